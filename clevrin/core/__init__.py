@@ -1,0 +1,1 @@
+"""Everything Clevrin knows and computes, without any interface: no module below imports Qt."""

@@ -1,0 +1,183 @@
+"""The document: frozen values with ids, without anything that was measured.
+
+A take is a footage file; a shot is a span of a take on the reel with its settings; a join says how a shot
+passes into the next one and is kept with the shot that it leaves.
+"""
+
+import uuid
+from fractions import Fraction
+from typing import Annotated, Literal, Self, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+SCHEMA_VERSION = 1
+
+Mirror = Literal["horizontal", "vertical", "both"] | None
+HoldKind = Literal["none", "float", "lock-off"]
+Axis = Literal["pan", "tilt", "roll", "zoom"]
+Edge = Literal["fill", "mirror", "smear", "bare"]
+JoinKind = Literal["plain cut", "whip cut"]
+
+AXES: tuple[Axis, ...] = ("pan", "tilt", "roll", "zoom")
+LONGEST_DISSOLVE = 6
+"""Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
+
+Rate = Annotated[Fraction, Field(gt=0, le=1000)]
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+class _Value(BaseModel):
+    """A frozen value; fields that this version does not know are kept as they are."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+    def changed(self, **fields: object) -> Self:
+        """A copy with these fields replaced, checked as if it were new."""
+        return type(self).model_validate({**dict(self), **fields})
+
+
+class MediaFacts(_Value):
+    """What a footage file says of itself; width and height as shown, after the rotation (degrees)."""
+
+    width: int = Field(gt=0, le=16384)
+    height: int = Field(gt=0, le=16384)
+    rate: Rate
+    variable: bool
+    frames: int = Field(gt=0, le=10_000_000)
+    seconds: float = Field(gt=0)
+    rotation: int
+    codec: str
+    pixel_format: str
+    sound: bool
+
+
+class Span(_Value):
+    """Frames of a take from `first` up to, not including, `end`."""
+
+    first: int = Field(ge=0)
+    end: int
+
+    @model_validator(mode="after")
+    def _not_empty(self) -> Self:
+        if self.end <= self.first:
+            raise ValueError("a span needs at least one frame")
+        return self
+
+    @property
+    def frames(self) -> int:
+        return self.end - self.first
+
+    def __contains__(self, frame: int) -> bool:
+        return self.first <= frame < self.end
+
+
+class Take(_Value):
+    """A footage file as brought in, and the span of it that somebody chose (None: all of it)."""
+
+    id: str = Field(default_factory=new_id)
+    name: str
+    path: str
+    fingerprint: str
+    facts: MediaFacts
+    chosen: Span | None = None
+
+    @model_validator(mode="after")
+    def _chosen_inside(self) -> Self:
+        if self.chosen is not None and self.chosen.end > self.facts.frames:
+            raise ValueError("the chosen span reaches beyond the take")
+        return self
+
+    @property
+    def span(self) -> Span:
+        return self.chosen or Span(first=0, end=self.facts.frames)
+
+
+class Hold(_Value):
+    """How a shot is steadied. `settle_s`: quicker motion is taken out; `keep`: least share of the width."""
+
+    how: HoldKind = "none"
+    settle_s: float = Field(default=1.6, ge=0.1, le=5.0)
+    keep: float = Field(default=0.85, ge=0.5, le=1.0)
+    axes: tuple[Axis, ...] = AXES
+    edge: Edge = "fill"
+    crispness: float = Field(default=0.0, ge=0.0, le=1.0)
+
+
+class Join(_Value):
+    """How a shot passes into the next one."""
+
+    kind: JoinKind = "plain cut"
+    dissolve_frames: int = Field(default=0, ge=0, le=LONGEST_DISSOLVE)
+
+
+class Shot(_Value):
+    """A span of a take on the reel with its own settings."""
+
+    id: str = Field(default_factory=new_id)
+    take_id: str
+    span: Span
+    mirror: Mirror = None
+    reverse: bool = False
+    hold: Hold = Hold()
+    leave: Join = Join()
+
+
+class Reel(_Value):
+    """The row of shots that is rendered, and its own rate and size."""
+
+    rate: Rate = Fraction(30)
+    width: int = Field(default=1280, gt=0, le=8192, multiple_of=2)
+    height: int = Field(default=720, gt=0, le=8192, multiple_of=2)
+    shots: tuple[Shot, ...] = ()
+
+
+class Project(_Value):
+    """All that the user made."""
+
+    schema_version: Literal[1] = SCHEMA_VERSION
+    id: str = Field(default_factory=new_id)
+    name: str = "Untitled"
+    takes: tuple[Take, ...] = ()
+    reel: Reel = Reel()
+
+    @model_validator(mode="after")
+    def _ids_point_somewhere(self) -> Self:
+        takes = {take.id: take for take in self.takes}
+        if len(takes) != len(self.takes):
+            raise ValueError("two takes have the same id")
+        if len({shot.id for shot in self.reel.shots}) != len(self.reel.shots):
+            raise ValueError("two shots have the same id")
+        for shot in self.reel.shots:
+            if shot.take_id not in takes:
+                raise ValueError(f"shot {shot.id} is of a take that is not there")
+            if shot.span.end > takes[shot.take_id].facts.frames:
+                raise ValueError(f"shot {shot.id} reaches beyond its take")
+        return self
+
+    def take(self, take_id: str) -> Take:
+        """The take with this id; raises `KeyError` when there is none."""
+        return _by_id(self.takes, take_id)
+
+    def shot(self, shot_id: str) -> Shot:
+        """The shot with this id; raises `KeyError` when there is none."""
+        return _by_id(self.reel.shots, shot_id)
+
+    def shot_index(self, shot_id: str) -> int:
+        """Where on the reel the shot stands; raises `KeyError` when it does not."""
+        for index, shot in enumerate(self.reel.shots):
+            if shot.id == shot_id:
+                return index
+        raise KeyError(shot_id)
+
+
+_Named = TypeVar("_Named", Take, Shot)
+
+
+def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:
+    for value in values:
+        if value.id == wanted:
+            return value
+    raise KeyError(wanted)

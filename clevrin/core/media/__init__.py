@@ -1,0 +1,1 @@
+"""Footage files: what they are (probe), frame-exact reading, writing, sound, fingerprints."""

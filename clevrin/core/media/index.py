@@ -1,0 +1,142 @@
+"""Where the frames of a film lie: time stamps and entry points, read from its packets without decoding."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.errors import MediaError
+
+_MOST_FRAMES = 10_000_000
+_MOST_PIXELS = 16384 * 8640
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class FrameIndex:
+    """Of every frame, in the order shown: `stamps` in ticks of `tick_s` seconds, and whether it is an entry.
+
+    Both arrays have the shape (frames,), are int64 and bool, and are read-only. `rate` is the mean rate.
+    """
+
+    stamps: NDArray[np.int64]
+    entries: NDArray[np.bool_]
+    tick_s: Fraction
+    rate: Fraction
+    variable: bool
+
+    @property
+    def frames(self) -> int:
+        return len(self.stamps)
+
+    @property
+    def times_s(self) -> NDArray[np.float64]:
+        """When each frame is shown, in seconds from the first one."""
+        return (self.stamps - self.stamps[0]) * float(self.tick_s)
+
+    def entry_before(self, frame: int) -> int:
+        """The last frame at or before `frame` at which decoding can begin."""
+        found = np.flatnonzero(self.entries[: frame + 1])
+        return int(found[-1]) if len(found) else 0
+
+
+def open_container(path: Path) -> av.container.InputContainer:
+    """Opens a media file; raises `MediaError` with a sentence."""
+    if not path.exists():
+        raise MediaError(f"{path} is not there.")
+    if path.is_dir():
+        raise MediaError(f"{path} is a folder, not a film.")
+    try:
+        if path.stat().st_size == 0:
+            raise MediaError(f"{path.name} is empty.")
+        with path.open("rb"):
+            pass
+        return av.open(str(path), metadata_errors="ignore")
+    except PermissionError as error:
+        raise MediaError(f"{path} cannot be read: you have no permission.") from error
+    except (OSError, ValueError) as error:  # PyAV's errors are one or the other
+        raise MediaError(f"{path.name} is not a film that can be read, or it is cut off.") from error
+
+
+def picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
+    """The stream with the pictures; raises `MediaError` where there is none or its size is absurd."""
+    streams = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
+    if not streams:
+        kind = "only sound" if container.streams.audio else "no pictures"
+        raise MediaError(f"{path.name} has {kind}: it is not a film.")
+    stream = streams[0]
+    if stream.width <= 0 or stream.height <= 0:
+        raise MediaError(f"{path.name} says that its pictures are {stream.width}x{stream.height}: it is damaged.")
+    if stream.width > 16384 or stream.height > 16384 or stream.width * stream.height > _MOST_PIXELS:
+        raise MediaError(f"{path.name} has pictures of {stream.width}x{stream.height}: more than can be handled.")
+    return stream
+
+
+def index_frames(path: Path) -> FrameIndex:
+    """Reads the index of a film; costs one pass over the file without decoding. Raises `MediaError`."""
+    with open_container(path) as container:
+        stream = picture_stream(container, path)
+        stamps: list[int] = []
+        entries: list[bool] = []
+        try:
+            for packet in container.demux(stream):
+                if packet.size and not packet.is_discard:
+                    stamps.append(packet.pts if packet.pts is not None else packet.dts)
+                    entries.append(packet.is_keyframe)
+                if len(stamps) > _MOST_FRAMES:
+                    raise MediaError(f"{path.name} has more than {_MOST_FRAMES} frames: more than can be handled.")
+        except OSError:
+            pass  # a file that is cut off: what can be read is used
+        tick_s = stream.time_base or Fraction(1, 90_000)
+        stated = stream.average_rate or stream.guessed_rate
+    if any(stamp is None for stamp in stamps):
+        stamps, entries = _stamps_by_decoding(path)
+    if not stamps:
+        raise MediaError(f"{path.name} has no frame that can be read.")
+    order = np.argsort(np.array(stamps, np.int64), kind="stable")
+    sorted_stamps = np.array(stamps, np.int64)[order]
+    sorted_entries = np.array(entries, bool)[order]
+    fresh = np.concatenate([[True], np.diff(sorted_stamps) > 0])
+    sorted_stamps, sorted_entries = sorted_stamps[fresh], sorted_entries[fresh]
+    rate, variable = _pace(sorted_stamps, tick_s, stated, path)
+    sorted_stamps.flags.writeable = sorted_entries.flags.writeable = False
+    return FrameIndex(
+        stamps=sorted_stamps, entries=sorted_entries, tick_s=tick_s, rate=rate, variable=variable
+    )
+
+
+def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
+    """For the few files whose packets bear no time stamps."""
+    stamps, entries = [], []
+    with open_container(path) as container:
+        stream = picture_stream(container, path)
+        try:
+            for frame in container.decode(stream):
+                stamps.append(frame.pts if frame.pts is not None else len(stamps))
+                entries.append(frame.key_frame)
+        except OSError:
+            pass
+    return stamps, entries
+
+
+def _pace(
+    stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, path: Path
+) -> tuple[Fraction, bool]:
+    """The rate, and whether it varies: whether any frame strays from an even grid by a tenth of a frame."""
+    if len(stamps) < 2:
+        rate = stated or Fraction(30)
+        variable = False
+    else:
+        length = int(stamps[-1] - stamps[0])
+        step = length / (len(stamps) - 1)
+        strayed = np.abs(stamps - stamps[0] - step * np.arange(len(stamps)))
+        variable = bool(strayed.max() > max(1.5, 0.1 * step))
+        mean = Fraction(len(stamps) - 1) / (length * tick_s)
+        # Coarse ticks (1 ms in Matroska) blur the mean: where the file states nearly the same, it is right.
+        agrees = stated is not None and stated > 0 and abs(stated / mean - 1) < 0.002
+        rate = stated if agrees and not variable and stated is not None else mean.limit_denominator(1001)
+    if not Fraction(1, 10) <= rate <= 1000:
+        raise MediaError(f"{path.name} says that it has {float(rate):g} frames a second: it is damaged.")
+    return Fraction(rate), variable

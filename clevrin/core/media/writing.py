@@ -1,0 +1,118 @@
+"""Writing H.264 in MP4: the file is whole or absent."""
+
+import contextlib
+import errno
+import os
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.errors import MediaError
+from clevrin.core.media.picture import Picture
+
+SOUND_RATE = 48_000
+"""Samples per second of all sound inside Clevrin and in what it writes."""
+
+
+class FilmWriter:
+    """Writes pictures, and sound if there is any, to an MP4 file.
+
+    A context manager: pictures go to `PATH.part`, which takes the place of `PATH` when the block ends well,
+    and is removed when it does not. Raises `MediaError` where the file cannot be written.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        *,
+        rate: Fraction,
+        size: tuple[int, int],
+        sound: bool = False,
+        quality: int = 18,
+        preset: str = "veryfast",
+        threads: int = 0,
+    ) -> None:
+        """`rate` in frames per second, `size` in pixels (even), `quality` as x264's constant rate factor."""
+        if size[0] % 2 or size[1] % 2 or min(size) < 2:
+            raise MediaError(f"A film of {size[0]}x{size[1]} cannot be written: width and height must be even.")
+        self._path = path
+        self._part = path.with_name(path.name + ".part")
+        self._rate = rate
+        self._frames = 0
+        self._samples = 0
+        try:
+            self._container = av.open(str(self._part), "w", format="mp4", options={"movflags": "+faststart"})
+        except OSError as error:
+            raise _writing_error(path, error) from error
+        self._video = self._container.add_stream("libx264", rate=rate)
+        self._video.width, self._video.height = size
+        self._video.pix_fmt = "yuv420p"
+        self._video.time_base = 1 / rate
+        self._video.options = {"crf": str(quality), "preset": preset}
+        self._video.thread_count = threads
+        context = self._video.codec_context
+        context.color_range, context.colorspace, context.color_primaries, context.color_trc = 1, 1, 1, 1
+        self._sound = self._container.add_stream("aac", rate=SOUND_RATE, layout="stereo") if sound else None
+
+    def write(self, picture: Picture) -> None:
+        """Appends one picture; it must have the size of the film."""
+        width, height = self._video.width, self._video.height
+        if picture.size != (width, height):
+            raise ValueError(f"picture of {picture.size} in a film of {(width, height)}")
+        packed = np.concatenate([plane.reshape(-1) for plane in picture.planes])
+        frame = av.VideoFrame.from_ndarray(packed.reshape(height * 3 // 2, width), format="yuv420p")
+        frame.pts = self._frames
+        frame.time_base = 1 / self._rate
+        self._frames += 1
+        self._mux(self._video.encode(frame))
+
+    def write_sound(self, samples: NDArray[np.float32]) -> None:
+        """Appends sound: (n, 2) float32, -1 to 1, at 48,000 samples per second."""
+        if self._sound is None:
+            raise ValueError("this film was started without sound")
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples.T), format="fltp", layout="stereo")
+        frame.sample_rate = SOUND_RATE
+        frame.pts = self._samples
+        frame.time_base = Fraction(1, SOUND_RATE)
+        self._samples += len(samples)
+        self._mux(self._sound.encode(frame))
+
+    def _mux(self, packets: list[av.Packet]) -> None:
+        try:
+            self._container.mux(packets)
+        except OSError as error:
+            raise _writing_error(self._path, error) from error
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        try:
+            if kind is None:
+                self._mux(self._video.encode(None))
+                if self._sound is not None:
+                    self._mux(self._sound.encode(None))
+                self._container.close()
+                with self._part.open("rb") as written:
+                    os.fsync(written.fileno())
+                self._part.replace(self._path)
+        except OSError as problem:
+            raise _writing_error(self._path, problem) from problem
+        finally:
+            with contextlib.suppress(OSError):
+                self._container.close()
+            self._part.unlink(missing_ok=True)
+
+
+def _writing_error(path: Path, error: OSError) -> MediaError:
+    if error.errno == errno.ENOSPC:
+        return MediaError(f"There is no room on the disk to write {path.name}; free some and try again.")
+    reason = (error.strerror or str(error)).lower()
+    return MediaError(f"{path} cannot be written: {reason}.")

@@ -1,0 +1,60 @@
+"""The shelf of measurements: files in the user's cache folder, keyed by what was measured and how."""
+
+import contextlib
+import hashlib
+import io
+import os
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+
+import numpy as np
+import platformdirs
+from numpy.typing import NDArray
+
+Arrays = Mapping[str, NDArray]
+
+
+class Shelf:
+    """Keeps named arrays as `.npz` files; a damaged one counts as absent and is thrown away.
+
+    Safe to delete at any time. Where the folder cannot be written, nothing is kept and nothing is said:
+    what is measured is then measured again.
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        """`folder` None: the user's cache folder."""
+        self.folder = folder or Path(platformdirs.user_cache_dir("clevrin"))
+
+    def get(self, *key: str) -> dict[str, NDArray] | None:
+        path = self._path(key)
+        try:
+            with np.load(io.BytesIO(path.read_bytes()), allow_pickle=False) as stored:
+                return {name: stored[name] for name in stored.files}
+        except FileNotFoundError:
+            return None
+        except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
+            with contextlib.suppress(OSError):
+                path.unlink()
+            return None
+
+    def put(self, arrays: Arrays, *key: str) -> None:
+        path = self._path(key)
+        part = path.with_suffix(f".{os.getpid()}.part")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with part.open("wb") as file:
+                np.savez_compressed(file, **arrays)
+            part.replace(path)
+        except OSError:
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
+
+    def drop(self, *key: str) -> None:
+        with contextlib.suppress(OSError):
+            self._path(key).unlink(missing_ok=True)
+
+    def _path(self, key: tuple[str, ...]) -> Path:
+        kind, *rest = key
+        name = hashlib.sha256("\n".join(rest).encode()).hexdigest()[:40]
+        return self.folder / kind / f"{name}.npz"

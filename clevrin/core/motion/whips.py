@@ -1,0 +1,110 @@
+"""Whips: stretches of very fast camera motion, with start, peak, end and direction."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.motion.trace import Trace
+
+WhipKind = Literal["pan", "tilt", "diagonal"]
+
+_LEAST_WIDTHS_PER_S = 0.9
+_TIMES_CALM = 4.0
+_FOOT = 0.06
+"""A whip starts and ends where the speed falls under this share of its peak, or stops falling."""
+_KEPT_DIRECTION = 0.7
+_LONGEST_S = 1.6
+
+
+@dataclass(frozen=True, kw_only=True)
+class Whip:
+    """Frames `start`, `peak` and `end` (the last one that still belongs to it); the rest is at the peak.
+
+    `angle_deg` is the camera's direction (right 0, up 90), `speed_px` per frame, `blur_px` the smear.
+    """
+
+    start: int
+    peak: int
+    end: int
+    angle_deg: float
+    speed_px: float
+    blur_px: float
+    kind: WhipKind
+
+    def __contains__(self, frame: int) -> bool:
+        return self.start <= frame <= self.end
+
+
+def find_whips(trace: Trace) -> tuple[Whip, ...]:
+    """All whips of a take, in order of time.
+
+    A peak counts when it is over 0.9 picture widths per second and over four times the take's calm level (the
+    30th percentile: takes that are half whip still have a calm part), moves in one direction, and does not
+    last longer than 1.6 s, which is what tells a whip from a fast pan.
+    """
+    if trace.frames < 3:
+        return ()
+    speed = _smooth(trace.widths_per_s)
+    level = max(_LEAST_WIDTHS_PER_S, _TIMES_CALM * float(np.percentile(speed, 30)))
+    level = min(level, max(_LEAST_WIDTHS_PER_S, 0.6 * float(speed.max())))
+    whips: list[Whip] = []
+    frame = 0
+    while frame < trace.frames:
+        if speed[frame] < level:
+            frame += 1
+            continue
+        stop = frame
+        while stop < trace.frames and speed[stop] >= level:
+            stop += 1
+        whip = _whip_around(trace, speed, frame + int(np.argmax(speed[frame:stop])))
+        if whip is not None and (not whips or whip.start > whips[-1].peak):
+            whips.append(whip)
+        frame = max(stop, whip.end if whip else 0) + 1
+    return tuple(whips)
+
+
+def _whip_around(trace: Trace, speed: NDArray[np.float64], peak: int) -> Whip | None:
+    start = _foot(speed, peak, -1)
+    end = _foot(speed, peak, +1)
+    velocity = trace.velocity_px[start : end + 1]
+    together = np.hypot(*velocity.sum(axis=0)) / max(1e-9, np.hypot(*velocity.T).sum())
+    if together < _KEPT_DIRECTION or (end - start) / float(trace.rate) > _LONGEST_S:
+        return None
+    if trace.confidence[max(0, peak - 1) : peak + 2].max() < 0.1:
+        return None
+    around = velocity[max(0, peak - 2 - start) : peak + 3 - start].mean(axis=0)
+    angle = float(np.degrees(np.arctan2(around[1], -around[0])))
+    aslant = abs(np.sin(np.radians(2 * angle)))
+    kind: WhipKind
+    if aslant > np.sin(np.radians(50)):
+        kind = "diagonal"
+    else:
+        kind = "pan" if abs(np.cos(np.radians(angle))) > abs(np.sin(np.radians(angle))) else "tilt"
+    return Whip(
+        start=start,
+        peak=peak,
+        end=end,
+        angle_deg=round(angle, 2),
+        speed_px=round(float(np.hypot(*trace.velocity_px[peak])), 3),
+        blur_px=round(float(trace.blur_px[peak]), 3),
+        kind=kind,
+    )
+
+
+def _foot(speed: NDArray[np.float64], peak: int, way: int) -> int:
+    frame = peak
+    while 0 <= frame + way < len(speed):
+        following = speed[frame + way]
+        if following < _FOOT * speed[peak]:
+            break
+        if following > speed[frame] * 1.02 and speed[frame] < 0.3 * speed[peak]:
+            break
+        frame += way
+    return frame
+
+
+def _smooth(speed: NDArray[np.float64]) -> NDArray[np.float64]:
+    padded = np.pad(speed, 1, mode="edge")
+    return (padded[:-2] + 2 * padded[1:-1] + padded[2:]) / 4

@@ -1,0 +1,93 @@
+"""Takes of any rate on a reel of its own rate, played at the speed at which they were shot."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from clevrin.core.document import Project, Shot, Take
+
+
+@dataclass(frozen=True, kw_only=True)
+class Placed:
+    """A shot where it stands on the reel: frames `start` up to, not including, `end`."""
+
+    shot: Shot
+    take: Take
+    start: int
+    end: int
+
+    @property
+    def frames(self) -> int:
+        return self.end - self.start
+
+
+def shot_frames(shot: Shot, take: Take, reel_rate: Fraction) -> int:
+    """How many reel frames a shot lasts: at least one."""
+    return max(1, round(shot.span.frames * reel_rate / take.facts.rate))
+
+
+def placed_shots(project: Project) -> tuple[Placed, ...]:
+    """All shots of the reel in a row without gaps."""
+    row, at = [], 0
+    for shot in project.reel.shots:
+        take = project.take(shot.take_id)
+        end = at + shot_frames(shot, take, project.reel.rate)
+        row.append(Placed(shot=shot, take=take, start=at, end=end))
+        at = end
+    return tuple(row)
+
+
+def reel_frames(project: Project) -> int:
+    """The length of the reel in frames."""
+    placed = placed_shots(project)
+    return placed[-1].end if placed else 0
+
+
+def shot_at(project: Project, frame: int) -> Placed | None:
+    """The shot that a frame of the reel belongs to."""
+    for placed in placed_shots(project):
+        if placed.start <= frame < placed.end:
+            return placed
+    return None
+
+
+def source_position(placed: Placed, frame: int, reel_rate: Fraction) -> Fraction:
+    """How far into the take's own frames a reel frame reaches, counted from the start of the shot's span.
+
+    Frames before or behind the shot are handles: they give positions outside 0 to `span.frames`.
+    """
+    return (frame - placed.start) * placed.take.facts.rate / reel_rate
+
+
+def nominal_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
+    """The frame of the take that stands at a frame of the reel, by even time; within the take."""
+    return _played(placed, int(source_position(placed, frame, reel_rate) // 1))
+
+
+def stamped_frame(placed: Placed, frame: int, reel_rate: Fraction, times_s: tuple[float, ...] | None) -> int:
+    """The same by the film's own time stamps, in seconds, for takes of variable rate (None: even time).
+
+    The span keeps the length that it has by even time; inside it every frame is shown at its own instant.
+    """
+    position = source_position(placed, frame, reel_rate)
+    span = placed.shot.span
+    if times_s is None or len(times_s) < 2 or not 0 <= position < span.frames:
+        return _played(placed, int(position // 1))
+    last = len(times_s) - 1
+    start = times_s[span.first]
+    end = times_s[span.end] if span.end <= last else times_s[last] + (times_s[last] - times_s[0]) / last
+    share = float(position / span.frames)
+    instant = end - share * (end - start) if placed.shot.reverse else start + share * (end - start)
+    low, high = span.first, span.end - 1
+    while low < high:  # the last frame that is on the screen at the instant
+        middle = (low + high + 1) // 2
+        if times_s[middle] <= instant + 1e-6:
+            low = middle
+        else:
+            high = middle - 1
+    return low
+
+
+def _played(placed: Placed, steps: int) -> int:
+    span = placed.shot.span
+    frame = span.end - 1 - steps if placed.shot.reverse else span.first + steps
+    return min(max(frame, 0), placed.take.facts.frames - 1)
