@@ -26,7 +26,14 @@ class HeldPath:
 
     def at(self, frame: int) -> Matrix:
         """The map of one frame of the take; outside the span that of its nearest frame."""
-        return self.src_from_held[int(np.clip(frame - self.span.first, 0, self.span.frames - 1))]
+        return self.src_from_held[self._row(frame)]
+
+    def kept_at(self, frame: int) -> float:
+        """The share of the picture's width that is seen at one frame of the take."""
+        return float(self.kept[self._row(frame)])
+
+    def _row(self, frame: int) -> int:
+        return int(np.clip(frame - self.span.first, 0, self.span.frames - 1))
 
     @property
     def least_kept(self) -> float:

@@ -33,7 +33,8 @@ class PathProblem:
     source while its correction is the identity. `fast` (n,) bool: frames of whips, whose course is kept.
     `order`: which difference of the path is to be small (1: no motion at all, 3: no jerk). `cutoff`: cycles per
     frame over which motion is taken out. `limits`: the corners must stay inside (half width, half height); None: no
-    constraint. `free`: which of roll and zoom (b, a) and x, y may be corrected. `may_grow`: whether a may be under 1.
+    constraint. `free`: whether zoom (a), roll (b), x and y may be corrected. With limits a is never under 1: the
+    gate shows at least as much as its corners say.
     """
 
     motions: Numbers
@@ -43,7 +44,6 @@ class PathProblem:
     cutoff: float
     limits: tuple[float, float] | None
     free: tuple[bool, bool, bool, bool]
-    may_shrink: bool = False
 
 
 def solve_path(problem: PathProblem) -> Numbers:
@@ -75,36 +75,44 @@ def solve_path(problem: PathProblem) -> Numbers:
         bend = _difference(n, 2)
         weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), 4)
         hessian = hessian + bend.T @ sp.diags(weight) @ bend
-    rows, low, high = [], [], []
-    if problem.limits is not None:
-        inside, reach = _inside(problem.corners, problem.limits, n)
-        rows.append(inside @ sp.diags(1 / unit))
-        low.append(-reach)
-        high.append(reach)
-    for part, free in enumerate(problem.free):
-        pick = sp.eye(4 * n, format="csr")[part::4]
-        still = identity[part] * unit[part]
-        if not free:
-            bounds = np.full(n, still), np.full(n, still)
-        elif part == 0 and not problem.may_shrink:
-            bounds = np.full(n, still), np.full(n, np.inf)
-        else:
-            continue
-        rows.append(pick)
-        low.append(bounds[0])
-        high.append(bounds[1])
-    solution = spl.spsolve(hessian.tocsc(), -linear)
-    if rows:
-        # Most often no constraint is active: then the plain solution, which takes a tenth of the time, is it.
-        bounds, lowest, highest = sp.vstack(rows, "csc"), np.concatenate(low), np.concatenate(high)
-        reached = bounds @ solution
-        if (reached < lowest - 1e-9).any() or (reached > highest + 1e-9).any():
-            solution = _solve(hessian, linear, bounds, lowest, highest, solution)
-    corrections = (solution / unit).reshape(n, 4)
-    corrections[:, [not f for f in problem.free]] = np.array([1.0, 0, 0, 0])[[not f for f in problem.free]]
-    if not problem.may_shrink and problem.free[0]:
+    free = np.tile(problem.free, n)
+    still = identity * unit
+    hessian = hessian.tocsc()
+    linear = linear[free] + hessian[free][:, ~free] @ still[~free]
+    hessian = hessian[free][:, free]
+    inside, reach = _inside(problem.corners, problem.limits or (np.inf, np.inf), n)
+    inside = inside @ sp.diags(1 / unit)
+    bounds, offset = inside[:, free], inside[:, ~free] @ still[~free]
+
+    def corrections_of(solved: Numbers) -> Numbers:
+        every = still.copy()
+        every[free] = solved
+        return (every / unit).reshape(n, 4)
+
+    solution = spl.spsolve(hessian, -linear)
+    corrections = corrections_of(solution)
+    if problem.limits is None:
+        return corrections
+    # Most often no constraint is active: then the plain solution, which takes a tenth of the time, is it.
+    if problem.free[0]:
+        corrections[:, :2] /= corrections[:, 0].min()
+    if _holds(corrections, problem):
+        return corrections
+    low, high = -reach - offset, reach - offset
+    if problem.free[0]:
+        grows = sp.eye(4 * n, format="csr")[0::4][:, free]
+        bounds = sp.vstack([bounds, grows], "csc")
+        low, high = np.append(low, np.full(n, radius)), np.append(high, np.full(n, np.inf))
+    corrections = corrections_of(_solve(hessian, linear, bounds.tocsc(), low, high, solution))
+    if problem.free[0]:
         corrections[:, 0] = np.maximum(corrections[:, 0], 1.0)
-    return corrections if problem.limits is None else _pulled_inside(corrections, problem)
+    return _pulled_inside(corrections, problem)
+
+
+def _holds(corrections: Numbers, problem: PathProblem) -> bool:
+    assert problem.limits is not None
+    at = np.array([_corrected(c, b) for c, b in zip(problem.corners, corrections, strict=True)])
+    return bool((np.abs(at) <= np.array(problem.limits) - _INSET_PX).all())
 
 
 def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:

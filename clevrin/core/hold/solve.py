@@ -55,7 +55,6 @@ def _float(trace: Trace, span: Span, hold: Hold) -> HeldPath:
             cutoff=_CUTOFF_SHARE / (hold.settle_s * float(trace.rate)),
             limits=limits if fill else None,
             free=_free(hold),
-            may_shrink=not fill,
         )
     )
     maps = _maps(corrections)

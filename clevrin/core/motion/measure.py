@@ -31,9 +31,13 @@ Area = tuple[float, float, float, float]
 
 @dataclass(frozen=True, kw_only=True)
 class TraceRequest:
-    """What to measure. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count."""
+    """What to measure. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count.
+
+    `fingerprint` saves reading the file to find its measurements.
+    """
 
     path: Path
+    fingerprint: str | None = None
     model: Model = "auto"
     leave_out: tuple[Area, ...] = ()
     fresh: bool = False
@@ -67,7 +71,7 @@ def stored_trace(request: TraceRequest, shelf: Shelf) -> Trace | None:
 
 def _key(request: TraceRequest) -> tuple[str, ...]:
     areas = ";".join(",".join(f"{v:.5f}" for v in area) for area in request.leave_out)
-    return "trace", fingerprint(request.path), VERSION, areas
+    return "trace", request.fingerprint or fingerprint(request.path), VERSION, areas
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

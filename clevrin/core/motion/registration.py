@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
-from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import Matrix
@@ -41,6 +40,7 @@ class RegistrationRequest:
     """What to register: the frames of `span` to the frame `reference`."""
 
     path: Path
+    fingerprint: str
     span: Span
     reference: int
 
@@ -96,7 +96,7 @@ def stored_registration(request: RegistrationRequest, shelf: Shelf) -> Registrat
 
 def _key(request: RegistrationRequest) -> tuple[str, ...]:
     span = request.span
-    return "registration", fingerprint(request.path), VERSION, f"{span.first}-{span.end} to {request.reference}"
+    return "registration", request.fingerprint, VERSION, f"{span.first}-{span.end} to {request.reference}"
 
 
 def _scaled(motion: Matrix, scale: Matrix) -> Matrix:

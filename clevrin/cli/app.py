@@ -1,0 +1,291 @@
+"""All commands; the contract that scripts rely on."""
+
+import csv
+import re
+from enum import Enum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from clevrin.cli.terminal import print_json, print_line, shown
+from clevrin.core.document import Hold, Project, Shot, Take
+from clevrin.core.document.edits import AddTakes
+from clevrin.core.document.files import load, save
+from clevrin.core.document.model import AXES
+from clevrin.core.errors import ClevrinError
+from clevrin.core.hold.report import calm_frames, course, shake
+from clevrin.core.join import Side, rank_pairs
+from clevrin.core.join.assemble import Measured, assemble
+from clevrin.core.media.probe import probe as probe_media
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion import find_whips
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.table import motion_csv, write_whole
+from clevrin.core.render.export import ExportRequest, check_place, export_reel
+from clevrin.core.render.sources import Sources
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
+
+Media = Annotated[Path, typer.Argument(help="A footage file.", show_default=False)]
+Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
+Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
+
+
+class ModelName(str, Enum):
+    auto = "auto"
+    translation = "translation"
+    similarity = "similarity"
+    homography = "homography"
+    mesh = "mesh"
+
+
+class How(str, Enum):
+    float = "float"
+    lock_off = "lock-off"
+
+
+class EdgeName(str, Enum):
+    fill = "fill"
+    mirror = "mirror"
+    smear = "smear"
+    bare = "bare"
+
+
+class Order(str, Enum):
+    given = "given"
+    best = "best"
+
+
+@app.callback(invoke_without_command=True)
+def window(context: typer.Context) -> None:
+    """Camera motion for film-makers: measure it, calm it, and cut takes together where their whips agree."""
+    if context.invoked_subcommand is None:
+        from clevrin.desk.application import run
+
+        raise typer.Exit(run())
+
+
+@app.command("open")
+def open_project(file: Annotated[Path, typer.Argument(help="A project.", show_default=False)]) -> int:
+    """Opens the window with a project."""
+    from clevrin.desk.application import run
+
+    load(file)  # a file that cannot be opened is told here, before there is a window
+    return run(file)
+
+
+@app.command()
+def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False) -> int:
+    """Opens the window with the demo project, Kite day on Gable Hill."""
+    from clevrin.demo.project import demo_file
+    from clevrin.desk.application import run
+
+    return run(demo_file(fresh=fresh), play=True)
+
+
+@app.command()
+def probe(media: Media, json: Json = False) -> None:
+    """Says what a footage file is."""
+    facts = probe_media(media)
+    values = {**facts.model_dump(), "rate": f"{facts.rate.numerator}/{facts.rate.denominator}"}
+    if json:
+        print_json(values)
+    else:
+        for name, value in values.items():
+            print_line(f"{name}: {value}")
+
+
+@app.command()
+def trace(
+    media: Media,
+    out: Out,
+    model: Annotated[ModelName, typer.Option(help="The model of the motion.")] = ModelName.auto,
+    leave_out: Annotated[list[str] | None, typer.Option(help="An area x,y,w,h in pixels that does not count.")] = None,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
+) -> None:
+    """Measures the motion of a take and writes it as a motion CSV."""
+    if model is ModelName.mesh:
+        raise ClevrinError("The mesh model is not there yet; homography is the richest one so far.")
+    check_place(out, [media])
+    facts = probe_media(media)
+    areas = tuple(_area(text, facts.width, facts.height) for text in leave_out or ())
+    request = TraceRequest(path=media, model=model.value, leave_out=areas, fresh=fresh)
+    with shown(f"Measuring {media.name}") as progress:
+        measured = trace_take(request, Shelf(), progress)
+    write_whole(out, motion_csv(measured, media.name))
+
+
+@app.command()
+def whips(media: Media, json: Json = False) -> None:
+    """Finds the whips of a take."""
+    with shown(f"Measuring {media.name}") as progress:
+        measured = trace_take(TraceRequest(path=media), Shelf(), progress)
+    found = find_whips(measured)
+    if json:
+        print_json({"whips": found, "shutter_deg": measured.shutter_deg})
+        return
+    for whip in found:
+        print_line(
+            f"{whip.kind} from {whip.start} to {whip.end}, fastest at {whip.peak}: "
+            f"{whip.angle_deg:.0f}°, {whip.speed_px:.0f} px a frame, {whip.blur_px:.0f} px of blur"
+        )
+    if not found:
+        print_line("no whips")
+
+
+@app.command()
+def hold(
+    media: Media,
+    out: Out,
+    how: Annotated[How, typer.Option(help="float keeps the move, lock-off stands still.")],
+    settle: Annotated[float, typer.Option(min=0.1, max=5.0, help="Seconds: quicker motion is taken out.")] = 1.6,
+    keep: Annotated[float, typer.Option(min=0.5, max=1.0, help="The least share of the width to keep.")] = 0.85,
+    axes: Annotated[str, typer.Option(help="Which axes to hold.")] = ",".join(AXES),
+    edge: Annotated[EdgeName, typer.Option(help="What stands where the picture ends.")] = EdgeName.fill,
+    crispness: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much to sharpen.")] = 0.0,
+    report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
+) -> None:
+    """Renders one take held."""
+    chosen = tuple(axis for axis in AXES if axis in axes.split(","))
+    if not chosen or set(axes.split(",")) - set(AXES):
+        raise typer.BadParameter(f"'{axes}' is not a list of {', '.join(AXES)}", param_hint="--axes")
+    check_place(out, [media])
+    take = take_in(media)
+    settings = Hold(how=how.value, settle_s=settle, keep=keep, axes=chosen, edge=edge.value, crispness=crispness)
+    project = AddTakes(takes=(take,)).apply(Project(name=take.name))
+    shot = Shot(take_id=take.id, span=take.span, hold=settings)
+    project = project.changed(reel=project.reel.changed(shots=(shot,)))
+    sources = Sources()
+    try:
+        with shown(f"Holding {media.name}") as progress:
+            export_reel(ExportRequest(project=project, path=out), sources, progress)
+        if report is not None:
+            write_whole(report, _hold_report(take, shot, sources))
+    finally:
+        sources.close()
+
+
+def _hold_report(take: Take, shot: Shot, sources: Sources) -> str:
+    import json
+
+    measured, path = sources.trace(take), sources.held(take, shot.span, shot.hold)
+    if measured is None or path is None:
+        raise ClevrinError(f"{take.name} could not be measured again for the report.")
+    calm = calm_frames(measured, shot.span, find_whips(measured))
+    rate = float(measured.rate)
+    before, after = course(measured, shot.span), course(measured, shot.span, path)
+    values = {
+        "how": shot.hold.how,
+        "keep": [round(path.kept_at(k), 5) for k in range(shot.span.first, shot.span.end)],
+        "least_keep": round(path.least_kept, 5),
+        "shake_before": {axis: round(v, 4) for axis, v in shake(before, rate, calm).items()},
+        "shake_after": {axis: round(v, 4) for axis, v in shake(after, rate, calm).items()},
+        "residual_px": [round(float(v), 4) for v in _residuals(after)],
+    }
+    return json.dumps(values, indent=1) + "\n"
+
+
+def _residuals(held) -> list[float]:
+    import numpy as np
+
+    steps = np.hypot(np.diff(held.pan, prepend=0.0), np.diff(held.tilt, prepend=0.0))
+    return list(steps)
+
+
+@app.command()
+def match(
+    a: Annotated[Path, typer.Argument(help="The outgoing take.", show_default=False)],
+    b: Annotated[Path, typer.Argument(help="The incoming take.", show_default=False)],
+    json: Json = False,
+    no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
+    no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
+) -> None:
+    """Ranks the pairs of frames at which one take can be cut to another within their whips."""
+    sources = Sources()
+    try:
+        sides = []
+        for path in (a, b):
+            take = take_in(path)
+            with shown(f"Measuring {path.name}") as progress:
+                measured = sources.measure(take, progress)
+            sides.append(Side.of(sources.reader(take), measured))
+        proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse)
+    finally:
+        sources.close()
+    if json:
+        print_json({"proposals": proposals})
+        return
+    if not proposals:
+        print_line("no whips that agree")
+    for p in proposals:
+        print_line(
+            f"{p.score:5.1f}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
+            f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}"
+            f"{'  mirrored ' + p.mirror if p.mirror else ''}"
+            f"{'  out backwards' if p.reverse_out else ''}{'  in backwards' if p.reverse_in else ''}"
+        )
+
+
+@app.command("assemble")
+def assemble_takes(
+    media: Annotated[list[Path], typer.Argument(help="Footage files.", show_default=False)],
+    out: Out,
+    order: Annotated[Order, typer.Option(help="The order of the takes.")] = Order.given,
+) -> None:
+    """Makes a project whose reel joins the takes at their best matches."""
+    check_place(out, media)
+    sources = Sources()
+    try:
+        measured = []
+        for path in media:
+            take = take_in(path)
+            with shown(f"Measuring {path.name}") as progress:
+                found = sources.measure(take, progress)
+            measured.append(Measured(take=take, trace=found, reader=sources.reader(take)))
+        project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
+        reel, joins = assemble(project.reel, measured, best_order=order is Order.best)
+    finally:
+        sources.close()
+    save(project.changed(reel=reel), out)
+    for number, proposal in enumerate(joins, start=1):
+        said = f"score {proposal.score:.0f}" if proposal else "plain cut: no whips that agree"
+        print_line(f"join {number}: {said}")
+
+
+@app.command()
+def render(
+    project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
+    out: Out,
+    size: Annotated[str | None, typer.Option(help="Width and height in pixels, as 1920x1080.")] = None,
+) -> None:
+    """Renders the reel of a project."""
+    wanted = None
+    if size is not None:
+        numbers = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
+        if numbers is None:
+            raise typer.BadParameter(f"'{size}' is not a size as 1920x1080", param_hint="--size")
+        wanted = int(numbers[1]), int(numbers[2])
+        if min(wanted) < 16 or max(wanted) > 8192 or wanted[0] % 2 or wanted[1] % 2:
+            raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
+    check_place(out, [project])
+    loaded = load(project)
+    sources = Sources()
+    try:
+        with shown(f"Rendering {out.name}") as progress:
+            export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
+    finally:
+        sources.close()
+
+
+def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:
+    try:
+        x, y, w, h = (float(value) for value in next(csv.reader([text])))
+    except ValueError as error:
+        raise typer.BadParameter(f"'{text}' is not an area x,y,w,h", param_hint="--leave-out") from error
+    if w <= 0 or h <= 0:
+        raise typer.BadParameter(f"the area '{text}' is empty", param_hint="--leave-out")
+    x0, x1 = (min(max(v / width, 0.0), 1.0) for v in (x, x + w))
+    y0, y1 = (min(max(v / height, 0.0), 1.0) for v in (y, y + h))
+    return x0, y0, x1 - x0, y1 - y0

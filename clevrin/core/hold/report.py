@@ -1,0 +1,91 @@
+"""What holding did: the motion as shot and as held along each axis, and the shake that is left."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import butter, sosfiltfilt
+
+from clevrin.core.document import Span
+from clevrin.core.hold.held import HeldPath
+from clevrin.core.motion.models import similarity_of
+from clevrin.core.motion.trace import Trace
+
+Numbers = NDArray[np.float64]
+
+SHAKE_HZ = 1.0
+"""Motion quicker than this counts as shake."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Course:
+    """The course of a camera over a span, summed up from its steps; all arrays (frames,), starting at 0.
+
+    `pan` and `tilt` in px (right and up positive), `roll` in degrees (anticlockwise), `zoom` in percent.
+    """
+
+    pan: Numbers
+    tilt: Numbers
+    roll: Numbers
+    zoom: Numbers
+
+    @property
+    def axes(self) -> dict[str, Numbers]:
+        return {"pan": self.pan, "tilt": self.tilt, "roll": self.roll, "zoom": self.zoom}
+
+
+def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
+    """The course of a span as shot, or as held by a path."""
+    frames = range(span.first, span.end)
+    if path is None:
+        steps = trace.similarity[span.first : span.end]
+    else:
+        to_centre = np.eye(3)
+        to_centre[:2, 2] = -trace.centre
+        back = np.linalg.inv(to_centre)
+        steps = np.array(
+            [
+                similarity_of(
+                    to_centre
+                    @ np.linalg.inv(path.at(k))
+                    @ trace.motions[k]
+                    @ path.at(max(span.first, k - 1))
+                    @ back
+                )
+                for k in frames
+            ]
+        )
+        # Counted on the source picture, not on the enlarged one, so that both courses compare.
+        steps[:, 2:] *= np.array([path.kept_at(k) for k in frames])[:, None]
+    a, b, x, y = steps.T
+    turn, growth = np.degrees(np.arctan2(b, a)), np.log(np.hypot(a, b)) * 100
+    start = np.arange(len(steps)) > 0
+    return Course(
+        pan=np.cumsum(-x * start), tilt=np.cumsum(y * start), roll=np.cumsum(turn * start), zoom=np.cumsum(growth * start)
+    )
+
+
+def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, float]:
+    """Root mean square of the motion over 1 Hz along each axis, in the axis's unit, over the calm frames.
+
+    `calm` (frames,) leaves out whips; every run of calm frames of a second or more is filtered by itself, so
+    that no whip rings into it. 0 where there is none.
+    """
+    filters = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], calm.astype(int), [0]])))
+    runs = [(a, b) for a, b in edges.reshape(-1, 2) if b - a >= max(12, rate / SHAKE_HZ)]
+    result = {}
+    for axis, values in course.axes.items():
+        quick = [
+            sosfiltfilt(filters, values[a:b], padlen=min(b - a - 1, 3 * round(rate))) for a, b in runs
+        ]
+        result[axis] = float(np.sqrt(np.mean(np.concatenate(quick) ** 2))) if quick else 0.0
+    return result
+
+
+def calm_frames(trace: Trace, span: Span, whips: tuple) -> NDArray[np.bool_]:
+    """(span.frames,): whether a frame is away from all whips, by a few frames for the filter's sake."""
+    calm = np.ones(trace.frames, bool)
+    for whip in whips:
+        calm[max(0, whip.start - 4) : whip.end + 5] = False
+    return calm[span.first : span.end]

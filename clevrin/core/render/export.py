@@ -1,0 +1,117 @@
+"""Rendering the reel to a film, with progress and stop; the file is whole or absent."""
+
+import queue
+import threading
+from dataclasses import dataclass
+from pathlib import Path
+
+from clevrin.core.document import Project
+from clevrin.core.errors import ClevrinError, MediaError
+from clevrin.core.media.picture import Picture
+from clevrin.core.media.writing import SOUND_RATE, FilmWriter
+from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.progress import Progress, step
+from clevrin.core.render.picture import planes
+from clevrin.core.render.sources import Sources
+from clevrin.core.sound.mix import has_sound, shot_sound
+
+_AHEAD = 6
+
+
+@dataclass(frozen=True, kw_only=True)
+class ExportRequest:
+    """What to render where; `size` None: the reel's own."""
+
+    project: Project
+    path: Path
+    size: tuple[int, int] | None = None
+    held: bool = True
+
+
+def measure_reel(project: Project, sources: Sources, progress: Progress) -> None:
+    """Measures everything that the holds of the reel need and that is not on the shelf yet."""
+    for placed in placed_shots(project):
+        how = placed.shot.hold.how
+        if how == "none":
+            continue
+        if how == "lock-off":
+            sources.register(placed.take, placed.shot.span, progress)
+        sources.measure(placed.take, progress)
+
+
+def export_reel(request: ExportRequest, sources: Sources, progress: Progress) -> Path:
+    """Writes the reel as H.264 in MP4, with its sound if a take has any; returns the path.
+
+    Raises `MediaError` for an empty reel, a place that is one of the takes, a take that cannot be read, and a
+    file that cannot be written; `CancelledError` when stopped. Pictures are made on this thread while the
+    encoder works on another.
+    """
+    project, path = request.project, request.path
+    check_place(path, [Path(take.path) for take in project.takes])
+    total = reel_frames(project)
+    if total == 0:
+        raise MediaError("The reel is empty: put a span on it first.")
+    size = request.size or (project.reel.width, project.reel.height)
+    measure_reel(project, sources, progress)
+    sound = has_sound(project)
+    with FilmWriter(path, rate=project.reel.rate, size=size, sound=sound) as writer:
+        encoder = _Encoder(writer)
+        try:
+            for placed in placed_shots(project):
+                if sound:
+                    samples = shot_sound(placed, project)
+                    for at in range(0, len(samples), SOUND_RATE):
+                        encoder.put_sound(samples[at : at + SOUND_RATE])
+                for frame in range(placed.start, placed.end):
+                    encoder.put(planes(project, frame, size, sources, held=request.held))
+                    step(progress, frame + 1, total)
+        finally:
+            encoder.finish()
+        encoder.check()
+    return path
+
+
+def check_place(path: Path, inputs: list[Path]) -> None:
+    """Raises `MediaError` where a file cannot be put without overwriting what it is made from."""
+    if any(path.resolve() == source.resolve() for source in inputs):
+        raise MediaError(f"{path.name} is one of the takes: choose another name for what is rendered.")
+    if not path.parent.is_dir():
+        raise MediaError(f"The folder {path.parent} is not there.")
+    if path.is_dir():
+        raise MediaError(f"{path} is a folder: name a file.")
+
+
+class _Encoder:
+    """Feeds a writer on a thread of its own; an error there is raised where pictures are made."""
+
+    def __init__(self, writer: FilmWriter) -> None:
+        self._writer = writer
+        self._waiting: queue.Queue = queue.Queue(_AHEAD)
+        self._error: ClevrinError | None = None
+        self._thread = threading.Thread(target=self._run, name="encoding", daemon=True)
+        self._thread.start()
+
+    def put(self, picture: Picture) -> None:
+        self.check()
+        self._waiting.put((self._writer.write, picture))
+
+    def put_sound(self, samples: object) -> None:
+        self.check()
+        self._waiting.put((self._writer.write_sound, samples))
+
+    def finish(self) -> None:
+        self._waiting.put(None)
+        self._thread.join()
+
+    def check(self) -> None:
+        if self._error is not None:
+            raise self._error
+
+    def _run(self) -> None:
+        while (item := self._waiting.get()) is not None:
+            if self._error is None:
+                write, value = item
+                try:
+                    write(value)
+                except ClevrinError as error:
+                    self._error = error

@@ -1,0 +1,106 @@
+"""From a frame of the reel to its plan: which source frames, under which map, in which mix."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document.model import Mirror
+from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.pace.conform import stamped_frame
+from clevrin.core.render.plan import Layer, Plan, row9
+from clevrin.core.render.sources import Sources
+
+Matrix = NDArray[np.float64]
+
+
+def plan_frame(project: Project, frame: int, size: tuple[int, int], sources: Sources, *, held: bool = True) -> Plan:
+    """The plan of one frame of the reel at a size in pixels; frames outside the reel are black.
+
+    `held` False plans all shots as shot, for looking at before and after. Decodes nothing.
+    """
+    row = placed_shots(project)
+    mix = _mix(row, frame)
+    layers, unmeasured = [], []
+    for placed, weight in mix:
+        shot, take = placed.shot, placed.take
+        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(take) if take.facts.variable else None)
+        if held and sources.missing(take, shot.span, shot.hold):
+            unmeasured.append(take.name)
+        reel_size = project.reel.width, project.reel.height
+        layers.append(plan_shot(shot, take, at, reel_size, size, sources, held=held, weight=weight))
+    return Plan(width=size[0], height=size[1], layers=tuple(layers), unmeasured=tuple(unmeasured))
+
+
+def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
+    """The plan of a frame of a take as shot, as large as fits into a size."""
+    width, height = take.facts.width, take.facts.height
+    fitted = fitted_size((width, height), size)
+    matrix = _fit((width, height), fitted)
+    layer = Layer(take_id=take.id, path=take.path, frame=frame, src_from_out=row9(matrix))
+    return Plan(width=fitted[0], height=fitted[1], layers=(layer,))
+
+
+def plan_shot(
+    shot: Shot,
+    take: Take,
+    frame: int,
+    reel_size: tuple[int, int],
+    size: tuple[int, int],
+    sources: Sources,
+    *,
+    held: bool = True,
+    weight: float = 1.0,
+) -> Layer:
+    """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
+    source = take.facts.width, take.facts.height
+    path = sources.held(take, shot.span, shot.hold) if held else None
+    src_from_held = path.at(frame) if path is not None else np.eye(3)
+    held_from_out = _fit(source, reel_size) @ _flip(shot.mirror, reel_size) @ _fit(reel_size, size)
+    return Layer(
+        take_id=take.id,
+        path=take.path,
+        frame=frame,
+        src_from_out=row9(src_from_held @ held_from_out),
+        edge=shot.hold.edge if path is not None else "fill",
+        crispness=shot.hold.crispness if path is not None else 0.0,
+        weight=weight,
+    )
+
+
+def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, int]:
+    """The largest even size of the source's shape that fits into another, at least 2x2."""
+    scale = min(within[0] / source[0], within[1] / source[1])
+    width, height = (max(2, round(side * scale / 2) * 2) for side in source)
+    return width, height
+
+
+def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
+    """Which shots show at a frame, and with which weights: two during a dissolve."""
+    for here, after in zip(row, (*row[1:], None), strict=True):
+        length = here.shot.leave.dissolve_frames if after is not None else 0
+        first = here.end - length // 2
+        step = frame - first
+        if after is not None and 0 <= step < length:
+            incoming = (step + 1) / (length + 1)
+            return [(here, 1 - incoming), (after, incoming)]
+        if here.start <= frame < here.end:
+            return [(here, 1.0)]
+    return []
+
+
+def _fit(source: tuple[int, int], out: tuple[int, int]) -> Matrix:
+    """Output pixels to source pixels: the source covers the output, centred, its shape kept."""
+    scale = min(source[0] / out[0], source[1] / out[1])
+    x, y = ((s - 1) / 2 - scale * (o - 1) / 2 for s, o in zip(source, out, strict=True))
+    return np.array([[scale, 0, x], [0, scale, y], [0, 0, 1]])
+
+
+def _flip(mirror: Mirror, size: tuple[int, int]) -> Matrix:
+    across = mirror in ("horizontal", "both")
+    down = mirror in ("vertical", "both")
+    matrix = np.eye(3)
+    if across:
+        matrix[0] = [-1, 0, size[0] - 1]
+    if down:
+        matrix[1] = [0, -1, size[1] - 1]
+    return matrix

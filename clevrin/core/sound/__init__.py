@@ -1,0 +1,1 @@
+"""The sound of the reel."""

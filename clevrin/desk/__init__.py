@@ -1,0 +1,1 @@
+"""The window: everything that needs Qt."""

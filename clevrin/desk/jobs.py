@@ -1,0 +1,164 @@
+"""Long work in the window: one job type, run on worker threads, delivered to the interface thread by signals."""
+
+import logging
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from threading import Event
+from typing import Any
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from clevrin.core.errors import CancelledError, ClevrinError
+from clevrin.core.progress import Progress
+
+log = logging.getLogger(__name__)
+
+_REPORT_EVERY_S = 0.05
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Job:
+    """What is to be done. Of two jobs with one `key` only one runs at a time.
+
+    `work` runs on a worker thread with a `Progress`; `done` takes its result, and `failed` a sentence, both on
+    the interface thread. `quiet` jobs are quick and do not show in the job strip.
+    """
+
+    key: tuple[Any, ...]
+    what: str
+    work: Callable[[Progress], Any]
+    done: Callable[[Any], None]
+    failed: Callable[[str], None] | None = None
+    quiet: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class JobState:
+    """How a running job stands; `left_s` None while it cannot be told."""
+
+    what: str
+    done: int
+    total: int
+    left_s: float | None
+
+
+class _Running:
+    """A job on its way; its `Progress` side is called on the worker thread."""
+
+    def __init__(self, job: Job, runner: "JobRunner") -> None:
+        self.job = job
+        self.stop = Event()
+        self.state = JobState(what=job.what, done=0, total=0, left_s=None)
+        self._runner = runner
+        self._begun: tuple[float, int] | None = None
+        self._told = 0.0
+
+    def report(self, done: int, total: int) -> None:
+        now = time.monotonic()
+        if self._begun is None:
+            self._begun = now, done
+        if now - self._told < _REPORT_EVERY_S and done < total:
+            return
+        self._told = now
+        steps, spent = done - self._begun[1], now - self._begun[0]
+        left = spent / steps * (total - done) if steps > 0 and spent > 0.3 else None
+        self.state = JobState(what=self.job.what, done=done, total=total, left_s=left)
+        self._runner.progressed.emit(self)
+
+    def cancelled(self) -> bool:
+        return self.stop.is_set()
+
+
+class JobRunner(QObject):
+    """Runs jobs in the order in which they come; `states_changed` says what the strip should show."""
+
+    states_changed = Signal()
+    progressed = Signal(object)
+    _finished = Signal(object, object, object)
+
+    def __init__(self, parent: QObject | None = None, *, workers: int = 2) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job")
+        self._running: dict[tuple[Any, ...], _Running] = {}
+        self._closed = False
+        self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)
+        self.progressed.connect(self._on_job_progressed, Qt.ConnectionType.QueuedConnection)
+
+    @property
+    def states(self) -> list[JobState]:
+        """The jobs that show in the strip, oldest first."""
+        return [running.state for running in self._running.values() if not running.job.quiet]
+
+    @property
+    def busy(self) -> bool:
+        return bool(self._running)
+
+    def start(self, job: Job) -> bool:
+        """Queues a job; False when one with its key is under way."""
+        if self._closed or job.key in self._running:
+            return False
+        running = _Running(job, self)
+        self._running[job.key] = running
+        self._pool.submit(self._run, running)
+        self.states_changed.emit()
+        return True
+
+    def restart(self, job: Job) -> None:
+        """Newest wins: stops a job with this key and drops its answer, and queues this one."""
+        self.stop(job.key)
+        self.start(job)
+
+    def stop(self, key: tuple[Any, ...]) -> None:
+        """Stops a job; what it has finished is kept where it keeps pieces."""
+        running = self._running.pop(key, None)
+        if running is not None:
+            running.stop.set()
+            self.states_changed.emit()
+
+    def stop_shown(self) -> None:
+        """Stops the jobs that the strip shows."""
+        for key in [key for key, running in self._running.items() if not running.job.quiet]:
+            self.stop(key)
+
+    def is_running(self, key: tuple[Any, ...]) -> bool:
+        return key in self._running
+
+    def close(self) -> None:
+        """Stops everything and waits for it."""
+        self._closed = True
+        for running in self._running.values():
+            running.stop.set()
+        self._running.clear()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _run(self, running: _Running) -> None:
+        result, sentence = None, None
+        if running.stop.is_set():
+            return
+        try:
+            result = running.job.work(running)
+        except CancelledError:
+            return
+        except ClevrinError as error:
+            sentence = str(error)
+        except Exception:
+            log.exception("job %s failed", running.job.what)
+            sentence = f"{running.job.what} failed for a reason that was not foreseen; the log file has the details."
+        if not self._closed:
+            self._finished.emit(running, result, sentence)
+
+    def _on_job_progressed(self, running: _Running) -> None:
+        if not running.job.quiet:
+            self.states_changed.emit()
+
+    def _on_job_finished(self, running: _Running, result: Any, sentence: str | None) -> None:
+        if self._closed or self._running.get(running.job.key) is not running:
+            return  # stopped, or overtaken by a newer one
+        del self._running[running.job.key]
+        if sentence is None:
+            running.job.done(result)
+        elif running.job.failed is not None:
+            running.job.failed(sentence)
+        self.states_changed.emit()

@@ -1,0 +1,204 @@
+"""Colours, type and spacing as named tokens; the style sheet and all own drawing are made from them."""
+
+import math
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtWidgets import QApplication
+
+ASSETS = Path(__file__).parent / "assets"
+FAMILY = "Atkinson Hyperlegible Next"
+
+
+@dataclass(frozen=True)
+class Tokens:
+    """The colours of the design; each has one use."""
+
+    bench: str = "#242220"
+    sheet: str = "#2E2B28"
+    sunk: str = "#1C1B19"
+    line: str = "#45413C"
+    text: str = "#EFE8DC"
+    quiet: str = "#A79E91"
+    surround: str = "#1E1E1E"
+    ember: str = "#E39A3B"
+    kelp: str = "#4FB3A0"
+    plum: str = "#B07CC6"
+    sky: str = "#6FA8DC"
+    brick: str = "#D9604C"
+    on_accent: str = "#241A0C"
+    chosen: str = "#3A3128"
+
+
+COLOURS = Tokens()
+CORNER = 4
+SPACE = 4
+RAIL_WIDTH = 64
+HEADER_HEIGHT = 40
+REEL_HEIGHT = 150
+SHEET_WIDTH = 280
+BODY_PX = 13
+SMALL_PX = 11
+TITLE_PX = 15
+
+
+def colour(name: str) -> QColor:
+    """The colour of a token, by its name."""
+    return QColor(getattr(COLOURS, name))
+
+
+_HUES = ((0.0, "ember"), (90.0, "sky"), (180.0, "kelp"), (270.0, "plum"), (360.0, "ember"))
+
+
+def direction_rgb(angle_deg: float) -> tuple[int, int, int]:
+    """The hue for a direction of the camera (right 0, up 90): ember, sky, kelp, plum, blended between."""
+    angle = angle_deg % 360
+    for (start, first), (end, second) in zip(_HUES, _HUES[1:], strict=False):
+        if angle <= end:
+            share = (angle - start) / (end - start)
+            a, b = colour(first), colour(second)
+            return tuple(  # type: ignore[return-value]
+                round(x + share * (y - x))
+                for x, y in ((a.red(), b.red()), (a.green(), b.green()), (a.blue(), b.blue()))
+            )
+    return colour("ember").red(), colour("ember").green(), colour("ember").blue()
+
+
+def direction_colour(angle_deg: float) -> QColor:
+    return QColor(*direction_rgb(angle_deg))
+
+
+def direction_arrow(angle_deg: float) -> str:
+    """An arrow beside a hue, for those who do not tell hues apart."""
+    return "→↗↑↖←↙↓↘"[round(angle_deg / 45) % 8]
+
+
+@cache
+def _load_fonts() -> None:
+    for file in sorted((ASSETS / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(file))
+
+
+def font(px: int = BODY_PX, *, strong: bool = False) -> QFont:
+    """The application's typeface with tabular figures, scaled with the user's own font size."""
+    made = QFont(FAMILY)
+    made.setPixelSize(max(9, round(px * _scale())))
+    made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+_chosen_scale = 1.0
+
+
+def _scale() -> float:
+    return _chosen_scale
+
+
+@cache
+def icon(name: str, tint: str = "text", size: int = 20) -> QIcon:
+    """An icon of the shipped set, drawn in the colour of a token."""
+    from PySide6.QtSvg import QSvgRenderer
+
+    svg = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", getattr(COLOURS, tint))
+    pixmap = QPixmap(size * 2, size * 2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter, QRectF(0, 0, size * 2, size * 2))
+    painter.end()
+    pixmap.setDevicePixelRatio(2)
+    return QIcon(pixmap)
+
+
+def timecode(frame: int, rate: float) -> str:
+    """Minutes, seconds and frames."""
+    whole = max(1, math.ceil(rate - 1e-9))
+    seconds, part = divmod(frame, whole)
+    return f"{seconds // 60}:{seconds % 60:02d}.{part:02d}"
+
+
+def apply(application: QApplication) -> None:
+    """Gives an application Clevrin's face. A larger system font makes all text larger."""
+    global _chosen_scale
+    system = application.font().pixelSize() if application.font().pixelSize() > 0 else 0
+    points = application.font().pointSizeF()
+    system = system or (points * 96 / 72 if points > 0 else 12)
+    _chosen_scale = min(2.0, max(1.0, system / 13))
+    _load_fonts()
+    application.setStyle("Fusion")
+    application.setFont(font())
+    palette = QPalette()
+    for role, name in (
+        (QPalette.ColorRole.Window, "bench"),
+        (QPalette.ColorRole.Base, "sunk"),
+        (QPalette.ColorRole.AlternateBase, "sheet"),
+        (QPalette.ColorRole.Button, "sheet"),
+        (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.Text, "text"),
+        (QPalette.ColorRole.ButtonText, "text"),
+        (QPalette.ColorRole.ToolTipBase, "sheet"),
+        (QPalette.ColorRole.ToolTipText, "text"),
+        (QPalette.ColorRole.PlaceholderText, "quiet"),
+        (QPalette.ColorRole.Highlight, "ember"),
+        (QPalette.ColorRole.HighlightedText, "on_accent"),
+    ):
+        palette.setColor(role, colour(name))
+    application.setPalette(palette)
+    application.setStyleSheet(style_sheet())
+
+
+def style_sheet() -> str:
+    c = COLOURS
+    return f"""
+    * {{ font-family: "{FAMILY}"; }}
+    QWidget {{ color: {c.text}; }}
+    QMainWindow, #bench {{ background: {c.bench}; }}
+    #header, #rail, #sheet, #cards {{ background: {c.sheet}; }}
+    #header {{ border-bottom: 1px solid {c.line}; }}
+    #sheet {{ border-left: 1px solid {c.line}; }}
+    #quiet {{ color: {c.quiet}; }}
+    #trouble {{ color: {c.text}; background: #3A2320; border: 1px solid {c.brick}; border-radius: {CORNER}px;
+        padding: 6px 8px; }}
+    QPushButton {{ background: {c.bench}; border: 1px solid {c.line}; border-radius: {CORNER}px; padding: 5px 10px; }}
+    QPushButton:hover {{ border-color: {c.quiet}; }}
+    QPushButton:focus {{ border-color: {c.ember}; }}
+    QPushButton:checked {{ background: {c.chosen}; border-color: {c.ember}; }}
+    QPushButton:disabled {{ color: #7d766c; border-color: #38342f; }}
+    QPushButton#main {{ background: {c.ember}; color: {c.on_accent}; border: none; padding: 8px 10px; font-weight: 600; }}
+    QPushButton#main:hover {{ background: #EDAA52; }}
+    QPushButton#main:disabled {{ background: #4a4036; color: {c.quiet}; }}
+    QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: {CORNER}px; padding: 3px; }}
+    QToolButton:hover {{ background: {c.bench}; }}
+    QToolButton:focus {{ border-color: {c.ember}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {c.line}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {c.ember}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {c.text}; width: 12px; height: 12px; margin: -4px 0; border-radius: 6px; }}
+    QSlider::handle:horizontal:focus {{ background: {c.ember}; }}
+    QSlider::groove:horizontal:disabled, QSlider::sub-page:horizontal:disabled {{ background: #38342f; }}
+    QMenu {{ background: {c.sheet}; border: 1px solid {c.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: {CORNER}px; }}
+    QMenu::item:selected {{ background: {c.chosen}; }}
+    QMenu::item:disabled {{ color: #7d766c; }}
+    QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px; }}
+    QToolTip {{ background: {c.sheet}; color: {c.text}; border: 1px solid {c.line}; padding: 4px; }}
+    QTableWidget {{ background: {c.bench}; border: none; gridline-color: transparent; outline: none; }}
+    QTableWidget::item {{ padding: 2px 6px; border: none; }}
+    QTableWidget::item:selected {{ background: {c.chosen}; color: {c.text}; }}
+    QHeaderView::section {{ background: {c.bench}; color: {c.quiet}; border: none; border-bottom: 1px solid {c.line};
+        padding: 2px 6px; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QScrollBar:vertical {{ background: transparent; width: 8px; }}
+    QScrollBar::handle:vertical {{ background: {c.line}; border-radius: 4px; min-height: 24px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 8px; }}
+    QScrollBar::handle:horizontal {{ background: {c.line}; border-radius: 4px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{
+        background: none; border: none; width: 0; height: 0; }}
+    QLineEdit, QListView, QTreeView {{ background: {c.sunk}; border: 1px solid {c.line}; border-radius: {CORNER}px;
+        padding: 3px; selection-background-color: {c.ember}; selection-color: {c.on_accent}; }}
+    QProgressBar {{ background: {c.line}; border: none; border-radius: 2px; }}
+    QProgressBar::chunk {{ background: {c.kelp}; border-radius: 2px; }}
+    """
