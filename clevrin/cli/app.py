@@ -2,7 +2,7 @@
 
 import csv
 import re
-from enum import Enum
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -33,7 +33,7 @@ Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 
 
-class ModelName(str, Enum):
+class ModelName(StrEnum):
     auto = "auto"
     translation = "translation"
     similarity = "similarity"
@@ -41,19 +41,19 @@ class ModelName(str, Enum):
     mesh = "mesh"
 
 
-class How(str, Enum):
+class How(StrEnum):
     float = "float"
     lock_off = "lock-off"
 
 
-class EdgeName(str, Enum):
+class EdgeName(StrEnum):
     fill = "fill"
     mirror = "mirror"
     smear = "smear"
     bare = "bare"
 
 
-class Order(str, Enum):
+class Order(StrEnum):
     given = "given"
     best = "best"
 

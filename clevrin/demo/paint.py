@@ -85,8 +85,7 @@ def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float) -> Light:
     for lift, waves, colour, seed in ridges:
         rng = np.random.default_rng(seed)
         line = sum(
-            rng.uniform(0.3, 1) / (n + 1) * np.cos(waves * (n + 1) * azimuth + rng.uniform(0, 6.28))
-            for n in range(5)
+            rng.uniform(0.3, 1) / (n + 1) * np.cos(waves * (n + 1) * azimuth + rng.uniform(0, 6.28)) for n in range(5)
         )
         top = horizon - px_per_rad * (lift + 0.03 * line)
         if colour == "#7F9E78":  # Gable Hill itself, to the right behind the workshop
@@ -106,7 +105,7 @@ def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float) -> Light:
 def _plant(picture: NDArray[np.uint8], top: NDArray, px_per_rad: float, colour: str, seed: int) -> None:
     """Trees, hedges and small houses on a ridge."""
     rng = np.random.default_rng(seed + 100)
-    height, width = picture.shape[:2]
+    _height, width = picture.shape[:2]
     for _ in range(420):
         x = int(rng.uniform(20, width - 20))
         y = top[x] + abs(rng.normal(0, 0.12)) * px_per_rad
@@ -194,7 +193,14 @@ def _openings(picture, x, eaves, front, height, px_per_m, rng) -> None:
             for ix in range(2):
                 for iy in range(2):
                     tone = shade("#F4DFA0" if rng.random() < 0.4 else "#5B6A78", rng.uniform(0.8, 1.05))
-                    box(picture, wx + 2 + ix * 0.4 * m, wy + 2 + iy * 0.45 * m, 0.37 * m, 0.41 * m, (*tone, 255))
+                    box(
+                        picture,
+                        wx + 2 + ix * 0.4 * m,
+                        wy + 2 + iy * 0.45 * m,
+                        0.37 * m,
+                        0.41 * m,
+                        (*tone, 255),
+                    )
             box(picture, wx - 8, wy + 0.92 * m, 0.8 * m + 16, 0.16 * m, (*shade(TIMBER, 1.1), 255))
             for k in range(7):
                 spot = (int(wx + k * 0.12 * m), int(wy + 0.9 * m - rng.uniform(0, 8)))
@@ -237,7 +243,14 @@ def fence(width: int, height: int, px_per_m: float) -> Light:
     x = 0.0
     while x < width:
         w = 0.16 * px_per_m
-        box(picture, x, rng.uniform(0, 0.04) * height, w, height, (*shade("#8C6A4C", rng.uniform(0.8, 1.1)), 255))
+        box(
+            picture,
+            x,
+            rng.uniform(0, 0.04) * height,
+            w,
+            height,
+            (*shade("#8C6A4C", rng.uniform(0.8, 1.1)), 255),
+        )
         x += rng.uniform(1.5, 1.8) * px_per_m
     roughen(picture, 0.2, 14, 12)
     return linear_from_srgb(picture)

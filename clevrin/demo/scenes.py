@@ -132,9 +132,7 @@ SCENES = (
         background_z=None,
         whips=(TrueWhip(start=0, peak=9, end=19, angle_deg=0.0),),
     ),
-    Scene(
-        name="picnic", rate=Fraction(60), frames=210, shutter_deg=150.0, path=_picnic, background_z=None
-    ),
+    Scene(name="picnic", rate=Fraction(60), frames=210, shutter_deg=150.0, path=_picnic, background_z=None),
     Scene(
         name="bunting",
         rate=Fraction(30),

@@ -35,9 +35,7 @@ class Panel:
 def upright(texture: paint.Light, *, left: float, foot: float, z: float, height: float) -> Panel:
     """A panel that faces the viewer at distance `z`, its foot at world height `foot` (y down), in metres."""
     per_px = height / texture.shape[0]
-    return Panel(
-        texture=texture, corner=(left, foot - height, z), along=(per_px, 0, 0), down=(0, per_px, 0)
-    )
+    return Panel(texture=texture, corner=(left, foot - height, z), along=(per_px, 0, 0), down=(0, per_px, 0))
 
 
 Actor = Callable[[float], Panel]
@@ -131,8 +129,8 @@ def workshop_layers() -> list[Panel | Actor]:
     """The workshop fronts, the grass before them, and the fence near the camera."""
     density = 128.0
     front = paint.workshop(int(30 * density), int(6.6 * density), density)
-    grass = paint.meadow(int(36 * 96), int(5.4 * 28))
-    fence = paint.fence(int(30 * 200), int(0.75 * 200), 200.0)
+    grass = paint.meadow(36 * 96, int(5.4 * 28))
+    fence = paint.fence(30 * 200, int(0.75 * 200), 200.0)
     return [
         upright(front, left=-16.0, foot=GROUND_Y, z=WORKSHOP_Z, height=6.6),
         Panel(
@@ -145,9 +143,7 @@ def workshop_layers() -> list[Panel | Actor]:
     ]
 
 
-def walker(
-    *, seed: int, start: tuple[float, float], velocity: tuple[float, float], height: float = 1.7
-) -> Actor:
+def walker(*, seed: int, start: tuple[float, float], velocity: tuple[float, float], height: float = 1.7) -> Actor:
     """A person who walks over level ground: `start` and `velocity` are (x, z) in metres and metres/second."""
     poses = [paint.person(seed, float(np.sin(2 * np.pi * k / 16))) for k in range(16)]
     width = height * 160 / 420
@@ -161,16 +157,12 @@ def walker(
         side = np.array([z, 0, -x]) / away
         corner = np.array([x, GROUND_Y - height - bob, z]) - side * width / 2
         per_px = height / 420
-        return Panel(
-            texture=texture, corner=tuple(corner), along=tuple(side * per_px), down=(0, per_px, 0)
-        )
+        return Panel(texture=texture, corner=tuple(corner), along=tuple(side * per_px), down=(0, per_px, 0))
 
     return at
 
 
-def flying_kite(
-    *, seed: int, azimuth_deg: float, lift: float, distance: float = 40.0, size: float = 5.0
-) -> Actor:
+def flying_kite(*, seed: int, azimuth_deg: float, lift: float, distance: float = 40.0, size: float = 5.0) -> Actor:
     """A kite in the sky that sways on its string; `lift` is the tangent of its elevation."""
     texture = paint.kite(seed)
     rng = np.random.default_rng(seed)
@@ -187,8 +179,6 @@ def flying_kite(
         middle = distance * np.array([np.sin(azimuth), 0, np.cos(azimuth)]) - np.array([0, height, 0])
         per_px = size / 620
         corner = middle - (110 * along + 110 * down) * per_px
-        return Panel(
-            texture=texture, corner=tuple(corner), along=tuple(along * per_px), down=tuple(down * per_px)
-        )
+        return Panel(texture=texture, corner=tuple(corner), along=tuple(along * per_px), down=tuple(down * per_px))
 
     return at

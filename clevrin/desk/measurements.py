@@ -7,9 +7,9 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Shot, Take
 from clevrin.core.hold import HeldPath
 from clevrin.core.motion import Trace, Whip, find_whips
+from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Known, Sources
-from clevrin.core.motion.cache import Shelf
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.session import Session
 

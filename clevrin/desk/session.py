@@ -114,6 +114,11 @@ class Session(QObject):
     def end_gesture(self) -> None:
         self._history.end_gesture()
 
+    def cancel_gesture(self, gesture: str) -> None:
+        """Puts back what a drag under way has changed."""
+        if self._history.cancel_gesture(gesture):
+            self._after_change()
+
     def undo(self) -> None:
         if self._history.undo():
             self._after_change()

@@ -1,5 +1,6 @@
 """Colours, type and spacing as named tokens; the style sheet and all own drawing are made from them."""
 
+import itertools
 import math
 from dataclasses import dataclass
 from functools import cache
@@ -56,7 +57,7 @@ _HUES = ((0.0, "ember"), (90.0, "sky"), (180.0, "kelp"), (270.0, "plum"), (360.0
 def direction_rgb(angle_deg: float) -> tuple[int, int, int]:
     """The hue for a direction of the camera (right 0, up 90): ember, sky, kelp, plum, blended between."""
     angle = angle_deg % 360
-    for (start, first), (end, second) in zip(_HUES, _HUES[1:], strict=False):
+    for (start, first), (end, second) in itertools.pairwise(_HUES):
         if angle <= end:
             share = (angle - start) / (end - start)
             a, b = colour(first), colour(second)
@@ -104,13 +105,17 @@ def icon(name: str, tint: str = "text", size: int = 20) -> QIcon:
     from PySide6.QtSvg import QSvgRenderer
 
     svg = (ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", getattr(COLOURS, tint))
-    pixmap = QPixmap(size * 2, size * 2)
-    pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    QSvgRenderer(QByteArray(svg.encode())).render(painter, QRectF(0, 0, size * 2, size * 2))
-    painter.end()
-    pixmap.setDevicePixelRatio(2)
-    return QIcon(pixmap)
+    made = QIcon()
+    for mode, opacity in ((QIcon.Mode.Normal, 1.0), (QIcon.Mode.Disabled, 0.3)):
+        pixmap = QPixmap(size * 2, size * 2)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setOpacity(opacity)
+        QSvgRenderer(QByteArray(svg.encode())).render(painter, QRectF(0, 0, size * 2, size * 2))
+        painter.end()
+        pixmap.setDevicePixelRatio(2)
+        made.addPixmap(pixmap, mode)
+    return made
 
 
 def timecode(frame: int, rate: float) -> str:
@@ -190,7 +195,7 @@ def style_sheet() -> str:
     QTableWidget::item:selected {{ background: {c.chosen}; color: {c.text}; }}
     QHeaderView::section {{ background: {c.bench}; color: {c.quiet}; border: none; border-bottom: 1px solid {c.line};
         padding: 2px 6px; }}
-    QScrollArea {{ border: none; background: transparent; }}
+    QScrollArea, #clear {{ border: none; background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; }}
     QScrollBar::handle:vertical {{ background: {c.line}; border-radius: 4px; min-height: 24px; }}
     QScrollBar:horizontal {{ background: transparent; height: 8px; }}

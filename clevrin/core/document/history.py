@@ -55,6 +55,13 @@ class History:
             last = self._done[-1]
             self._done[-1] = _Step(label=last.label, before=last.before, gesture=None)
 
+    def cancel_gesture(self, gesture: str) -> bool:
+        """Puts back what a gesture under way has changed, without leaving anything to redo."""
+        if not self._done or self._done[-1].gesture != gesture:
+            return False
+        self._present = self._done.pop().before
+        return True
+
     def undo(self) -> bool:
         """Takes the last step back; False when there is none."""
         return self._shift(self._done, self._undone)

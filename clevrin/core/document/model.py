@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION: Literal[1] = 1
 
 Mirror = Literal["horizontal", "vertical", "both"] | None
 HoldKind = Literal["none", "float", "lock-off"]

@@ -152,12 +152,12 @@ def _difference(frames: int, order: int) -> sp.csc_matrix:
 
 def _touches(fast: NDArray[np.bool_], window: int) -> NDArray[np.bool_]:
     """(n - window + 1,): whether any of `window` frames in a row is fast."""
-    return np.lib.stride_tricks.sliding_window_view(fast, window).any(axis=1)
+    windows = np.lib.stride_tricks.sliding_window_view(fast, window)
+    return np.asarray(windows.any(axis=1))
 
 
 def _inside(corners: Numbers, limits: tuple[float, float], n: int) -> tuple[sp.csc_matrix, Numbers]:
     """Eight rows a frame: the coordinates of the corrected corners; and how large they may be."""
-    blocks = []
     x, y = corners[..., 0], corners[..., 1]
     one, zero = np.ones_like(x), np.zeros_like(x)
     across = np.stack([x, -y, one, zero], axis=-1)

@@ -46,11 +46,7 @@ def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
         steps = np.array(
             [
                 similarity_of(
-                    to_centre
-                    @ np.linalg.inv(path.at(k))
-                    @ trace.motions[k]
-                    @ path.at(max(span.first, k - 1))
-                    @ back
+                    to_centre @ np.linalg.inv(path.at(k)) @ trace.motions[k] @ path.at(max(span.first, k - 1)) @ back
                 )
                 for k in frames
             ]
@@ -61,7 +57,10 @@ def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
     turn, growth = np.degrees(np.arctan2(b, a)), np.log(np.hypot(a, b)) * 100
     start = np.arange(len(steps)) > 0
     return Course(
-        pan=np.cumsum(-x * start), tilt=np.cumsum(y * start), roll=np.cumsum(turn * start), zoom=np.cumsum(growth * start)
+        pan=np.cumsum(-x * start),
+        tilt=np.cumsum(y * start),
+        roll=np.cumsum(turn * start),
+        zoom=np.cumsum(growth * start),
     )
 
 
@@ -76,9 +75,7 @@ def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, flo
     runs = [(a, b) for a, b in edges.reshape(-1, 2) if b - a >= max(12, rate / SHAKE_HZ)]
     result = {}
     for axis, values in course.axes.items():
-        quick = [
-            sosfiltfilt(filters, values[a:b], padlen=min(b - a - 1, 3 * round(rate))) for a, b in runs
-        ]
+        quick = [sosfiltfilt(filters, values[a:b], padlen=min(b - a - 1, 3 * round(rate))) for a, b in runs]
         result[axis] = float(np.sqrt(np.mean(np.concatenate(quick) ** 2))) if quick else 0.0
     return result
 

@@ -79,9 +79,7 @@ def _lock_off(trace: Trace, registration: Registration, hold: Hold) -> HeldPath:
     return _opened(trace, registration.span, maps, fill)
 
 
-def _within_budget(
-    trace: Trace, span: Span, maps: NDArray, corners: NDArray, limits: NDArray, hold: Hold
-) -> NDArray:
+def _within_budget(trace: Trace, span: Span, maps: NDArray, corners: NDArray, limits: NDArray, hold: Hold) -> NDArray:
     """Lets in as little motion as the budget asks for, and lets it in smoothly.
 
     The problem is solved over plain gates in the middle of the picture: its measured motion is what the
@@ -117,7 +115,8 @@ def _widest_gate(motions: NDArray, corners: NDArray, limits: NDArray) -> tuple[f
 
     A linear programme on the motions' first order at the picture's corners, then made exact by shrinking.
     """
-    rows, bounds = [], []
+    rows: list[list[float]] = []
+    bounds: list[float] = []
     for motion in motions:
         base = apply(motion, np.zeros((1, 2)))[0]
         jacobian = np.column_stack([apply(motion, np.eye(2)[[k]])[0] - base for k in range(2)])

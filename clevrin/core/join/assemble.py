@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from itertools import permutations, product
+from itertools import pairwise, permutations, product
 
 from clevrin.core.document import Reel, Shot, Take
 from clevrin.core.join.match import Proposal, Side, rank_pairs, side_of_shot
@@ -22,7 +22,9 @@ class Measured:
     reader: FilmReader
 
 
-def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False) -> tuple[Reel, tuple[Proposal | None, ...]]:
+def assemble(
+    reel: Reel, takes: list[Measured], *, best_order: bool = False
+) -> tuple[Reel, tuple[Proposal | None, ...]]:
     """Appends a shot per take to a reel, each joined to the one before it; None where no whips agree.
 
     With `best_order` the order of the takes with the highest sum of scores is taken: all orders are tried up
@@ -57,7 +59,7 @@ def _best_order(takes: list[Measured]) -> list[Measured]:
     }
 
     def total(order: tuple[int, ...]) -> float:
-        return sum(scores[pair] for pair in zip(order, order[1:], strict=False))
+        return sum(scores[pair] for pair in pairwise(order))
 
     if len(takes) <= _MOST_TRIED:
         best = max(permutations(range(len(takes))), key=total)

@@ -132,7 +132,9 @@ def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:
 def _scored(out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool) -> list[Proposal]:
     """Every pair of frames of two whips in one variant."""
     way_out, way_in = (-1.0 if reverse_out else 1.0), (-1.0 if reverse_in else 1.0)
-    flip = np.array([-1.0 if mirror in ("horizontal", "both") else 1.0, -1.0 if mirror in ("vertical", "both") else 1.0])
+    flip = np.array(
+        [-1.0 if mirror in ("horizontal", "both") else 1.0, -1.0 if mirror in ("vertical", "both") else 1.0]
+    )
     leaving, arriving = out.velocity * way_out, in_.velocity * way_in * flip
     speed_out, speed_in = np.hypot(*leaving.T), np.hypot(*arriving.T)
     turn = np.arctan2(arriving[:, 1], arriving[:, 0])[None] - np.arctan2(leaving[:, 1], leaving[:, 0])[:, None]
@@ -185,8 +187,7 @@ def _apart(proposals: list[Proposal]) -> list[Proposal]:
     kept: list[Proposal] = []
     for p in sorted(proposals, key=lambda p: -p.score):
         if all(
-            abs(p.out_frame - q.out_frame) > _APART_FRAMES or abs(p.in_frame - q.in_frame) > _APART_FRAMES
-            for q in kept
+            abs(p.out_frame - q.out_frame) > _APART_FRAMES or abs(p.in_frame - q.in_frame) > _APART_FRAMES for q in kept
         ):
             kept.append(p)
         if len(kept) == 4:

@@ -9,7 +9,11 @@ DISSOLVE_FRAMES = 2
 
 
 def joined(
-    outgoing: Shot, incoming: Shot, proposal: Proposal, frames: tuple[int, int], dissolve_frames: int = DISSOLVE_FRAMES
+    outgoing: Shot,
+    incoming: Shot,
+    proposal: Proposal,
+    frames: tuple[int, int],
+    dissolve_frames: int = DISSOLVE_FRAMES,
 ) -> tuple[Shot, Shot]:
     """The two shots as a proposal wants them. `frames`: how many the outgoing and the incoming take have."""
     return (

@@ -102,14 +102,13 @@ def index_frames(path: Path) -> FrameIndex:
     sorted_stamps, sorted_entries = sorted_stamps[fresh], sorted_entries[fresh]
     rate, variable = _pace(sorted_stamps, tick_s, stated, path)
     sorted_stamps.flags.writeable = sorted_entries.flags.writeable = False
-    return FrameIndex(
-        stamps=sorted_stamps, entries=sorted_entries, tick_s=tick_s, rate=rate, variable=variable
-    )
+    return FrameIndex(stamps=sorted_stamps, entries=sorted_entries, tick_s=tick_s, rate=rate, variable=variable)
 
 
 def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
     """For the few files whose packets bear no time stamps."""
-    stamps, entries = [], []
+    stamps: list[int] = []
+    entries: list[bool] = []
     with open_container(path) as container:
         stream = picture_stream(container, path)
         try:
@@ -121,9 +120,7 @@ def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
     return stamps, entries
 
 
-def _pace(
-    stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, path: Path
-) -> tuple[Fraction, bool]:
+def _pace(stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, path: Path) -> tuple[Fraction, bool]:
     """The rate, and whether it varies: whether any frame strays from an even grid by a tenth of a frame."""
     if len(stamps) < 2:
         rate = stated or Fraction(30)

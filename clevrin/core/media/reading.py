@@ -20,7 +20,7 @@ _LUMA_FIRST = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444
 _FULL_RANGE, _LIMITED_RANGE = 2, 1
 _BT709 = 1
 _JUMP_FRAMES = 24
-"""Reading on is quicker than seeking for up to about this many frames."""
+"""An entry has to be this far ahead before jumping to it is quicker than reading on."""
 
 
 class FilmReader:
@@ -71,12 +71,14 @@ class FilmReader:
         if number in self._memory:
             self._memory.move_to_end(number)
             return self._memory[number]
-        if not 0 <= number - self._next <= _JUMP_FRAMES:
-            self._seek(self.index.entry_before(number))
+        entry = self.index.entry_before(number)
+        ahead = self._next >= 0 and self._next <= number
+        if not ahead or entry > self._next + _JUMP_FRAMES:
+            self._seek(entry)
         found = self._decode_to(number)
         if found is None:
             # An entry whose following frames need earlier ones (an open group), or a damaged stretch.
-            self._seek(self.index.entry_before(max(0, self.index.entry_before(number) - 1)))
+            self._seek(self.index.entry_before(max(0, entry - 1)))
             found = self._decode_to(number)
         if found is None:
             raise MediaError(f"{self.path.name} is damaged: frame {number} cannot be read.")

@@ -44,7 +44,7 @@ class Shelf:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             with part.open("wb") as file:
-                np.savez_compressed(file, **arrays)
+                np.savez_compressed(file, **dict(arrays))  # type: ignore[arg-type]
             part.replace(path)
         except OSError:
             with contextlib.suppress(OSError):

@@ -18,15 +18,13 @@ from clevrin.core.motion.blur import blur_length, fit_shutter
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import MODELS, apply, simplest_model
 from clevrin.core.motion.trace import Model, Trace
-from clevrin.core.motion.tracking import Gray, StepTracker, reduced
+from clevrin.core.motion.tracking import Area, Prepared, StepTracker, prepared, reduced
 from clevrin.core.progress import Progress, step
 
 VERSION = "1"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
 _PIECE_FRAMES = 60
 _AHEAD = 12
-
-Area = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -115,23 +113,28 @@ def _stored_rows(shelf: Shelf, key: tuple[str, ...], index: FrameIndex) -> _Rows
 
 
 def _measure_rows(
-    request: TraceRequest, index: FrameIndex, rows: _Rows, shelf: Shelf, key: tuple[str, ...], progress: Progress
+    request: TraceRequest,
+    index: FrameIndex,
+    rows: _Rows,
+    shelf: Shelf,
+    key: tuple[str, ...],
+    progress: Progress,
 ) -> _Rows:
     if len(rows) == index.frames:
         progress.report(index.frames, index.frames)
         return rows
-    tracker = StepTracker(request.leave_out)
+    tracker = StepTracker()
     first = max(0, len(rows) - 1)
     piece: list[tuple] = []
     try:
-        with _reduced_frames(request.path, index, first) as frames:
-            for frame, gray in enumerate(frames, start=first):
+        with _prepared_frames(request, index, first) as frames:
+            for frame, work in enumerate(frames, start=first):
                 if frame < len(rows):
-                    tracker.restart(gray, rows.motions[frame, MODELS.index("homography")])
+                    tracker.restart(work, rows.motions[frame, MODELS.index("homography")])
                     continue
-                motion = tracker.follow(gray)
+                motion = tracker.follow(work)
                 shift = motion.motions[MODELS.index("homography")][:2, 2]
-                seen = blur_length(gray, (float(shift[0]), float(shift[1])))
+                seen = blur_length(work.gray, (float(shift[0]), float(shift[1])))
                 piece.append((motion, seen or (np.nan, np.nan)))
                 if len(piece) == _PIECE_FRAMES:
                     rows, piece = _kept(rows, piece, shelf, key), []
@@ -158,12 +161,12 @@ def _kept(rows: _Rows, piece: list[tuple], shelf: Shelf, key: tuple[str, ...]) -
 
 
 @contextmanager
-def _reduced_frames(path: Path, index: FrameIndex, first: int) -> Iterator[Iterator[Gray]]:
-    """The working pictures from `first` on; decoding and reduction run on a thread of their own."""
-    ahead: queue.Queue[Gray | ClevrinError | None] = queue.Queue(_AHEAD)
+def _prepared_frames(request: TraceRequest, index: FrameIndex, first: int) -> Iterator[Iterator[Prepared]]:
+    """The working pictures from `first` on; decoding and preparing run on a thread of their own."""
+    ahead: queue.Queue[Prepared | ClevrinError | None] = queue.Queue(_AHEAD)
     stop = threading.Event()
 
-    def put(item: Gray | ClevrinError | None) -> bool:
+    def put(item: Prepared | ClevrinError | None) -> bool:
         while not stop.is_set():
             try:
                 ahead.put(item, timeout=0.05)
@@ -174,21 +177,21 @@ def _reduced_frames(path: Path, index: FrameIndex, first: int) -> Iterator[Itera
 
     def run() -> None:
         try:
-            with FilmReader(path, index) as reader:
+            with FilmReader(request.path, index) as reader:
                 for frame in range(first, index.frames):
-                    if not put(reduced(reader.read_luma(frame))):
+                    if not put(prepared(reader.read_luma(frame), request.leave_out)):
                         return
             put(None)
         except ClevrinError as error:
             put(error)
 
-    def frames() -> Iterator[Gray]:
+    def frames() -> Iterator[Prepared]:
         while (item := ahead.get()) is not None:
             if isinstance(item, ClevrinError):
                 raise item
             yield item
 
-    worker = threading.Thread(target=run, name=f"reading {path.name}", daemon=True)
+    worker = threading.Thread(target=run, name=f"reading {request.path.name}", daemon=True)
     worker.start()
     try:
         yield frames()

@@ -18,7 +18,7 @@ FittedModel = Literal["translation", "similarity", "homography"]
 MODELS: tuple[FittedModel, ...] = ("translation", "similarity", "homography")
 PARAMETERS = {"translation": 2, "similarity": 4, "homography": 8}
 
-_ROUNDS = 6
+_ROUNDS = 4
 _TUKEY = 4.685
 
 
@@ -153,7 +153,7 @@ def _fit_homography(before: Points, after: Points, radius_px: float) -> tuple[Ma
         step = np.linalg.solve(normal + 1e-12 * np.eye(8), right)
         scaled = scaled + np.append(step, 0).reshape(3, 3)
         h = _rescaled(scaled, 1 / radius_px)
-        if np.abs(step).max() < 1e-9:
+        if np.abs(step).max() < 1e-8:
             break
     weights, noise = _tukey(_residuals(h, before, after))
     return h, weights, noise

@@ -12,7 +12,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracking import follow_from, reduced
+from clevrin.core.motion.tracking import follow_from, prepared, reduced
 from clevrin.core.progress import Progress, step
 
 VERSION = "1"
@@ -45,9 +45,7 @@ class RegistrationRequest:
     reference: int
 
 
-def register_span(
-    request: RegistrationRequest, trace: Trace, shelf: Shelf, progress: Progress
-) -> Registration:
+def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, progress: Progress) -> Registration:
     """Registers the frames of a span to a reference, starting from what the trace says.
 
     Raises `MediaError`, `CancelledError`. Costs about as much as tracing the span.
@@ -58,8 +56,9 @@ def register_span(
     direct = np.zeros(span.frames, bool)
     with FilmReader(request.path, index) as reader:
         luma = reader.read_luma(request.reference)
-        work = reduced(luma)
-        scale = np.diag([luma.shape[1] / work.shape[1], luma.shape[0] / work.shape[0], 1.0])
+        work = prepared(luma)
+        height, width = work.gray.shape
+        scale = np.diag([luma.shape[1] / width, luma.shape[0] / height, 1.0])
         at = request.reference - span.first
         motions[at], direct[at] = np.eye(3), True
         done = 1

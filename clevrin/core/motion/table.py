@@ -10,7 +10,17 @@ from clevrin.core.motion.trace import Trace
 COLUMNS = (
     *("frame", "time_s"),
     *(f"h{row}{column}" for row in range(3) for column in range(3)),
-    *("dx_px", "dy_px", "roll_deg", "scale", "speed_px", "angle_deg", "blur_px", "blur_angle_deg", "confidence"),
+    *(
+        "dx_px",
+        "dy_px",
+        "roll_deg",
+        "scale",
+        "speed_px",
+        "angle_deg",
+        "blur_px",
+        "blur_angle_deg",
+        "confidence",
+    ),
 )
 
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from clevrin.core.motion.models import MODELS, Matrix, Points, apply, fit_motion
 
 Gray = NDArray[np.uint8]
+Area = tuple[float, float, float, float]
 
 WORK_WIDTH = 640
 """Pictures are reduced to about this width for measuring."""
@@ -49,20 +50,42 @@ def reduced(luma: Gray) -> Gray:
     return cv2.resize(luma, size, interpolation=cv2.INTER_AREA)
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Prepared:
+    """A working picture with all that is computed from it alone, so that another thread can do that ahead.
+
+    `features` (n, 2) float32 in its pixels; `coarse` is the picture reduced by `coarse_scale`.
+    """
+
+    gray: Gray
+    features: NDArray[np.float32]
+    coarse: NDArray[np.float32]
+    coarse_scale: float
+
+    @property
+    def centre(self) -> Points:
+        return np.array([(self.gray.shape[1] - 1) / 2, (self.gray.shape[0] - 1) / 2])
+
+
+def prepared(luma: Gray, leave_out: tuple[Area, ...] = ()) -> Prepared:
+    """Prepares a luma plane. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count."""
+    gray = reduced(luma)
+    coarse, scale = _coarse(gray)
+    return Prepared(gray=gray, features=_features(gray, leave_out), coarse=coarse, coarse_scale=scale)
+
+
 class StepTracker:
     """Follows the motion through a row of frames; its whole state is the last frame and the last motion."""
 
-    def __init__(self, leave_out: tuple[tuple[float, float, float, float], ...] = ()) -> None:
-        """`leave_out`: areas x, y, w, h as shares of the picture's width and height that do not count."""
-        self._leave_out = leave_out
-        self._before: Gray | None = None
+    def __init__(self) -> None:
+        self._before: Prepared | None = None
         self._last = np.eye(3)
 
-    def restart(self, before: Gray, last: Matrix) -> None:
+    def restart(self, before: Prepared, last: Matrix) -> None:
         """Goes on behind `before`, with the motion that led to it."""
         self._before, self._last = before, last
 
-    def follow(self, after: Gray) -> Step:
+    def follow(self, after: Prepared) -> Step:
         """The motion from the frame given last to this one; no motion for the first."""
         before, self._before = self._before, after
         if before is None:
@@ -71,23 +94,20 @@ class StepTracker:
         self._last = step.motions[MODELS.index("homography")]
         return step
 
-    def _measured(self, before: Gray, after: Gray) -> Step:
-        centre = np.array([(before.shape[1] - 1) / 2, (before.shape[0] - 1) / 2])
-        radius = float(np.hypot(*centre))
-        features = _features(before, self._leave_out)
+    def _measured(self, before: Prepared, after: Prepared) -> Step:
         guesses = [self._last, _phase_shift(before, after), np.eye(3)]
         order = np.argsort([_mismatch(before, after, guess) for guess in guesses], kind="stable")
         best: Step | None = None
         for choice in order[:2]:
             guess = guesses[choice]
-            step = _follow_features(before, after, features, centre, radius, guess)
+            step = _follow_features(before, after.gray, guess)
             if step is not None and (best is None or step.confidence > best.confidence):
                 best = step
             if best is not None and best.confidence > 0.5:
                 break
         if best is not None:
             return best
-        return _registered(before, after, guesses[int(order[0])])
+        return _registered(before.gray, after.gray, guesses[int(order[0])])
 
 
 def _unknown(confidence: float, motion: Matrix | None = None) -> Step:
@@ -95,7 +115,7 @@ def _unknown(confidence: float, motion: Matrix | None = None) -> Step:
     return Step(motions=np.repeat(motion[None], 3, axis=0), cost=np.zeros(3), points=0, confidence=confidence)
 
 
-def _features(gray: Gray, leave_out: tuple[tuple[float, float, float, float], ...]) -> NDArray[np.float32]:
+def _features(gray: Gray, leave_out: tuple[Area, ...]) -> NDArray[np.float32]:
     """Corners (n, 2), the best few of every cell (Shi & Tomasi 1994), so that all of the picture has a say."""
     height, width = gray.shape
     strength = cv2.cornerMinEigenVal(gray, 5, ksize=3)
@@ -117,10 +137,10 @@ def _features(gray: Gray, leave_out: tuple[tuple[float, float, float, float], ..
     return np.column_stack([columns[keep], rows[keep]]).astype(np.float32)
 
 
-def _follow_features(
-    before: Gray, after: Gray, features: NDArray[np.float32], centre: Points, radius: float, guess: Matrix
-) -> Step | None:
+def _follow_features(prepared: Prepared, after: Gray, guess: Matrix) -> Step | None:
     """Pyramidal Lucas-Kanade (Bouguet 2000) forward and back from a guess, and the motion fitted to it."""
+    before, features, centre = prepared.gray, prepared.features, prepared.centre
+    radius = float(np.hypot(*centre))
     if len(features) < _FEWEST:
         return None
     start = (apply(guess, features - centre) + centre).astype(np.float32)
@@ -161,9 +181,9 @@ def _coarse(gray: Gray) -> tuple[NDArray[np.float32], float]:
     return cv2.resize(gray, size, interpolation=cv2.INTER_AREA).astype(np.float32), scale
 
 
-def _phase_shift(before: Gray, after: Gray) -> Matrix:
+def _phase_shift(before: Prepared, after: Prepared) -> Matrix:
     """The translation seen by phase correlation of the reduced pictures."""
-    (b, scale), (a, _) = _coarse(before), _coarse(after)
+    b, a, scale = before.coarse, after.coarse, before.coarse_scale
     window = cv2.createHanningWindow(b.shape[::-1], cv2.CV_32F)
     (dx, dy), _ = cv2.phaseCorrelate(b, a, window)
     motion = np.eye(3)
@@ -171,9 +191,9 @@ def _phase_shift(before: Gray, after: Gray) -> Matrix:
     return motion
 
 
-def _mismatch(before: Gray, after: Gray, motion: Matrix) -> float:
+def _mismatch(before: Prepared, after: Prepared, motion: Matrix) -> float:
     """Mean difference of the reduced pictures after a motion, where they overlap."""
-    (b, scale), (a, _) = _coarse(before), _coarse(after)
+    b, a, scale = before.coarse, after.coarse, before.coarse_scale
     height, width = b.shape
     centre = np.array([[1, 0, (width - 1) / 2], [0, 1, (height - 1) / 2], [0, 0, 1]])
     scaled = np.diag([scale, scale, 1]) @ motion @ np.diag([1 / scale, 1 / scale, 1])
@@ -204,11 +224,9 @@ def _registered(before: Gray, after: Gray, guess: Matrix) -> Step:
     return _unknown(round(float(np.clip(agreement, 0, 1)) * 0.4, 4), motion)
 
 
-def follow_from(reference: Gray, after: Gray, guess: Matrix) -> Matrix | None:
+def follow_from(reference: Prepared, after: Gray, guess: Matrix) -> Matrix | None:
     """The homography from a reference to another frame near a guess, about the centre; None if it is not found."""
-    centre = np.array([(reference.shape[1] - 1) / 2, (reference.shape[0] - 1) / 2])
-    features = _features(reference, ())
-    step = _follow_features(reference, after, features, centre, float(np.hypot(*centre)), guess)
+    step = _follow_features(reference, after, guess)
     if step is None or step.confidence < 0.2:
         return None
     return step.motions[MODELS.index("homography")]

@@ -53,7 +53,12 @@ def _laid(source: Picture, layer: Layer, plan: Plan, quality: Quality) -> Pictur
 
 
 def _warped(
-    plane: Plane, matrix: NDArray[np.float64], size: tuple[int, int], layer: Layer, quality: Quality, black: int
+    plane: Plane,
+    matrix: NDArray[np.float64],
+    size: tuple[int, int],
+    layer: Layer,
+    quality: Quality,
+    black: int,
 ) -> Plane:
     plane, matrix = _averaged(plane, matrix)
     return cv2.warpPerspective(

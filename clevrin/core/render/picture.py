@@ -12,7 +12,12 @@ from clevrin.core.render.sources import Sources
 
 
 def picture(
-    project: Project, frame: int, size: tuple[int, int], sources: Sources | None = None, *, quality: Quality = "final"
+    project: Project,
+    frame: int,
+    size: tuple[int, int],
+    sources: Sources | None = None,
+    *,
+    quality: Quality = "final",
 ) -> NDArray[np.uint8]:
     """RGB (height, width, 3) uint8, read-only, of one frame of the reel; black outside of it.
 
@@ -32,7 +37,13 @@ def picture(
 
 
 def planes(
-    project: Project, frame: int, size: tuple[int, int], sources: Sources, *, quality: Quality = "final", held: bool = True
+    project: Project,
+    frame: int,
+    size: tuple[int, int],
+    sources: Sources,
+    *,
+    quality: Quality = "final",
+    held: bool = True,
 ) -> Picture:
     """The same as the planes that an encoder takes."""
     return carried_out(plan_frame(project, frame, size, sources, held=held), project, sources, quality)

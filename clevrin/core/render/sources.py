@@ -102,7 +102,8 @@ class Sources:
         if not Path(take.path).exists():
             return None
         return self.known.once(
-            ("trace", take.fingerprint), lambda: stored_trace(TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf)
+            ("trace", take.fingerprint),
+            lambda: stored_trace(TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf),
         )
 
     def held(self, take: Take, span: Span, hold: Hold) -> HeldPath | None:
@@ -128,7 +129,9 @@ class Sources:
 
     def measure(self, take: Take, progress: Progress) -> Trace:
         """Measures a take, or takes its trace from the shelf."""
-        trace = self.trace(take) or trace_take(TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf, progress)
+        trace = self.trace(take) or trace_take(
+            TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf, progress
+        )
         self.known.put(("trace", take.fingerprint), trace)
         return trace
 
@@ -152,6 +155,4 @@ class Sources:
 def _registering(take: Take, span: Span, trace: Trace) -> RegistrationRequest:
     wide = solving_span(span, trace.frames, float(trace.rate))
     reference = (span.first + span.end) // 2
-    return RegistrationRequest(
-        path=Path(take.path), fingerprint=take.fingerprint, span=wide, reference=reference
-    )
+    return RegistrationRequest(path=Path(take.path), fingerprint=take.fingerprint, span=wide, reference=reference)

@@ -1,0 +1,72 @@
+"""Starting the window: the environment, the log, and what is opened first."""
+
+import logging
+import os
+import sys
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+from types import TracebackType
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from clevrin.core.document.keeping import data_folder, last_project, unnamed_file
+from clevrin.core.errors import ClevrinError
+from clevrin.desk import theme
+from clevrin.desk.window import MainWindow
+
+log = logging.getLogger("clevrin")
+
+
+def run(file: Path | None = None, *, play: bool = False) -> int:
+    """Opens the window with a project (None: the last one) and runs until it is closed.
+
+    With `play` the reel plays at once. Raises `ClevrinError` where there is no screen to open it on.
+    """
+    check_screen()
+    keep_log()
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("Clevrin")
+    application.setDesktopFileName("clevrin")
+    theme.apply(application)
+    window = MainWindow()
+    sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
+    window.show()
+    chosen = file or last_project() or (unnamed_file() if unnamed_file().is_file() else None)
+    if chosen is not None:
+        window.open_project(chosen)
+    if play:
+        window.log.look_at(reel=True)
+        QTimer.singleShot(400, window, window.player.play)
+    return application.exec()
+
+
+def check_screen() -> None:
+    """Raises `ClevrinError` where Qt would abort because there is no screen."""
+    if sys.platform != "linux":
+        return
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise ClevrinError(
+            "There is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set): the window cannot open."
+        )
+
+
+def keep_log() -> None:
+    """Writes what goes wrong to a file in the user's data folder."""
+    try:
+        data_folder().mkdir(parents=True, exist_ok=True)
+        handler = RotatingFileHandler(data_folder() / "clevrin.log", maxBytes=1_000_000, backupCount=2)
+    except OSError:
+        return
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.getLogger().addHandler(handler)
+
+
+def _tell_unexpected(
+    window: MainWindow, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
+    """An error that nobody foresaw is written down and told; the project stays as it is."""
+    log.error("unexpected", exc_info=(kind, error, trace))
+    window.trouble.tell(
+        "Something went wrong that was not foreseen. Your project is kept; the log file has the details."
+    )

@@ -1,0 +1,18 @@
+"""What every bench needs to know of: handed to it once, so that nothing is global."""
+
+from dataclasses import dataclass
+
+from clevrin.desk.jobs import JobRunner
+from clevrin.desk.measurements import Measurements
+from clevrin.desk.playback import Player
+from clevrin.desk.session import Session
+from clevrin.desk.thumbnails import Thumbnails
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Context:
+    session: Session
+    jobs: JobRunner
+    measurements: Measurements
+    thumbnails: Thumbnails
+    player: Player

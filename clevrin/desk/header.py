@@ -1,0 +1,121 @@
+"""The head of the window: the project's name, undo and redo, and the job strip."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
+
+from clevrin.desk import theme
+from clevrin.desk.jobs import JobRunner, JobState
+from clevrin.desk.sheet import quiet_label
+
+
+class Header(QFrame):
+    """Name of the project, undo and redo with what they would do, and the job strip at the right."""
+
+    undo_requested = Signal()
+    redo_requested = Signal()
+
+    def __init__(self, jobs: JobRunner, menu: QMenu, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("header")
+        self.setFixedHeight(theme.HEADER_HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 16, 0)
+        row.setSpacing(8)
+        self.menu_button = tool_button("menu", "All that Clevrin can do, with its keys")
+        self.menu_button.setMenu(menu)
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._name = QLabel()
+        self._name.setFont(theme.font(theme.TITLE_PX, strong=True))
+        self._saved = quiet_label("")
+        self.undo_button = tool_button("undo-2", "Undo")
+        self.redo_button = tool_button("redo-2", "Redo")
+        self.undo_button.clicked.connect(self.undo_requested)
+        self.redo_button.clicked.connect(self.redo_requested)
+        self.strip = JobStrip(jobs)
+        row.addWidget(self.menu_button)
+        row.addSpacing(8)
+        row.addWidget(self._name)
+        row.addWidget(self._saved)
+        row.addSpacing(8)
+        row.addWidget(self.undo_button)
+        row.addWidget(self.redo_button)
+        row.addStretch(1)
+        row.addWidget(self.strip)
+
+    def show_project(self, name: str, saved: bool, has_name: bool) -> None:
+        self._name.setText(name)
+        self._saved.setText("saving" if not saved else ("saved" if has_name else "kept, without a name yet"))
+
+    def show_history(self, undo: str | None, redo: str | None) -> None:
+        for button, verb, label in ((self.undo_button, "Undo", undo), (self.redo_button, "Redo", redo)):
+            button.setEnabled(label is not None)
+            button.setToolTip(f"{verb}: {label}" if label else f"Nothing to {verb.lower()}")
+
+
+class JobStrip(QFrame):
+    """What is being computed: its name, how far it is, the time left, and a button to stop it."""
+
+    def __init__(self, jobs: JobRunner, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._jobs = jobs
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(10)
+        self._what = QLabel()
+        self._bar = QProgressBar()
+        self._bar.setFixedSize(150, 4)
+        self._bar.setTextVisible(False)
+        self._figures = quiet_label("")
+        self._figures.setMinimumWidth(150)
+        self.stop_button = tool_button("square", "Stop; what is finished is kept")
+        self.stop_button.clicked.connect(jobs.stop_shown)
+        for widget in (self._what, self._bar, self._figures, self.stop_button):
+            row.addWidget(widget)
+        self._parts = (self._bar, self.stop_button)
+        jobs.states_changed.connect(self._on_jobs_states_changed)
+        self._on_jobs_states_changed()
+
+    def tell(self, words: str) -> None:
+        """Says how something ended, until the next job begins."""
+        self._what.setText(words)
+        self._figures.setText("")
+
+    @property
+    def words(self) -> str:
+        return f"{self._what.text()} {self._figures.text()}".strip()
+
+    def _on_jobs_states_changed(self) -> None:
+        states = self._jobs.states
+        for part in self._parts:
+            part.setVisible(bool(states))
+        self._figures.setVisible(bool(states))
+        if not states:
+            if self._bar.maximum() != 1:  # a job has just ended: its name goes, what was told stays
+                self._what.setText("")
+            self._bar.setRange(0, 1)
+            return
+        state = next((s for s in states if s.total), states[0])
+        more = f" and {len(states) - 1} more" if len(states) > 1 else ""
+        self._what.setText(state.what + more)
+        self._bar.setRange(0, max(2, state.total))
+        self._bar.setValue(state.done)
+        self._figures.setText(figures(state))
+
+
+def figures(state: JobState) -> str:
+    """How far a job is, in words."""
+    if not state.total:
+        return "waiting"
+    text = f"{state.done} / {state.total}"
+    if state.left_s is not None and state.done < state.total:
+        left = state.left_s
+        text += f" · {left:.0f} s left" if left < 90 else f" · {left / 60:.0f} min left"
+    return text
+
+
+def tool_button(icon: str, tip: str) -> QToolButton:
+    button = QToolButton()
+    button.setIcon(theme.icon(icon))
+    button.setToolTip(tip)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button

@@ -1,0 +1,1 @@
+"""Join: cut where two takes' whips agree."""

@@ -1,0 +1,324 @@
+"""The Join bench: how two shots meet, what is proposed, and a loop around the cut."""
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from clevrin.core.document import Join, Project, Shot
+from clevrin.core.document.edits import JoinShots, SetLeave
+from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.join import Proposal, joined, rank_pairs
+from clevrin.core.join.match import side_of_shot
+from clevrin.core.pace.conform import placed_shots
+from clevrin.core.progress import Progress
+from clevrin.core.render.sources import Sources
+from clevrin.desk.bench import Bench, Transport
+from clevrin.desk.context import Context
+from clevrin.desk.jobs import Job
+from clevrin.desk.join.proposals import ProposalTable
+from clevrin.desk.join.strips import Meeting, Strips
+from clevrin.desk.playback import Programme
+from clevrin.desk.programmes import join_programme
+from clevrin.desk.reel.knot import knot_between
+from clevrin.desk.ridge_store import RidgeStore
+from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
+from clevrin.desk.viewer import Viewer
+
+_AROUND_S = 0.6
+
+
+class JoinBench(Bench):
+    """Joins the chosen shot to the next one (or the last but one to the last)."""
+
+    def __init__(self, context: Context, ridges: RidgeStore) -> None:
+        super().__init__(context)
+        self._ranked_for: tuple | None = None
+        self._trying: Proposal | None = None
+        self._words = ""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        column = QVBoxLayout()
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(8)
+        self.strips = Strips(context, ridges)
+        self.table = ProposalTable()
+        self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
+        column.addWidget(self.strips, 3)
+        column.addWidget(self.table, 1)
+        row.addLayout(column, 1)
+        row.addWidget(self._make_sheet())
+        session = context.session
+        session.project_changed.connect(self._on_session_changed)
+        session.selection_changed.connect(self._on_session_changed)
+        context.measurements.measured.connect(self._on_measurements_changed)
+        context.measurements.held_changed.connect(self._on_measurements_changed)
+        self._rank_soon = QTimer(self, singleShot=True, interval=120)
+        self._rank_soon.timeout.connect(self._rank)
+
+    def _make_sheet(self) -> Sheet:
+        self._sheet = Sheet("Join")
+        self.viewer = Viewer()
+        self.viewer.setFixedSize(256, 144)
+        self.transport = Transport(self.context, narrow=True)
+        self._loop_note = quiet_label("")
+        self.kind = ChoiceSetting(
+            "Kind",
+            "How one shot passes into the next",
+            (
+                ("plain cut", "plain cut", "The next shot simply follows"),
+                ("whip cut", "whip cut", "The cut lies where both whips are fastest and agree"),
+            ),
+            columns=2,
+            default="plain cut",
+        )
+        self.kind.chosen.connect(self._on_kind_chosen)
+        self.dissolve = SliderSetting(
+            "Dissolve",
+            "A few frames in which both sides are mixed: hides a small step in colour",
+            low=0,
+            high=LONGEST_DISSOLVE,
+            step=1,
+            default=0,
+            words=lambda v: "none" if v == 0 else f"{v:.0f} frame{'s' if v > 1 else ''}",
+        )
+        self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
+        self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
+        self._agreement = quiet_label("")
+        self._agreement.setWordWrap(True)
+        self.trouble = Trouble()
+        self.take_button = plain_button("Take this join   Enter", "Cuts both shots as proposed", main=True)
+        self.take_button.clicked.connect(self.take_proposal)
+        self._sheet.add(
+            self.viewer,
+            self.transport,
+            self._loop_note,
+            self.kind,
+            self.dissolve,
+            self._agreement,
+            self.trouble,
+        )
+        self._sheet.add_stretch()
+        self._sheet.add(self.take_button)
+        return self._sheet
+
+    # What is joined
+
+    @property
+    def pair(self) -> tuple[Shot, Shot] | None:
+        """The two shots whose join is looked at, as they are on the reel."""
+        session = self.context.session
+        shots = session.project.reel.shots
+        if len(shots) < 2:
+            return None
+        index = session.project.shot_index(session.shot.id) if session.shot else 0
+        index = min(index, len(shots) - 2)
+        return shots[index], shots[index + 1]
+
+    def _tried(self) -> tuple[Project, Shot, Shot] | None:
+        """The project, and the two shots in it, with the proposal that is being tried."""
+        pair = self.pair
+        if pair is None:
+            return None
+        project = self.context.session.project
+        if self._trying is None:
+            return project, *pair
+        frames = tuple(project.take(shot.take_id).facts.frames for shot in pair)
+        dissolve = int(self.dissolve.number)
+        outgoing, incoming = joined(*pair, self._trying, (frames[0], frames[1]), dissolve)
+        return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
+
+    def programme(self) -> tuple[Programme | None, int | None]:
+        tried = self._tried()
+        if tried is None:
+            return None, None
+        project, outgoing, _ = tried
+        around = max(4, round(_AROUND_S * float(project.reel.rate)))
+        programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around)
+        self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
+        return programme, programme.first
+
+    def enter(self) -> None:
+        super().enter()
+        self.table.setFocus()
+
+    def show_frame(self, frame: int, pictures: tuple) -> None:
+        self.viewer.show_pixels(*pictures)
+        programme = self.context.player.programme
+        if programme is not None:
+            self.transport.show_frame(frame - programme.first, programme.end - programme.first, float(programme.rate))
+        self.context.session.move_playhead(frame)
+
+    def show_trouble(self, sentence: str) -> None:
+        self.trouble.tell(sentence)
+
+    def refresh(self) -> None:
+        pair = self.pair
+        self._sheet.setEnabled(pair is not None)
+        if pair is None:
+            words = "A join needs two shots on the reel. In Log, put the spans of two takes on it."
+            self.strips.show_meeting(None, words)
+            self.viewer.show_words("")
+            self.table.show_proposals(())
+            self._sheet.set_about("")
+            return
+        outgoing = pair[0]
+        takes = [self.context.session.project.take(shot.take_id) for shot in pair]
+        self._sheet.set_about(f"{takes[0].name} → {takes[1].name}")
+        self.kind.set_chosen(outgoing.leave.kind)
+        if self._trying is None:
+            self.dissolve.set_number(outgoing.leave.dissolve_frames)
+        self._rank_soon.start()
+        self._show_tried()
+
+    def _show_tried(self) -> None:
+        tried = self._tried()
+        if tried is None:
+            return
+        project, outgoing, incoming = tried
+        self.strips.show_meeting(
+            Meeting(
+                outgoing=outgoing,
+                outgoing_take=project.take(outgoing.take_id),
+                incoming=incoming,
+                incoming_take=project.take(incoming.take_id),
+                reel_size=(project.reel.width, project.reel.height),
+            )
+        )
+        self._agreement.setText(self._agreement_words(project, outgoing))
+        self.take_button.setEnabled(self._trying is not None)
+        self.take_button.setText(
+            "Take this join   Enter" if self._trying is not None or not self.table.proposals else "This join is taken"
+        )
+
+    def _agreement_words(self, project: Project, outgoing: Shot) -> str:
+        row = placed_shots(project)
+        index = project.shot_index(outgoing.id)
+        before, after = row[index], row[index + 1]
+        traces = [self.context.measurements.trace(placed.take) for placed in (before, after)]
+        if any(trace is None for trace in traces):
+            return "The motion is being measured."
+        knot = knot_between(before, after, *traces)
+        if knot.leaving_deg is None and knot.arriving_deg is None:
+            return "Neither side moves much at the cut."
+        if knot.mismatch < 0.08:
+            return "Direction and speed agree at the cut."
+        return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
+
+    # Ranking
+
+    def _rank(self) -> None:
+        """Starts ranking the pairs of the two takes, unless that is what is shown already."""
+        pair = self.pair
+        if pair is None or not self.entered:
+            return
+        project = self.context.session.project
+        takes = tuple(project.take(shot.take_id) for shot in pair)
+        measurements = self.context.measurements
+        if any(measurements.trace(take) is None for take in takes):
+            troubles = [t for take in takes if (t := measurements.trouble(take))]
+            self.trouble.tell(troubles[0] if troubles else "")
+            return
+        index = project.shot_index(pair[0].id)
+        alone = index == 0, index + 2 == len(project.reel.shots)
+        # The span's other ends and the directions of play decide what can be proposed, the cut itself does not.
+        key = (
+            *(shot.id for shot in pair),
+            *(take.fingerprint for take in takes),
+            alone,
+            pair[0].span.first if not pair[0].reverse else pair[0].span.end,
+            pair[1].span.end if not pair[1].reverse else pair[1].span.first,
+        )
+        if key == self._ranked_for:
+            return
+        self._ranked_for = key
+        self._words = ""
+
+        def work(progress: Progress) -> tuple[Proposal, ...]:
+            sources = Sources(measurements.shelf, measurements.known)
+            try:
+                sides = []
+                for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
+                    trace = sources.measure(take, progress)
+                    sides.append(side_of_shot(sources.reader(take), trace, shot, leaving=leaving, alone=free))
+                return rank_pairs(*sides)
+            finally:
+                sources.close()
+
+        def done(proposals: tuple[Proposal, ...]) -> None:
+            self.trouble.tell("" if proposals else "No whips of these two takes agree: this stays a plain cut.")
+            self.table.show_proposals(proposals)
+            self._try_first(proposals)
+
+        self.context.jobs.restart(
+            Job(key=("rank",), what="Matching", work=work, done=done, failed=self.trouble.tell, quiet=True)
+        )
+
+    def _try_first(self, proposals: tuple[Proposal, ...]) -> None:
+        """Tries the best proposal, unless the join on the reel is a whip cut already."""
+        pair = self.pair
+        if not proposals or pair is None:
+            self._trying = None
+        elif pair[0].leave.kind == "whip cut":
+            self._trying = None
+            self.table.clearSelection()
+        self._show_tried()
+        self.reload()
+
+    # What the user does
+
+    def take_proposal(self) -> None:
+        """Cuts both shots as the proposal that is tried says."""
+        tried = self._tried()
+        if tried is None or self._trying is None:
+            return
+        _, outgoing, incoming = tried
+        self._trying = None
+        self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming))
+        self.table.clearSelection()
+
+    def _on_table_proposal_chosen(self, proposal: Proposal) -> None:
+        if self._trying is None and self.pair is not None and self.dissolve.number == 0:
+            self.dissolve.set_number(2)
+        self._trying = proposal
+        self._show_tried()
+        self.reload()
+        if not self.context.player.playing:
+            self.context.player.play()
+
+    def _on_kind_chosen(self, kind: str) -> None:
+        pair = self.pair
+        if pair is None:
+            return
+        if kind == "whip cut":
+            if self._trying is None and self.table.proposals:
+                self.table.selectRow(0)
+            if self._trying is not None:
+                self.take_proposal()
+                return
+            self.trouble.tell("No whips of these two takes agree: this stays a plain cut.")
+            self.kind.set_chosen("plain cut")
+            return
+        self._trying = None
+        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=Join(kind="plain cut")))
+
+    def _on_dissolve_value_changing(self, frames: float) -> None:
+        pair = self.pair
+        if pair is None:
+            return
+        if self._trying is not None:
+            self._show_tried()
+            self.reload()
+            return
+        leave = pair[0].leave.changed(dissolve_frames=int(frames))
+        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave), gesture=f"dissolve of {pair[0].id}")
+
+    def _on_session_changed(self) -> None:
+        self._trying = None
+        if self.entered:
+            self.refresh()
+            self.reload()
+
+    def _on_measurements_changed(self, _: str) -> None:
+        if self.entered:
+            self.refresh()
+            self.reload()

@@ -1,0 +1,1 @@
+"""Log: bring takes in, look at each, keep the usable span."""

@@ -1,0 +1,76 @@
+"""What can be played: a take, the reel, a shot before and after, the stretch round a join."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Project, Shot, Take
+from clevrin.core.media.picture import bgra_from_picture
+from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.render.executor import execute
+from clevrin.core.render.picture import planes
+from clevrin.core.render.plan import Layer, Plan
+from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
+from clevrin.core.render.sources import Sources
+from clevrin.desk.playback import Programme
+
+Pixels = NDArray[np.uint8]
+Size = tuple[int, int]
+
+
+def take_programme(take: Take, within: Size, *, loop: bool = False) -> Programme:
+    """A take as shot."""
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return (take_pixels(sources, take, frame, within),)
+
+    return Programme(first=0, end=take.facts.frames, rate=take.facts.rate, make=make, loop=loop)
+
+
+def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixels:
+    """One frame of a take as BGRA, as large as fits."""
+    plan = plan_take(take, frame, within)
+    return bgra_from_picture(execute(plan, lambda layer: sources.read(take, layer.frame), "draft"))
+
+
+def reel_programme(project: Project, within: Size) -> Programme | None:
+    """The whole reel; None when it is empty."""
+    frames = reel_frames(project)
+    if frames == 0:
+        return None
+    size = fitted_size((project.reel.width, project.reel.height), within)
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return (bgra_from_picture(planes(project, frame, size, sources, quality="draft")),)
+
+    return Programme(first=0, end=frames, rate=project.reel.rate, make=make)
+
+
+def before_after_programme(project: Project, shot: Shot, within: Size) -> Programme:
+    """A shot as shot and as held, in step, at the rate of its take."""
+    take = project.take(shot.take_id)
+    reel_size = project.reel.width, project.reel.height
+    size = fitted_size(reel_size, within)
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return tuple(shot_pixels(sources, shot, take, frame, reel_size, size, held=held) for held in (False, True))
+
+    return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=True)
+
+
+def shot_pixels(
+    sources: Sources, shot: Shot, take: Take, frame: int, reel_size: Size, size: Size, *, held: bool = True
+) -> Pixels:
+    """A frame of a shot's take as the reel shows it, as BGRA."""
+    layer: Layer = plan_shot(shot, take, frame, reel_size, size, sources, held=held)
+    plan = Plan(width=size[0], height=size[1], layers=(layer,))
+    return bgra_from_picture(execute(plan, lambda each: sources.read(take, each.frame), "draft"))
+
+
+def join_programme(project: Project, shot_id: str, within: Size, around: int) -> Programme:
+    """The reel in a loop over the frames round the end of a shot."""
+    reel = reel_programme(project, within)
+    assert reel is not None
+    cut = next(placed.end for placed in placed_shots(project) if placed.shot.id == shot_id)
+    return Programme(
+        first=max(0, cut - around), end=min(reel.end, cut + around), rate=reel.rate, make=reel.make, loop=True
+    )

@@ -1,0 +1,1 @@
+"""The reel: always there, under every bench."""

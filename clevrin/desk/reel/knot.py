@@ -1,0 +1,89 @@
+"""A join on the reel: two half-discs in the hues of their sides; a gap where the sides do not agree."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+
+from clevrin.core.motion import Trace
+from clevrin.core.pace import Placed
+from clevrin.desk import theme
+from clevrin.desk.reel.layout import KNOT_RADIUS
+
+_MOVES_WIDTHS_PER_S = 0.25
+_WIDEST_GAP_PX = 10.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Knot:
+    """Direction of either side in degrees (None: it hardly moves, or is not measured) and the mismatch, 0 to 1."""
+
+    leaving_deg: float | None
+    arriving_deg: float | None
+    mismatch: float
+
+
+def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving: Trace | None) -> Knot:
+    """How two shots meet at the cut: their directions as seen on the reel, and how badly these and the speeds agree."""
+    out = _velocity(before, leaving, last=True)
+    in_ = _velocity(after, arriving, last=False)
+    if out is None or in_ is None:
+        return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0)
+    larger = max(np.hypot(*out), np.hypot(*in_))
+    mismatch = float(np.hypot(*(out - in_)) / larger) / 2 if larger > _MOVES_WIDTHS_PER_S else 0.0
+    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=min(1.0, mismatch))
+
+
+def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray | None:
+    """The camera's velocity at the cut in widths per second (x right, y up), as the reel shows it."""
+    if trace is None:
+        return None
+    shot = placed.shot
+    frame = shot.span.end - 1 if last != shot.reverse else shot.span.first
+    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(trace.rate)
+    if shot.reverse:
+        velocity = -velocity
+    return velocity * [
+        -1 if shot.mirror in ("horizontal", "both") else 1,
+        -1 if shot.mirror in ("vertical", "both") else 1,
+    ]
+
+
+def _angle(velocity: np.ndarray | None) -> float | None:
+    if velocity is None or np.hypot(*velocity) < _MOVES_WIDTHS_PER_S:
+        return None
+    return float(np.degrees(np.arctan2(velocity[1], velocity[0])))
+
+
+def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, *, chosen: bool) -> None:
+    """Draws a knot; small differences do not open the gap, large ones do up to 10 px."""
+    gap = max(0.0, knot.mismatch - 0.08) * _WIDEST_GAP_PX
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    x, y = centre
+    for side, angle in ((-1, knot.leaving_deg), (1, knot.arriving_deg)):
+        middle = QPointF(x + side * gap, y)
+        path = QPainterPath(QPointF(middle.x(), y - KNOT_RADIUS))
+        box = QRectF(middle.x() - KNOT_RADIUS, y - KNOT_RADIUS, 2 * KNOT_RADIUS, 2 * KNOT_RADIUS)
+        path.arcTo(box, 90, 180 if side < 0 else -180)
+        # A tongue on one side and its notch on the other: the halves interlock.
+        path.quadTo(QPointF(middle.x() + 5, y), QPointF(middle.x(), y - KNOT_RADIUS))
+        fill = theme.direction_colour(angle) if angle is not None else theme.colour("line")
+        painter.setPen(QPen(theme.colour("sunk"), 1.5))
+        painter.setBrush(fill)
+        painter.drawPath(path)
+        if angle is not None:
+            painter.setPen(_ink(fill))
+            painter.setFont(theme.font(10, strong=True))
+            label = QRectF(middle.x() + (-11 if side < 0 else 1), y - 8, 10, 16)
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, theme.direction_arrow(angle))
+    if chosen:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("text"), 1.5))
+        painter.drawEllipse(QPointF(x, y), KNOT_RADIUS + 2 + gap, KNOT_RADIUS + 2)
+    painter.restore()
+
+
+def _ink(fill: QColor) -> QColor:
+    return theme.colour("on_accent" if fill.lightness() > 110 else "text")

@@ -1,0 +1,1 @@
+"""Steady: take the shake out and keep the move."""

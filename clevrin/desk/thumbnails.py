@@ -1,0 +1,117 @@
+"""Small pictures, made on a thread of their own and kept for as long as there is room."""
+
+import logging
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from clevrin.core.document import Shot, Take
+from clevrin.core.errors import ClevrinError
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.render.sources import Known, Sources
+from clevrin.desk.programmes import shot_pixels, take_pixels
+
+log = logging.getLogger(__name__)
+
+Pixels = NDArray[np.uint8]
+Make = Callable[[Sources], Pixels]
+
+_KEPT = 800
+_WAITING = 200
+
+
+class Thumbnails(QObject):
+    """Pictures by key: there at once, or later with `arrived`."""
+
+    arrived = Signal()
+    _made = Signal(object, object)
+
+    def __init__(self, shelf: Shelf, known: Known, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._shelf, self._known = shelf, known
+        self._images: OrderedDict[Hashable, QImage] = OrderedDict()
+        self._waiting: OrderedDict[Hashable, Make] = OrderedDict()
+        self._hopeless: set[Hashable] = set()
+        self._wake = threading.Condition()
+        self._closed = False
+        self._told = QTimer(self, singleShot=True, interval=40)
+        self._told.timeout.connect(self.arrived)
+        self._made.connect(self._on_picture_made, Qt.ConnectionType.QueuedConnection)
+        self._thread = threading.Thread(target=self._run, name="thumbnails", daemon=True)
+        self._thread.start()
+
+    def of_take(self, take: Take, frame: int, within: tuple[int, int]) -> QImage | None:
+        """A frame of a take as shot."""
+        key = "take", take.fingerprint, frame, within
+        return self._get(key, lambda sources: take_pixels(sources, take, frame, within))
+
+    def of_shot(
+        self,
+        shot: Shot,
+        take: Take,
+        frame: int,
+        reel_size: tuple[int, int],
+        size: tuple[int, int],
+        *,
+        ready: bool,
+    ) -> QImage | None:
+        """A frame of a shot as the reel shows it; `ready` says whether what its hold needs is measured."""
+        key = "shot", take.fingerprint, frame, shot.span, shot.hold, shot.mirror, reel_size, size, ready
+        return self._get(key, lambda sources: shot_pixels(sources, shot, take, frame, reel_size, size))
+
+    def close(self) -> None:
+        with self._wake:
+            self._closed = True
+            self._wake.notify()
+        self._thread.join()
+
+    def _get(self, key: Hashable, make: Make) -> QImage | None:
+        image = self._images.get(key)
+        if image is not None:
+            self._images.move_to_end(key)
+            return image
+        with self._wake:
+            if key not in self._waiting and key not in self._hopeless:
+                self._waiting[key] = make
+                while len(self._waiting) > _WAITING:
+                    self._waiting.popitem(last=False)
+                self._wake.notify()
+        return None
+
+    def _on_picture_made(self, key: Hashable, pixels: Pixels) -> None:
+        height, width = pixels.shape[:2]
+        image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
+        self._images[key] = image.copy()
+        while len(self._images) > _KEPT:
+            self._images.popitem(last=False)
+        if not self._told.isActive():
+            self._told.start()
+
+    def _run(self) -> None:
+        sources = Sources(self._shelf, self._known)
+        try:
+            while True:
+                with self._wake:
+                    while not self._closed and not self._waiting:
+                        self._wake.wait()
+                    if self._closed:
+                        return
+                    key, make = next(iter(self._waiting.items()))
+                try:
+                    pixels = make(sources)
+                    if not self._closed:
+                        self._made.emit(key, pixels)
+                except ClevrinError:
+                    self._hopeless.add(key)  # the viewer says why; a thumbnail just stays empty
+                except Exception:
+                    log.exception("a thumbnail could not be made")
+                    self._hopeless.add(key)
+                with self._wake:
+                    self._waiting.pop(key, None)
+        finally:
+            sources.close()

@@ -1,0 +1,130 @@
+"""A viewer: pictures on a neutral surround, drawn 1:1, with words over them where they are needed."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from clevrin.desk import theme
+
+Pixels = NDArray[np.uint8]
+
+
+class Viewer(QWidget):
+    """Shows one picture, or two of one size with a divide between them that can be dragged.
+
+    Pictures come at the size that `wanted_size` says; until then what is there is scaled.
+    """
+
+    wanted_size_changed = Signal()
+    divide_changed = Signal(float)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._images: tuple[QImage, ...] = ()
+        self._pixels: tuple[Pixels, ...] = ()  # the images look into them
+        self._words = ""
+        self._caption = ""
+        self._divide: float | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(160, 90)
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 360)
+
+    @property
+    def wanted_size(self) -> tuple[int, int]:
+        """The size in device pixels that fills the widget."""
+        ratio = self.devicePixelRatioF()
+        return max(2, round(self.width() * ratio)), max(2, round(self.height() * ratio))
+
+    @property
+    def pixels(self) -> tuple[Pixels, ...]:
+        """What is shown: BGRA (h, w, 4) uint8 each; empty when nothing is."""
+        return self._pixels
+
+    @property
+    def words(self) -> str:
+        return self._words
+
+    def show_pixels(self, *pixels: Pixels) -> None:
+        """Shows pictures, BGRA (h, w, 4) uint8; they must not be written to afterwards."""
+        self._pixels = pixels
+        self._images = tuple(
+            QImage(p.data, p.shape[1], p.shape[0], p.strides[0], QImage.Format.Format_RGB32) for p in pixels
+        )
+        self._words = ""
+        self.update()
+
+    def show_words(self, words: str) -> None:
+        """Shows a sentence instead of a picture."""
+        self._images, self._pixels, self._words = (), (), words
+        self.update()
+
+    def set_caption(self, caption: str) -> None:
+        """Small words over the picture's upper left corner."""
+        if caption != self._caption:
+            self._caption = caption
+            self.update()
+
+    def set_divide(self, share: float | None) -> None:
+        """With two pictures: the first is left of this share of the width, the second right. None: the last one."""
+        self._divide = share
+        self.update()
+
+    def picture_rect(self) -> QRect:
+        """Where the picture lies in the widget."""
+        if not self._images:
+            return QRect()
+        size = self._images[0].size()
+        fitted = size.scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        if abs(fitted.width() - size.width() / self.devicePixelRatioF()) <= 2:
+            fitted = size / self.devicePixelRatioF()
+        place = QPoint((self.width() - fitted.width()) // 2, (self.height() - fitted.height()) // 2)
+        return QRect(place, fitted)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("surround"))
+        if not self._images:
+            painter.setPen(theme.colour("quiet"))
+            painter.setFont(theme.font())
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(self.rect().adjusted(24, 12, -24, -12), flags, self._words)
+            return
+        rect = self.picture_rect()
+        painter.drawImage(rect, self._images[-1])
+        if self._divide is not None and len(self._images) == 2:
+            x = rect.left() + round(rect.width() * self._divide)
+            painter.setClipRect(QRect(rect.left(), rect.top(), x - rect.left(), rect.height()))
+            painter.drawImage(rect, self._images[0])
+            painter.setClipping(False)
+            painter.fillRect(x - 1, rect.top(), 2, rect.height(), theme.colour("text"))
+        if self._caption:
+            self._paint_caption(painter, rect)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.wanted_size_changed.emit()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        rect = self.picture_rect()
+        if self._divide is not None and event.buttons() & Qt.MouseButton.LeftButton and rect.width():
+            share = min(1.0, max(0.0, (event.position().x() - rect.left()) / rect.width()))
+            self.set_divide(share)
+            self.divide_changed.emit(share)
+
+    def _paint_caption(self, painter: QPainter, rect: QRect) -> None:
+        painter.setFont(theme.font(theme.SMALL_PX))
+        text = painter.fontMetrics().boundingRect(self._caption)
+        box = QRect(rect.left() + 8, rect.top() + 8, text.width() + 12, text.height() + 6)
+        shade = theme.colour("sunk")
+        shade.setAlpha(190)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(shade)
+        painter.drawRoundedRect(box, theme.CORNER, theme.CORNER)
+        painter.setPen(theme.colour("text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._caption)
