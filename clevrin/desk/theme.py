@@ -172,7 +172,8 @@ def style_sheet() -> str:
     QPushButton:focus {{ border-color: {c.ember}; }}
     QPushButton:checked {{ background: {c.chosen}; border-color: {c.ember}; }}
     QPushButton:disabled {{ color: #7d766c; border-color: #38342f; }}
-    QPushButton#main {{ background: {c.ember}; color: {c.on_accent}; border: none; padding: 8px 10px; font-weight: 600; }}
+    QPushButton#main {{ background: {c.ember}; color: {c.on_accent}; border: none; padding: 8px 10px;
+        font-weight: 600; }}
     QPushButton#main:hover {{ background: #EDAA52; }}
     QPushButton#main:disabled {{ background: #4a4036; color: {c.quiet}; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: {CORNER}px; padding: 3px; }}
@@ -181,7 +182,8 @@ def style_sheet() -> str:
     QToolButton::menu-indicator {{ image: none; }}
     QSlider::groove:horizontal {{ height: 4px; background: {c.line}; border-radius: 2px; }}
     QSlider::sub-page:horizontal {{ background: {c.ember}; border-radius: 2px; }}
-    QSlider::handle:horizontal {{ background: {c.text}; width: 12px; height: 12px; margin: -4px 0; border-radius: 6px; }}
+    QSlider::handle:horizontal {{ background: {c.text}; width: 12px; height: 12px; margin: -4px 0;
+        border-radius: 6px; }}
     QSlider::handle:horizontal:focus {{ background: {c.ember}; }}
     QSlider::groove:horizontal:disabled, QSlider::sub-page:horizontal:disabled {{ background: #38342f; }}
     QMenu {{ background: {c.sheet}; border: 1px solid {c.line}; padding: 4px; }}

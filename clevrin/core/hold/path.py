@@ -67,6 +67,8 @@ def solve_path(problem: PathProblem) -> Numbers:
         steps = _difference(n - 1, problem.order - 1)
         near_fast = _touches(problem.fast, problem.order + 1)
         weight = np.repeat(np.where(near_fast, strength * _FREE, strength), 4)
+        # What an axis that is off does cannot be mended; the others must not try to make up for it.
+        weight *= np.tile(problem.free, len(near_fast))
         jerk, offset = steps @ residual, steps @ constant
         hessian = hessian + jerk.T @ sp.diags(weight) @ jerk
         linear = linear + jerk.T @ (weight * offset)

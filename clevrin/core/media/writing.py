@@ -46,6 +46,7 @@ class FilmWriter:
         self._frames = 0
         self._samples = 0
         try:
+            self._part.touch()  # FFmpeg would notice only with the first packet that it cannot write there
             self._container = av.open(str(self._part), "w", format="mp4", options={"movflags": "+faststart"})
         except OSError as error:
             raise _writing_error(path, error) from error

@@ -21,7 +21,7 @@ from clevrin.core.motion.trace import Model, Trace
 from clevrin.core.motion.tracking import Area, Prepared, StepTracker, prepared, reduced
 from clevrin.core.progress import Progress, step
 
-VERSION = "1"
+VERSION = "2"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
 _PIECE_FRAMES = 60
 _AHEAD = 12
@@ -228,11 +228,11 @@ def _trace(request: TraceRequest, index: FrameIndex, rows: _Rows) -> Trace:
 
 
 def _mean_speeds(motions: NDArray[np.float64], shape: tuple[int, ...]) -> NDArray[np.float64]:
-    """(frames,): how fast the picture moves while a frame is exposed, in the mean over its area.
+    """(frames,): how fast the picture moves while a frame is exposed, in the mean over its inner half.
 
-    The blur is seen over the whole picture, and a lens moves the sides of it faster than the centre in a pan.
+    That is where `blur_length` looks, by its window; a lens moves the sides faster than the centre in a pan.
     """
     half = np.array([shape[1], shape[0]]) / 2
-    grid = np.stack(np.meshgrid(np.linspace(-0.9, 0.9, 7), np.linspace(-0.9, 0.9, 5)), axis=-1).reshape(-1, 2) * half
+    grid = np.stack(np.meshgrid(np.linspace(-0.5, 0.5, 5), np.linspace(-0.5, 0.5, 5)), axis=-1).reshape(-1, 2) * half
     steps = np.array([np.hypot(*(apply(motion, grid) - grid).T).mean() for motion in motions])
     return (steps + np.append(steps[1:], steps[-1])) / 2

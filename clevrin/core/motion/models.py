@@ -20,6 +20,10 @@ PARAMETERS = {"translation": 2, "similarity": 4, "homography": 8}
 
 _ROUNDS = 4
 _TUKEY = 4.685
+_NEGLIGIBLE_PX = 0.05
+"""Working pixels by which a simpler model may be off without a richer one being worth it."""
+_CORRELATED = 6.0
+"""Points whose flow windows overlap err alike: so many of them count as one witness in choosing a model."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -52,7 +56,8 @@ def fit_motion(before: Points, after: Points, radius_px: float, consensus_px: fl
     b, a = before[inliers], after[inliers]
     homography, weights, noise = _fit_homography(b, a, radius_px)
     motions = [_fit_translation(b, a, weights), _fit_similarity(b, a, weights), homography]
-    cost = [float(np.minimum((_residuals(m, b, a) / noise) ** 2, 16.0).sum()) for m in motions]
+    scale = max(noise, _NEGLIGIBLE_PX)
+    cost = [float(np.minimum((_residuals(m, b, a) / scale) ** 2, 16.0).sum()) / _CORRELATED for m in motions]
     residuals = np.hypot(*(apply(homography, before) - after).T)
     followers = inliers & (residuals < max(consensus_px, 4 * noise))
     return Fit(motions=np.array(motions), cost=np.array(cost), inliers=followers, noise_px=noise)

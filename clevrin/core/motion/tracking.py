@@ -83,7 +83,7 @@ class StepTracker:
 
     def restart(self, before: Prepared, last: Matrix) -> None:
         """Goes on behind `before`, with the motion that led to it."""
-        self._before, self._last = before, last
+        self._before, self._last = before, last.copy()
 
     def follow(self, after: Prepared) -> Step:
         """The motion from the frame given last to this one; no motion for the first."""
@@ -143,7 +143,9 @@ def _follow_features(prepared: Prepared, after: Gray, guess: Matrix) -> Step | N
     radius = float(np.hypot(*centre))
     if len(features) < _FEWEST:
         return None
-    start = (apply(guess, features - centre) + centre).astype(np.float32)
+    # Rounded to 1/64 px: the last bit of the guess depends on where its numbers lie in memory, and work that was
+    # stopped and went on must give the same figures.
+    start = (np.round((apply(guess, features - centre) + centre) * 64) / 64).astype(np.float32)
     speed = float(np.hypot(*guess[:2, 2]))
     window = (21, 21) if speed < 12 else (31, 31)
     flags = cv2.OPTFLOW_USE_INITIAL_FLOW
@@ -185,7 +187,8 @@ def _phase_shift(before: Prepared, after: Prepared) -> Matrix:
     """The translation seen by phase correlation of the reduced pictures."""
     b, a, scale = before.coarse, after.coarse, before.coarse_scale
     window = cv2.createHanningWindow(b.shape[::-1], cv2.CV_32F)
-    (dx, dy), _ = cv2.phaseCorrelate(b, a, window)
+    # OpenCV 5.0 multiplies the window into the pictures it is given, in place, where their size suits its transform.
+    (dx, dy), _ = cv2.phaseCorrelate(b.copy(), a.copy(), window)
     motion = np.eye(3)
     motion[:2, 2] = dx / scale, dy / scale
     return motion

@@ -1,0 +1,87 @@
+"""What all tests share: folders of their own, the demo's takes, and their measurements made once."""
+
+import gc
+import json
+import os
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'offscreen.json'}")
+
+from clevrin.core.document import Take
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace import Trace
+from clevrin.core.progress import Silent
+from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.scenes import SCENES
+
+TAKES = tuple(scene.name for scene in SCENES)
+
+
+@pytest.fixture(scope="session")
+def warm_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A cache folder in which the demo's takes are measured already."""
+    folder = tmp_path_factory.mktemp("cache")
+    shelf = Shelf(folder / "clevrin")
+    for name in TAKES:
+        trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent())
+    return folder
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """No test sees or leaves anything in the user's folders."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+
+
+@pytest.fixture
+def measured_demo(warm_cache: Path, monkeypatch: pytest.MonkeyPatch) -> Shelf:
+    """The demo's takes are measured: the shelf that has them, which is also the user's own one."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(warm_cache))
+    return Shelf()
+
+
+@pytest.fixture
+def demo_take():
+    def take(name: str) -> Take:
+        return take_in(FOOTAGE / f"{name}.mp4")
+
+    return take
+
+
+@pytest.fixture
+def demo_trace(measured_demo: Shelf):
+    def trace(name: str, model: str = "auto") -> Trace:
+        return trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4", model=model), measured_demo, Silent())
+
+    return trace
+
+
+@pytest.fixture(scope="session")
+def truth():
+    """The true motion of a demo take: its truth file with the homographies as an array (frames, 3, 3)."""
+
+    def read(name: str) -> dict:
+        data = json.loads((FOOTAGE / f"{name}.truth.json").read_text())
+        data["H"] = np.array([frame["H"] for frame in data["frames"]]).reshape(-1, 3, 3)
+        return data
+
+    return read
+
+
+@pytest.fixture(autouse=True)
+def no_leaked_threads():
+    """A test that leaves a thread running fails."""
+    before = set(threading.enumerate())
+    yield
+    gc.collect()
+    left = [t for t in threading.enumerate() if t not in before and t.is_alive() and not t.name.startswith("pytest")]
+    for thread in left:
+        thread.join(2)
+    assert not [t for t in left if t.is_alive()], "threads were left running"

@@ -1,0 +1,149 @@
+"""Films for tests: numbered frames, known motion, odd containers, and files that are no films at all."""
+
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+
+from clevrin.core.media.picture import Picture, picture_from_rgb
+from clevrin.core.media.writing import FilmWriter
+
+BITS = 12
+
+
+def numbered_picture(number: int, size: tuple[int, int]) -> np.ndarray:
+    """RGB with the number as twelve black or white bars over a grey ramp."""
+    width, height = size
+    rgb = np.empty((height, width, 3), np.uint8)
+    rgb[:] = np.linspace(60, 200, width)[None, :, None]
+    for bit in range(BITS):
+        x0, x1 = (width * k // BITS for k in (bit, bit + 1))
+        rgb[: height // 2, x0:x1] = 235 if number >> bit & 1 else 20
+    return rgb
+
+
+def read_number(y: np.ndarray) -> int:
+    """The number in a luma plane."""
+    height, width = y.shape
+    row = y[height // 4]
+    return sum(1 << bit for bit in range(BITS) if row[int(width * (bit + 0.5) / BITS)] > 128)
+
+
+def numbered_film(
+    path: Path,
+    *,
+    frames: int = 40,
+    size: tuple[int, int] = (192, 108),
+    rate: Fraction = Fraction(30),
+    codec: str = "libx264",
+    pixel_format: str = "yuv420p",
+    stamps: Sequence[int] | None = None,
+    keyframes: int = 12,
+    sound: bool = False,
+    container: str | None = None,
+) -> Path:
+    """A film whose frames bear their numbers. `stamps`: time of each frame in milliseconds (variable rate)."""
+    with av.open(str(path), "w", format=container) as out:
+        stream = out.add_stream(codec, rate=rate)
+        stream.width, stream.height = size
+        stream.pix_fmt = pixel_format
+        stream.gop_size = keyframes
+        if stamps is not None:
+            stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
+        audio = out.add_stream("aac" if codec != "libvpx" else "libvorbis", rate=48000, layout="stereo") if sound else None
+        if audio is not None:
+            t = np.arange(round(48000 * frames / rate)) / 48000
+            tone = np.repeat(0.4 * np.sin(2 * np.pi * 440 * t)[None], 2, axis=0).astype(np.float32)
+            for at in range(0, tone.shape[1] - 1023, 1024):
+                block = av.AudioFrame.from_ndarray(np.ascontiguousarray(tone[:, at : at + 1024]), "fltp", "stereo")
+                block.sample_rate, block.pts, block.time_base = 48000, at, Fraction(1, 48000)
+                out.mux(audio.encode(block))
+            out.mux(audio.encode(None))
+        for number in range(frames):
+            frame = av.VideoFrame.from_ndarray(numbered_picture(number, size), format="rgb24")
+            frame.pts = number if stamps is None else stamps[number]
+            frame.time_base = 1 / rate if stamps is None else Fraction(1, 1000)
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+    return path
+
+
+def rotate_mp4(path: Path, degrees: int) -> None:
+    """Writes a display rotation (anticlockwise, as phones do) into the header of an MP4's film track."""
+    data = bytearray(path.read_bytes())
+    at = data.index(b"tkhd") + 4
+    matrix = at + 4 + 36  # version 0: times, ids, duration, reserved, layer, volume
+    cosine, sine = round(np.cos(np.radians(degrees))), round(np.sin(np.radians(degrees)))
+    rows = [cosine, -sine, 0, sine, cosine, 0, 0, 0, 1]
+    for k, value in enumerate(rows):
+        scaled = value * (1 << 30 if k % 3 == 2 else 1 << 16)
+        data[matrix + 4 * k : matrix + 4 * k + 4] = int(scaled).to_bytes(4, "big", signed=True)
+    path.write_bytes(bytes(data))
+
+
+def texture(seed: int, size: int = 1400) -> np.ndarray:
+    """A natural-looking texture without any of the demo's drawing: RGB noise of many scales."""
+    rng = np.random.default_rng(seed)
+    total = np.zeros((size, size, 3), np.float32)
+    for cell in (256, 96, 40, 16, 7, 4):
+        coarse = rng.standard_normal((size // cell + 3, size // cell + 3, 3)).astype(np.float32)
+        total += cv2.resize(coarse, (size, size), interpolation=cv2.INTER_CUBIC) * cell**0.35
+    total = (total - total.mean()) / total.std()
+    return (128 + 44 * total).clip(0, 255).astype(np.uint8)
+
+
+def moving_film(
+    path: Path,
+    motion: Callable[[float], np.ndarray],
+    *,
+    frames: int,
+    size: tuple[int, int] = (640, 360),
+    rate: Fraction = Fraction(30),
+    seed: int = 1,
+    shutter: float = 0.0,
+    noise: float = 1.0,
+) -> list[np.ndarray]:
+    """Films a texture under a known camera: `motion(t)` takes picture pixels at frame time t to texture pixels.
+
+    Returns the true homographies from the previous frame to each (the first is the identity). `shutter` is
+    the open share of the frame time, integrated over steps of a pixel.
+    """
+    source = texture(seed)
+    rng = np.random.default_rng(seed)
+    truth = []
+    with FilmWriter(path, rate=rate, size=size, quality=14, threads=1) as writer:
+        for k in range(frames):
+            reach = np.abs(motion(k + shutter / 2) - motion(k - shutter / 2))[:2, 2].max() if shutter else 0
+            samples = max(1, int(np.ceil(reach)))
+            total = np.zeros((size[1], size[0], 3), np.float32)
+            for s in range(samples):
+                at = k + shutter * ((s + 0.5) / samples - 0.5)
+                flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+                total += cv2.warpPerspective(source, motion(at), size, flags=flags, borderMode=cv2.BORDER_REFLECT)
+            picture = total / samples + noise * rng.standard_normal(total.shape)
+            writer.write(picture_from_rgb(picture.clip(0, 255).astype(np.uint8)))
+            step = np.linalg.inv(motion(k)) @ motion(k - 1) if k else np.eye(3)
+            truth.append(step / step[2, 2])
+    return truth
+
+
+def shift(x: float, y: float) -> np.ndarray:
+    return np.array([[1, 0, x], [0, 1, y], [0, 0, 1]], float)
+
+
+def about(centre: tuple[float, float], degrees: float, scale: float = 1.0) -> np.ndarray:
+    """A turn (clockwise as seen, y down) and scaling about a point."""
+    matrix = np.vstack([cv2.getRotationMatrix2D(centre, -degrees, scale), [0, 0, 1]])
+    return matrix
+
+
+def still(size: tuple[int, int], value: int) -> Picture:
+    return picture_from_rgb(np.full((size[1], size[0], 3), value, np.uint8))
+
+
+def mean_error(before: np.ndarray, after: np.ndarray) -> float:
+    """Mean difference of two pictures in code values."""
+    return float(np.abs(before.astype(float) - after.astype(float)).mean())

@@ -1,0 +1,38 @@
+"""The arrows that no import may go against, checked in a fresh interpreter."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+PACKAGE = Path(__file__).parent.parent / "clevrin"
+
+
+def test_all_of_core_and_demo_import_where_qt_cannot():
+    modules = [
+        ".".join(("clevrin", *path.relative_to(PACKAGE).with_suffix("").parts)).removesuffix(".__init__")
+        for room in ("core", "demo")
+        for path in sorted((PACKAGE / room).rglob("*.py"))
+    ]
+    code = (
+        "import sys\n"
+        "class NoQt:\n"
+        "    def find_spec(self, name, path=None, target=None):\n"
+        "        if name.split('.')[0] == 'PySide6': raise ImportError('no Qt here')\n"
+        "sys.meta_path.insert(0, NoQt())\n"
+        f"for name in {modules!r}: __import__(name)\n"
+    )
+    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert result.returncode == 0, result.stderr
+    assert len(modules) > 30
+
+
+def test_no_module_outgrows_six_hundred_lines():
+    long = {p.name: n for p in PACKAGE.rglob("*.py") if (n := len(p.read_text().splitlines())) > 600}
+    assert not long
+
+
+def test_colours_stand_in_the_theme_and_nowhere_else_in_the_window():
+    import re
+
+    found = [p.name for p in (PACKAGE / "desk").rglob("*.py") if p.name != "theme.py" and re.search(r'"#[0-9A-Fa-f]{6}', p.read_text())]
+    assert not found
