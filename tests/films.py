@@ -53,7 +53,9 @@ def numbered_film(
         stream.gop_size = keyframes
         if stamps is not None:
             stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
-        audio = out.add_stream("aac" if codec != "libvpx" else "libvorbis", rate=48000, layout="stereo") if sound else None
+        audio = (
+            out.add_stream("aac" if codec != "libvpx" else "libvorbis", rate=48000, layout="stereo") if sound else None
+        )
         if audio is not None:
             t = np.arange(round(48000 * frames / rate)) / 48000
             tone = np.repeat(0.4 * np.sin(2 * np.pi * 440 * t)[None], 2, axis=0).astype(np.float32)

@@ -34,5 +34,9 @@ def test_no_module_outgrows_six_hundred_lines():
 def test_colours_stand_in_the_theme_and_nowhere_else_in_the_window():
     import re
 
-    found = [p.name for p in (PACKAGE / "desk").rglob("*.py") if p.name != "theme.py" and re.search(r'"#[0-9A-Fa-f]{6}', p.read_text())]
+    found = [
+        p.name
+        for p in (PACKAGE / "desk").rglob("*.py")
+        if p.name != "theme.py" and re.search(r'"#[0-9A-Fa-f]{6}', p.read_text())
+    ]
     assert not found

@@ -68,21 +68,21 @@ def window(context: typer.Context) -> None:
 
 
 @app.command("open")
-def open_project(file: Annotated[Path, typer.Argument(help="A project.", show_default=False)]) -> int:
+def open_project(file: Annotated[Path, typer.Argument(help="A project.", show_default=False)]) -> None:
     """Opens the window with a project."""
     from clevrin.desk.application import run
 
     load(file)  # a file that cannot be opened is told here, before there is a window
-    return run(file)
+    raise typer.Exit(run(file))
 
 
 @app.command()
-def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False) -> int:
+def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False) -> None:
     """Opens the window with the demo project, Kite day on Gable Hill."""
     from clevrin.demo.project import demo_file
     from clevrin.desk.application import run
 
-    return run(demo_file(fresh=fresh), play=True)
+    raise typer.Exit(run(demo_file(fresh=fresh), play=True))
 
 
 @app.command()

@@ -1,7 +1,6 @@
 """The document: values that stay valid, edits that undo, files that are never lost."""
 
 import json
-import os
 from fractions import Fraction
 
 import pytest
@@ -9,8 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from clevrin.core.document import Hold, Join, MediaFacts, Project, Shot, Span, Take
-from clevrin.core.document import edits
+from clevrin.core.document import Hold, Join, MediaFacts, Project, Shot, Span, Take, edits
 from clevrin.core.document.files import load, save
 from clevrin.core.document.history import History
 from clevrin.core.errors import DocumentError
@@ -18,8 +16,16 @@ from clevrin.core.errors import DocumentError
 
 def facts(frames: int = 100, **other) -> MediaFacts:
     values = dict(
-        width=1280, height=720, rate=Fraction(30), variable=False, frames=frames, seconds=frames / 30,
-        rotation=0, codec="h264", pixel_format="yuv420p", sound=False,
+        width=1280,
+        height=720,
+        rate=Fraction(30),
+        variable=False,
+        frames=frames,
+        seconds=frames / 30,
+        rotation=0,
+        codec="h264",
+        pixel_format="yuv420p",
+        sound=False,
     )
     return MediaFacts(**{**values, **other})
 
@@ -37,13 +43,19 @@ def shot(id: str, take_id: str = "t1", first: int = 0, end: int = 50, **other) -
     return Shot(id=id, take_id=take_id, span=Span(first=first, end=end), **other)
 
 
-SPANS = st.tuples(st.integers(0, 58), st.integers(1, 60)).filter(lambda s: s[0] < s[1]).map(lambda s: Span(first=s[0], end=s[1]))
+SPANS = (
+    st.tuples(st.integers(0, 58), st.integers(1, 60))
+    .filter(lambda s: s[0] < s[1])
+    .map(lambda s: Span(first=s[0], end=s[1]))
+)
 IDS = st.sampled_from(["s1", "s2", "s3"])
 EDITS = st.one_of(
     st.builds(lambda id, span: edits.TrimShot(shot_id=id, span=span), IDS, SPANS),
     st.builds(lambda id, to: edits.MoveShot(shot_id=id, to=to), IDS, st.integers(0, 2)),
     st.builds(lambda id, keep: edits.SetHold(shot_id=id, hold=Hold(how="float", keep=keep)), IDS, st.floats(0.5, 1.0)),
-    st.builds(lambda id, n: edits.SetLeave(shot_id=id, leave=Join(kind="whip cut", dissolve_frames=n)), IDS, st.integers(0, 6)),
+    st.builds(
+        lambda id, n: edits.SetLeave(shot_id=id, leave=Join(kind="whip cut", dissolve_frames=n)), IDS, st.integers(0, 6)
+    ),
     st.builds(lambda id, m: edits.MirrorShot(shot_id=id, mirror=m), IDS, st.sampled_from([None, "horizontal", "both"])),
     st.builds(lambda span: edits.ChooseSpan(take_id="t2", span=span), SPANS),
     st.builds(lambda name: edits.Rename(name=name), st.text(max_size=20)),
@@ -203,4 +215,4 @@ def test_saving_where_nothing_can_be_written_leaves_the_old_file(tmp_path):
 
 def test_nothing_is_left_beside_a_saved_file(tmp_path):
     save(three_shots(), tmp_path / "p.clevrin")
-    assert os.listdir(tmp_path) == ["p.clevrin"]
+    assert [p.name for p in tmp_path.iterdir()] == ["p.clevrin"]

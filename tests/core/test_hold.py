@@ -92,7 +92,9 @@ def test_a_longer_settle_is_calmer(demo_trace):
     trace = demo_trace("picnic")
     calm = np.ones(trace.frames, bool)
     left = [
-        shake(course(trace, whole(trace), held_path(trace, whole(trace), Hold(how="float", settle_s=s))), 60.0, calm)["pan"]
+        shake(course(trace, whole(trace), held_path(trace, whole(trace), Hold(how="float", settle_s=s))), 60.0, calm)[
+            "pan"
+        ]
         for s in (0.3, 0.8, 2.0)
     ]
     assert left[0] > left[1] > left[2]
@@ -171,7 +173,12 @@ def test_a_shot_that_is_not_held_has_no_path(demo_trace):
 def test_any_shake_at_any_keep_stays_inside(seed, frames, size, keep, roll):
     rng = np.random.default_rng(seed)
     motions = np.column_stack(
-        [rng.normal(1, roll / 5, frames), rng.normal(0, roll, frames), rng.normal(0, size, frames), rng.normal(0, size, frames)]
+        [
+            rng.normal(1, roll / 5, frames),
+            rng.normal(0, roll, frames),
+            rng.normal(0, size, frames),
+            rng.normal(0, size, frames),
+        ]
     )
     corners = np.array([[-320, -180], [320, -180], [320, 180], [-320, 180]]) * keep
     problem = PathProblem(

@@ -159,7 +159,7 @@ def test_an_interrupted_film_is_absent_and_the_old_one_stays(tmp_path):
     with pytest.raises(RuntimeError), FilmWriter(path, rate=Fraction(25), size=(192, 108)) as writer:
         writer.write(still((192, 108), 90))
         raise RuntimeError("stopped")
-    assert path.read_bytes() == b"what was there" and os.listdir(tmp_path) == ["out.mp4"]
+    assert path.read_bytes() == b"what was there" and [p.name for p in tmp_path.iterdir()] == ["out.mp4"]
 
 
 def test_a_film_cannot_be_written_into_a_folder_that_is_not_there(tmp_path):
@@ -185,7 +185,7 @@ def test_a_full_disk_is_told_and_leaves_nothing(tmp_path):
     result = subprocess.run([sys.executable, "-c", code, str(tmp_path / "out.mp4")], capture_output=True, text=True)
     assert result.returncode == 7, result.stderr
     assert "cannot be written" in result.stdout
-    assert os.listdir(tmp_path) == []
+    assert not list(tmp_path.iterdir())
 
 
 def test_sound_is_read_at_its_place(tmp_path):

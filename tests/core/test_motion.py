@@ -5,6 +5,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
+from clevrin.core.document import Span
 from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
@@ -13,7 +14,6 @@ from clevrin.core.motion.models import MODELS, apply, fit_motion, similarity_of
 from clevrin.core.motion.registration import RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.table import COLUMNS, motion_csv
 from clevrin.core.motion.trace import Trace, camera_angle_deg
-from clevrin.core.document import Span
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.conftest import TAKES
@@ -130,12 +130,15 @@ def test_an_area_that_moves_by_itself_can_be_left_out(tmp_path):
 
     moving_film(tmp_path / "still.mp4", lambda t: shift(400, 500), frames=12)
     subject = texture(9, 400)
-    with FilmReader(tmp_path / "still.mp4") as reader, FilmWriter(
-        tmp_path / "busy.mp4", rate=Fraction(30), size=(640, 360), quality=14
-    ) as writer:
+    with (
+        FilmReader(tmp_path / "still.mp4") as reader,
+        FilmWriter(tmp_path / "busy.mp4", rate=Fraction(30), size=(640, 360), quality=14) as writer,
+    ):
         for k in range(12):
             rgb = rgb_from_picture(reader.read(k)).copy()
-            rgb[:, 300:640] = cv2.warpPerspective(subject, shift(-5.0 * k, 0), (340, 360), borderMode=cv2.BORDER_REFLECT)
+            rgb[:, 300:640] = cv2.warpPerspective(
+                subject, shift(-5.0 * k, 0), (340, 360), borderMode=cv2.BORDER_REFLECT
+            )
             writer.write(picture_from_rgb(rgb))
     areas = ((300 / 640, 0.0, 340 / 640, 1.0),)
     trace = trace_take(TraceRequest(path=tmp_path / "busy.mp4", leave_out=areas), Shelf(tmp_path), Silent())
@@ -233,7 +236,9 @@ def test_too_few_points_are_no_motion():
 
 def test_the_similarity_part_is_that_at_the_centre():
     turn, size = np.radians(3.0), 1.2
-    motion = np.array([[size * np.cos(turn), -size * np.sin(turn), 5], [size * np.sin(turn), size * np.cos(turn), -2], [0, 0, 1]])
+    motion = np.array(
+        [[size * np.cos(turn), -size * np.sin(turn), 5], [size * np.sin(turn), size * np.cos(turn), -2], [0, 0, 1]]
+    )
     a, b, x, y = similarity_of(motion * 2.5)
     assert (a, b, x, y) == pytest.approx((size * np.cos(turn), size * np.sin(turn), 5, -2))
 
@@ -252,7 +257,9 @@ def test_the_table_says_what_the_trace_says(demo_trace):
     h = np.array([row[f"h{r}{c}"] for r in range(3) for c in range(3)]).reshape(3, 3)
     moved = apply(h, trace.centre[None])[0] - trace.centre
     assert (row["dx_px"], row["dy_px"]) == pytest.approx(tuple(moved), abs=1e-4)
-    assert row["dx_px"] < -150 and abs(row["angle_deg"]) < 3 and row["speed_px"] == pytest.approx(-row["dx_px"], rel=0.01)
+    assert (
+        row["dx_px"] < -150 and abs(row["angle_deg"]) < 3 and row["speed_px"] == pytest.approx(-row["dx_px"], rel=0.01)
+    )
     assert row["blur_px"] == pytest.approx(85, rel=0.1) and row["time_s"] == pytest.approx(137 / 30, abs=1e-5)
 
 

@@ -43,7 +43,7 @@ def held_path(trace: Trace, span: Span, hold: Hold, registration: Registration |
 
 def _float(trace: Trace, span: Span, hold: Hold) -> HeldPath:
     fill = hold.edge == "fill"
-    limits = trace.width / 2, trace.height / 2
+    limits = (trace.width - 1) / 2, (trace.height - 1) / 2
     share = hold.keep if fill else 1.0
     gate = gate_corners(trace.width, trace.height) * share
     corrections = solve_path(
@@ -64,7 +64,7 @@ def _float(trace: Trace, span: Span, hold: Hold) -> HeldPath:
 
 def _lock_off(trace: Trace, registration: Registration, hold: Hold) -> HeldPath:
     fill = hold.edge == "fill"
-    limits = np.array([trace.width / 2, trace.height / 2])
+    limits = np.array([trace.width - 1, trace.height - 1]) / 2
     motions = np.array([_of_axes(motion, hold) for motion in registration.motions])
     corners = gate_corners(trace.width, trace.height)
     if not fill:
@@ -141,7 +141,7 @@ def _opened(trace: Trace, span: Span, about_centre: NDArray, fill: bool) -> Held
     """Opens the gate by one constant factor as far as the path allows, and gives the path its final form."""
     corners = gate_corners(trace.width, trace.height)
     if fill:
-        limits = np.array([trace.width / 2, trace.height / 2])
+        limits = np.array([trace.width - 1, trace.height - 1]) / 2
         factor = min(_room(m, corners, limits) for m in about_centre)
         about_centre = about_centre @ np.diag([factor, factor, 1.0])
     kept = np.array([np.hypot(*similarity_of(m)[:2]) for m in about_centre])

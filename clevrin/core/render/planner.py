@@ -1,5 +1,7 @@
 """From a frame of the reel to its plan: which source frames, under which map, in which mix."""
 
+from itertools import zip_longest
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -76,7 +78,7 @@ def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, 
 
 def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
     """Which shots show at a frame, and with which weights: two during a dissolve."""
-    for here, after in zip(row, (*row[1:], None), strict=True):
+    for here, after in zip_longest(row, row[1:]):
         length = here.shot.leave.dissolve_frames if after is not None else 0
         first = here.end - length // 2
         step = frame - first

@@ -1,0 +1,260 @@
+"""The commands: the contract that scripts rely on, pressed as a script would."""
+
+import csv
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from clevrin.cli import main
+from clevrin.core.document.files import load
+from clevrin.core.media.probe import probe
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.progress import Silent
+from clevrin.demo.footage_maker import FOOTAGE
+from tests.core.test_media import bad_files
+from tests.core.test_render import one_fast_stretch
+from tests.films import numbered_film, rotate_mp4
+
+WALK, HILL, PICNIC, BUNTING = (str(FOOTAGE / f"{n}.mp4") for n in ("walk-past", "hill", "picnic", "bunting"))
+
+
+@pytest.fixture
+def clevrin(monkeypatch, capsys):
+    """Runs a command: (exit code, standard output, standard error)."""
+
+    def run(*words: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["clevrin", *map(str, words)])
+        with pytest.raises(SystemExit) as ended:
+            main()
+        out, err = capsys.readouterr()
+        return ended.value.code or 0, out, err
+
+    return run
+
+
+def test_probe_gives_one_json_object(clevrin, tmp_path):
+    film = numbered_film(tmp_path / "phone.mp4", frames=20, sound=True)
+    rotate_mp4(film, 270)
+    code, out, err = clevrin("probe", film, "--json")
+    assert (code, err) == (0, "")
+    facts = json.loads(out)
+    assert facts == {
+        "width": 108,
+        "height": 192,
+        "rate": "30/1",
+        "variable": False,
+        "frames": 20,
+        "seconds": facts["seconds"],
+        "rotation": 270,
+        "codec": "h264",
+        "pixel_format": "yuv420p",
+        "sound": True,
+    }
+    assert facts["seconds"] == pytest.approx(20 / 30, abs=0.01)
+
+
+def test_trace_writes_a_motion_csv_and_uses_the_cache(clevrin, tmp_path, measured_demo):
+    code, out, _ = clevrin("trace", HILL, "--out", tmp_path / "hill.csv")
+    assert (code, out) == (0, "")
+    lines = (tmp_path / "hill.csv").read_text().splitlines()
+    assert lines[0] == "# clevrin-motion 1" and all(line.startswith("#") for line in lines[:4])
+    rows = list(csv.DictReader(lines[4:]))
+    assert len(rows) == 150 and list(rows[0]) == [
+        "frame",
+        "time_s",
+        *(f"h{r}{c}" for r in range(3) for c in range(3)),
+        "dx_px",
+        "dy_px",
+        "roll_deg",
+        "scale",
+        "speed_px",
+        "angle_deg",
+        "blur_px",
+        "blur_angle_deg",
+        "confidence",
+    ]
+    assert float(rows[9]["dx_px"]) < -100 and abs(float(rows[9]["angle_deg"])) < 5
+
+
+@pytest.mark.parametrize("model", ["translation", "similarity", "homography"])
+def test_trace_takes_a_model_and_areas_to_leave_out(clevrin, tmp_path, model):
+    film = numbered_film(tmp_path / "film.mp4", frames=4, size=(320, 180))
+    code, _, _ = clevrin("trace", film, "--out", tmp_path / "m.csv", "--model", model, "--leave-out", "0,0,40,40",
+                         "--leave-out", "100,20,30,30", "--fresh")  # fmt: skip
+    assert code == 0 and (tmp_path / "m.csv").exists()
+
+
+def test_whips(clevrin, measured_demo):
+    code, out, _ = clevrin("whips", WALK, "--json")
+    found = json.loads(out)
+    assert code == 0 and set(found) == {"whips", "shutter_deg"}
+    (whip,) = found["whips"]
+    assert list(whip) == ["start", "peak", "end", "angle_deg", "speed_px", "blur_px", "kind"]
+    assert abs(whip["peak"] - 137) <= 1 and found["shutter_deg"] == pytest.approx(180, rel=0.1)
+
+
+def test_match(clevrin, measured_demo):
+    code, out, _ = clevrin("match", WALK, BUNTING, "--json")
+    best = json.loads(out)["proposals"][0]
+    assert code == 0 and best["mirror"] == "horizontal"
+    assert list(best) == [
+        "out_frame",
+        "in_frame",
+        "mirror",
+        "reverse_out",
+        "reverse_in",
+        "direction_diff_deg",
+        "speed_ratio",
+        "blur_ratio",
+        "colour_delta_e",
+        "score",
+    ]
+    _, out, _ = clevrin("match", WALK, BUNTING, "--json", "--no-mirror", "--no-reverse")
+    assert json.loads(out) == {"proposals": []}
+
+
+def test_hold_renders_a_take_and_reports(clevrin, tmp_path, measured_demo):
+    code, _, _ = clevrin("hold", PICNIC, "--out", tmp_path / "held.mp4", "--how", "float", "--keep", "0.9",
+                         "--settle", "1.2", "--report", tmp_path / "r.json")  # fmt: skip
+    assert code == 0
+    facts = probe(tmp_path / "held.mp4")
+    assert (facts.frames, facts.rate, facts.width, facts.height) == (210, 60, 1280, 720)
+    report = json.loads((tmp_path / "r.json").read_text())
+    assert len(report["keep"]) == 210 and min(report["keep"]) >= 0.9 - 1e-5
+    assert report["shake_after"]["pan"] < 0.15 * report["shake_before"]["pan"]
+
+
+def test_assemble_and_render_give_one_move(clevrin, tmp_path, measured_demo):
+    code, _, _ = clevrin("assemble", WALK, HILL, "--out", tmp_path / "P.clevrin")
+    assert code == 0
+    project = load(tmp_path / "P.clevrin")
+    assert [s.leave.kind for s in project.reel.shots] == ["whip cut", "plain cut"]
+    code, _, _ = clevrin("render", tmp_path / "P.clevrin", "--out", tmp_path / "F.mp4", "--size", "640x360")
+    assert code == 0 and probe(tmp_path / "F.mp4").width == 640
+    one_fast_stretch(tmp_path / "F.mp4", tmp_path, angle=0)
+
+
+def test_assemble_mirrors_a_take_whose_whip_goes_the_other_way(clevrin, tmp_path, measured_demo):
+    clevrin("assemble", WALK, BUNTING, "--out", tmp_path / "P.clevrin")
+    assert load(tmp_path / "P.clevrin").reel.shots[1].mirror == "horizontal"
+    code, _, _ = clevrin("render", tmp_path / "P.clevrin", "--out", tmp_path / "F.mp4", "--size", "640x360")
+    assert code == 0
+    one_fast_stretch(tmp_path / "F.mp4", tmp_path, angle=0)
+
+
+def test_assemble_finds_the_best_order(clevrin, tmp_path, measured_demo):
+    clevrin("assemble", HILL, WALK, "--out", tmp_path / "P.clevrin", "--order", "best")
+    project = load(tmp_path / "P.clevrin")
+    assert [project.take(s.take_id).name for s in project.reel.shots] == ["walk-past", "hill"]
+
+
+@pytest.mark.parametrize("name", ["missing.mp4", "empty.mp4", "cut.mp4", "text.mp4", "noise.avi", "sound.m4a"])
+@pytest.mark.parametrize("command", ["probe", "trace", "whips", "match", "hold", "assemble"])
+def test_bad_input_gets_one_sentence_and_nothing_half_made(clevrin, tmp_path, command, name):
+    bad_files(tmp_path)
+    before = sorted(p.name for p in tmp_path.iterdir())
+    bad = tmp_path / name
+    words = {
+        "probe": ("probe", bad, "--json"),
+        "trace": ("trace", bad, "--out", tmp_path / "o.csv"),
+        "whips": ("whips", bad, "--json"),
+        "match": ("match", HILL, bad, "--json"),
+        "hold": ("hold", bad, "--out", tmp_path / "o.mp4", "--how", "float"),
+        "assemble": ("assemble", bad, HILL, "--out", tmp_path / "o.clevrin"),
+    }[command]
+    if command == "match":
+        words = ("match", bad, bad, "--json")
+    code, out, err = clevrin(*words)
+    assert code == 1 and out == ""
+    assert err.startswith("clevrin: ") and err.count("\n") == 1 and "Traceback" not in err
+    assert sorted(p.name for p in tmp_path.iterdir() if p.name not in ("cache", "data")) == before
+
+
+def test_one_frame_is_told(clevrin, tmp_path):
+    film = numbered_film(tmp_path / "one.mp4", frames=1)
+    code, _, err = clevrin("trace", film, "--out", tmp_path / "o.csv")
+    assert code == 1 and "single frame" in err and not (tmp_path / "o.csv").exists()
+
+
+def test_the_output_is_never_the_input(clevrin, tmp_path):
+    film = numbered_film(tmp_path / "film.mp4", frames=4)
+    before = film.read_bytes()
+    for words in (("trace", film, "--out", film), ("hold", film, "--out", film, "--how", "float"),
+                  ("assemble", film, "--out", film)):  # fmt: skip
+        assert clevrin(*words)[0] == 1
+    assert film.read_bytes() == before
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("probe",),
+        ("fly",),
+        ("hold", "a.mp4", "--out", "b.mp4", "--how", "glue"),
+        ("hold", "a.mp4", "--out", "b.mp4", "--how", "float", "--keep", "7"),
+        ("hold", "a.mp4", "--out", "b.mp4", "--how", "float", "--axes", "pan,wobble"),
+        ("trace", "a.mp4", "--out", "b.csv", "--model", "psychic"),
+        ("render", "p.clevrin", "--out", "f.mp4", "--size", "wide"),
+    ],
+)
+def test_wrong_usage_exits_2(clevrin, words):
+    code, out, err = clevrin(*words)
+    assert code == 2 and out == "" and err
+
+
+def test_projects_that_cannot_be_rendered(clevrin, tmp_path):
+    for text, says in (("{", "damaged"), ('{"schema_version": 9}', "newer"), ("", "not a Clevrin project")):
+        (tmp_path / "p.clevrin").write_text(text)
+        code, _, err = clevrin("render", tmp_path / "p.clevrin", "--out", tmp_path / "f.mp4")
+        assert code == 1 and says in err and (tmp_path / "p.clevrin").read_text() == text
+    code, _, err = clevrin("open", tmp_path / "p.clevrin")
+    assert code == 1 and "not a Clevrin project" in err
+
+
+def test_the_window_needs_a_screen_and_says_so(tmp_path):
+    without = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    result = subprocess.run([sys.executable, "-m", "clevrin"], env=without, capture_output=True, text=True)
+    assert result.returncode == 1
+    assert result.stderr.startswith("clevrin: There is no screen") and result.stderr.count("\n") == 1
+
+
+def test_ctrl_c_keeps_the_pieces_and_the_next_run_goes_on(tmp_path):
+    long = tmp_path / "long.mp4"
+    numbered_film(long, frames=900, size=(640, 360), keyframes=60)
+    out = tmp_path / "out.csv"
+    words = [sys.executable, "-m", "clevrin", "trace", str(long), "--out", str(out)]
+    process = subprocess.Popen(words, stderr=subprocess.PIPE, text=True)
+    folder = Path(os.environ["XDG_CACHE_HOME"]) / "clevrin" / "trace"
+    until = time.monotonic() + 60
+    while not list(folder.glob("*.npz")) and time.monotonic() < until:
+        time.sleep(0.05)
+    process.send_signal(signal.SIGINT)
+    _, err = process.communicate(timeout=30)
+    assert process.returncode == 130 and "kept" in err and not out.exists()
+    with np.load(next(folder.glob("*.npz"))) as pieces:
+        assert 60 <= len(pieces["points"]) < 900 and "finished" not in pieces
+
+    class First:
+        done = None
+
+        def report(self, done: int, total: int) -> None:
+            self.done = self.done or done
+
+        def cancelled(self) -> bool:
+            return False
+
+    watch = First()
+    trace_take(TraceRequest(path=long), Shelf(), watch)
+    assert watch.done > 60
+    assert np.array_equal(
+        trace_take(TraceRequest(path=long), Shelf(), Silent()).motions,
+        trace_take(TraceRequest(path=long), Shelf(tmp_path / "other"), Silent()).motions,
+    )

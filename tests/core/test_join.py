@@ -1,0 +1,156 @@
+"""Matching: the pairs of frames at which a cut is not seen, and the cut there."""
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from clevrin.core.document import Reel, Shot, Span
+from clevrin.core.join import Proposal, Side, joined, rank_pairs
+from clevrin.core.join.assemble import Measured, assemble
+from clevrin.core.join.match import side_of_shot
+from clevrin.core.join.whip_cut import combined
+from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.progress import Silent
+from clevrin.demo.footage_maker import FOOTAGE
+from tests.films import moving_film, shift
+
+
+@pytest.fixture
+def side(demo_trace):
+    def make(name: str, **other) -> Side:
+        with FilmReader(FOOTAGE / f"{name}.mp4") as reader:
+            return Side.of(reader, demo_trace(name), **other)
+
+    return make
+
+
+def test_the_walk_is_joined_to_the_hill_at_both_peaks(side):
+    best = rank_pairs(side("walk-past"), side("hill"))[0]
+    assert abs(best.out_frame - 137) <= 1 and abs(best.in_frame - 9) <= 1
+    assert best.mirror is None and not best.reverse_out and not best.reverse_in
+    assert best.score > 85 and best.direction_diff_deg < 3
+    assert best.speed_ratio == pytest.approx(1, abs=0.1) and best.blur_ratio == pytest.approx(1, abs=0.1)
+
+
+def test_whips_that_go_opposite_ways_are_proposed_mirrored(side):
+    best = rank_pairs(side("walk-past"), side("bunting"))[0]
+    assert best.mirror == "horizontal" and not best.reverse_out and not best.reverse_in
+    assert abs(best.out_frame - 137) <= 3 and abs(best.in_frame - 10) <= 1
+    assert best.direction_diff_deg < 3 and best.score > 60
+
+
+def test_without_mirroring_opposite_whips_score_low(side):
+    found = rank_pairs(side("walk-past"), side("bunting"), mirror=False)
+    assert all(p.mirror is None for p in found)
+    assert not found or found[0].score < 20
+    assert rank_pairs(side("walk-past"), side("bunting"), mirror=False, reverse=False) == ()
+
+
+def test_proposals_are_ranked_and_differ(side):
+    found = rank_pairs(side("walk-past"), side("hill"))
+    assert [p.score for p in found] == sorted((p.score for p in found), reverse=True)
+    for number, p in enumerate(found):
+        for q in found[:number]:
+            same_kind = (p.mirror, p.reverse_out, p.reverse_in) == (q.mirror, q.reverse_out, q.reverse_in)
+            assert not same_kind or abs(p.out_frame - q.out_frame) > 2 or abs(p.in_frame - q.in_frame) > 2
+
+
+def test_a_take_without_whips_matches_nothing(side):
+    assert rank_pairs(side("picnic"), side("hill")) == ()
+
+
+def test_whips_of_other_footage_and_rates_are_matched(tmp_path):
+    """An upward whip at 30 frames/s, and the same speed in the world at 60: half as many pixels a frame."""
+    reach, sides = 560, []
+    for name, rate, peak in (("out.mp4", 30, 20), ("in.mp4", 60, 12)):
+        width = 3.2 * rate / 30
+
+        def motion(t: float, peak=peak, width=width) -> np.ndarray:
+            return shift(380, 520 - reach / 2 * np.tanh((t - peak) / width))
+
+        frames = 26 if rate == 30 else 44
+        moving_film(tmp_path / name, motion, frames=frames, rate=Fraction(rate), shutter=0.5, seed=rate)
+        trace = trace_take(TraceRequest(path=tmp_path / name), Shelf(tmp_path), Silent())
+        with FilmReader(tmp_path / name) as reader:
+            sides.append(Side.of(reader, trace))
+    best = rank_pairs(*sides)[0]
+    assert best.mirror is None and best.direction_diff_deg < 2
+    assert abs(best.out_frame - 20) <= 1 and abs(best.in_frame - 12) <= 2
+    assert best.speed_ratio == pytest.approx(1, abs=0.15)  # a frame beside the peak is 10 % slower
+    assert best.blur_ratio == pytest.approx(0.5, abs=0.08)  # the same shutter angle is half as long at 60
+
+
+def shot(first: int, end: int, **other) -> Shot:
+    return Shot(take_id="t", span=Span(first=first, end=end), **other)
+
+
+def proposal(**other) -> Proposal:
+    values = dict(
+        out_frame=40,
+        in_frame=9,
+        mirror=None,
+        reverse_out=False,
+        reverse_in=False,
+        direction_diff_deg=0.0,
+        speed_ratio=1.0,
+        blur_ratio=1.0,
+        colour_delta_e=0.0,
+        score=90.0,
+    )
+    return Proposal(**{**values, **other})
+
+
+def test_a_cut_trims_both_sides_to_the_pair():
+    outgoing, incoming = joined(shot(5, 60), shot(0, 100), proposal(), (60, 100))
+    assert outgoing.span == Span(first=5, end=41) and incoming.span == Span(first=9, end=100)
+    assert outgoing.leave.kind == "whip cut" and outgoing.leave.dissolve_frames == 2
+
+
+def test_a_side_that_is_played_backward_is_trimmed_at_its_other_end():
+    outgoing, incoming = joined(
+        shot(0, 60), shot(0, 100), proposal(reverse_out=True, reverse_in=True, in_frame=80), (60, 100)
+    )
+    assert outgoing.reverse and outgoing.span == Span(first=40, end=60)
+    assert incoming.reverse and incoming.span == Span(first=0, end=81)
+
+
+def test_the_incoming_side_is_mirrored_against_a_mirrored_outgoing_one():
+    _, incoming = joined(shot(0, 60, mirror="horizontal"), shot(0, 100), proposal(mirror="horizontal"), (60, 100))
+    assert incoming.mirror is None
+    assert combined("horizontal", "vertical") == "both" and combined("both", "both") is None
+
+
+def test_a_shot_joined_at_its_other_end_keeps_its_way_of_playing(demo_trace):
+    with FilmReader(FOOTAGE / "hill.mp4") as reader:
+        kept = side_of_shot(reader, demo_trace("hill"), shot(4, 150, reverse=False), leaving=False, alone=False)
+        free = side_of_shot(reader, demo_trace("hill"), shot(4, 150, reverse=False), leaving=False, alone=True)
+    assert kept.reverse is False and free.reverse is None
+
+
+@pytest.fixture
+def measured(demo_take, demo_trace):
+    readers = []
+
+    def make(name: str) -> Measured:
+        readers.append(FilmReader(FOOTAGE / f"{name}.mp4"))
+        return Measured(take=demo_take(name), trace=demo_trace(name), reader=readers[-1])
+
+    yield make
+    for reader in readers:
+        reader.close()
+
+
+def test_assembling_joins_in_the_given_order(measured):
+    reel, taken = assemble(Reel(), [measured("walk-past"), measured("hill"), measured("picnic")])
+    assert [p is not None for p in taken] == [True, False]
+    assert reel.shots[0].span.end in range(137, 140) and reel.shots[1].span.first in range(8, 11)
+    assert reel.shots[0].leave.kind == "whip cut" and reel.shots[1].leave.kind == "plain cut"
+
+
+def test_the_best_order_is_found(measured):
+    takes = [measured(name) for name in ("hill", "walk-past")]
+    reel, taken = assemble(Reel(), takes, best_order=True)
+    assert [s.take_id for s in reel.shots] == [takes[1].take.id, takes[0].take.id] and taken[0].score > 85
