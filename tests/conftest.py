@@ -6,7 +6,6 @@ import os
 import threading
 from pathlib import Path
 
-import numpy as np
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'offscreen.json'}")
@@ -18,6 +17,7 @@ from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.trace import Trace
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.judging import true_motions
 from clevrin.demo.scenes import SCENES
 
 TAKES = tuple(scene.name for scene in SCENES)
@@ -69,7 +69,7 @@ def truth():
 
     def read(name: str) -> dict:
         data = json.loads((FOOTAGE / f"{name}.truth.json").read_text())
-        data["H"] = np.array([frame["H"] for frame in data["frames"]]).reshape(-1, 3, 3)
+        data["H"] = true_motions(FOOTAGE / f"{name}.truth.json")
         return data
 
     return read

@@ -1,11 +1,13 @@
 """The head of the window: the project's name, undo and redo, and the job strip."""
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
 
 from clevrin.desk import theme
 from clevrin.desk.jobs import JobRunner, JobState
 from clevrin.desk.sheet import quiet_label
+
+_TOLD_MS = 15_000
 
 
 class Header(QFrame):
@@ -72,13 +74,21 @@ class JobStrip(QFrame):
         for widget in (self._what, self._bar, self._figures, self.stop_button):
             row.addWidget(widget)
         self._parts = (self._bar, self.stop_button)
+        self._told = ""
+        self._forget = QTimer(self, singleShot=True, interval=_TOLD_MS)
+        self._forget.timeout.connect(self._on_forget_timeout)
         jobs.states_changed.connect(self._on_jobs_states_changed)
         self._on_jobs_states_changed()
 
     def tell(self, words: str) -> None:
-        """Says how something ended, until the next job begins."""
-        self._what.setText(words)
-        self._figures.setText("")
+        """Says for a while how something ended, when nothing else has to be said."""
+        self._told = words
+        self._forget.start()
+        self._on_jobs_states_changed()
+
+    def _on_forget_timeout(self) -> None:
+        self._told = ""
+        self._on_jobs_states_changed()
 
     @property
     def words(self) -> str:
@@ -90,9 +100,8 @@ class JobStrip(QFrame):
             part.setVisible(bool(states))
         self._figures.setVisible(bool(states))
         if not states:
-            if self._bar.maximum() != 1:  # a job has just ended: its name goes, what was told stays
-                self._what.setText("")
-            self._bar.setRange(0, 1)
+            self._what.setText(self._told)
+            self._figures.setText("")
             return
         state = next((s for s in states if s.total), states[0])
         more = f" and {len(states) - 1} more" if len(states) > 1 else ""

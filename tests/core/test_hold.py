@@ -12,10 +12,10 @@ from clevrin.core.hold.held import corners_on_source
 from clevrin.core.hold.path import PathProblem, solve_path
 from clevrin.core.hold.report import calm_frames, course, shake
 from clevrin.core.motion import Trace, find_whips
-from clevrin.core.motion.models import apply
 from clevrin.core.motion.registration import RegistrationRequest, register_span
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.judging import quick_rms, true_course
 from tests.conftest import TAKES
 
 
@@ -31,23 +31,6 @@ def whole(trace: Trace) -> Span:
     return Span(first=0, end=trace.frames)
 
 
-def true_course(true: np.ndarray, path, span: Span) -> tuple[np.ndarray, np.ndarray]:
-    """The course of the picture's centre by the true camera, as shot and as held, px on the source picture."""
-    centre = np.array([[639.5, 359.5]])
-    as_shot, as_held = [np.zeros(2)], [np.zeros(2)]
-    for frame in range(span.first + 1, span.end):
-        as_shot.append((apply(true[frame], centre) - centre)[0])
-        step = np.linalg.inv(path.at(frame)) @ true[frame] @ path.at(frame - 1)
-        as_held.append((apply(step, centre) - centre)[0] * path.kept_at(frame))
-    return np.cumsum(as_shot, axis=0), np.cumsum(as_held, axis=0)
-
-
-def quick(values: np.ndarray, rate: float) -> np.ndarray:
-    from scipy.signal import butter, sosfiltfilt
-
-    return sosfiltfilt(butter(2, 1.0 / (rate / 2), "high", output="sos"), values, axis=0)
-
-
 STRETCHES = {"walk-past": (3, 116), "hill": (30, 148), "picnic": (3, 207), "bunting": (32, 118)}
 
 
@@ -57,9 +40,9 @@ def test_float_takes_the_shake_out_and_keeps_the_course(name, demo_trace, truth)
     trace = demo_trace(name)
     path = held_path(trace, whole(trace), Hold(how="float", keep=0.85))
     span = Span(first=STRETCHES[name][0], end=STRETCHES[name][1])
-    as_shot, as_held = true_course(truth(name)["H"], path, span)
+    as_shot, as_held = true_course(truth(name)["H"], (639.5, 359.5), path, span)
     rate = float(trace.rate)
-    before, after = (np.sqrt((quick(c, rate)[5:-5] ** 2).sum(axis=1).mean()) for c in (as_shot, as_held))
+    before, after = (quick_rms(c, rate) for c in (as_shot, as_held))
     assert before > 3  # px: there is something to remove
     assert after < 0.1 * before  # measured 2 to 4 %
     if name == "walk-past":
@@ -140,7 +123,7 @@ def test_lock_off_stands_still(registered, truth):
     trace, registration = registered("picnic", span)
     path = held_path(trace, span, Hold(how="lock-off"), registration)
     assert outside_px(path, trace) <= 0 and path.least_kept >= 0.85
-    _, as_held = true_course(truth("picnic")["H"], path, span)
+    _, as_held = true_course(truth("picnic")["H"], (639.5, 359.5), path, span)
     residual = np.sqrt(((as_held - as_held.mean(axis=0)) ** 2).sum(axis=1).mean())
     assert residual < 0.4  # px RMS at the centre by the true camera
 

@@ -13,27 +13,12 @@ from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
 from clevrin.core.motion.models import MODELS, apply, fit_motion, similarity_of
 from clevrin.core.motion.registration import RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.table import COLUMNS, motion_csv
-from clevrin.core.motion.trace import Trace, camera_angle_deg
+from clevrin.core.motion.trace import camera_angle_deg
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.judging import trace_errors
 from tests.conftest import TAKES
 from tests.films import about, moving_film, numbered_film, shift
-
-WHIP_PX = 20.0
-
-
-def errors(trace: Trace, true: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Per frame: error at the centre, RMS error at the corners, true speed of the centre; px of the full picture."""
-    centre = trace.centre[None]
-    w, h = trace.width - 1, trace.height - 1
-    corners = np.array([[0, 0], [w, 0], [0, h], [w, h]], float)
-    at_centre = [np.hypot(*(apply(m, centre) - apply(t, centre))[0]) for m, t in zip(trace.motions, true, strict=True)]
-    at_corners = [
-        np.sqrt((np.hypot(*(apply(m, corners) - apply(t, corners)).T) ** 2).mean())
-        for m, t in zip(trace.motions, true, strict=True)
-    ]
-    speed = [np.hypot(*(apply(t, centre) - centre)[0]) for t in true]
-    return np.array(at_centre), np.array(at_corners), np.array(speed)
 
 
 def rms(values: np.ndarray) -> float:
@@ -42,19 +27,17 @@ def rms(values: np.ndarray) -> float:
 
 @pytest.mark.parametrize("name", TAKES)
 def test_calm_stretches_of_the_demo_are_true(name, demo_trace, truth):
-    centre, corners, speed = errors(demo_trace(name), truth(name)["H"])
-    calm = speed < WHIP_PX
-    assert rms(centre[calm]) < 0.15  # px; measured 0.04 to 0.06
-    assert rms(corners[calm]) < 0.30  # px; measured 0.09 to 0.11
+    off = trace_errors(demo_trace(name), truth(name)["H"])
+    assert rms(off.centre[off.calm]) < 0.15  # px; measured 0.04 to 0.06
+    assert rms(off.corners[off.calm]) < 0.30  # px; measured 0.09 to 0.11
 
 
 @pytest.mark.parametrize("name", ["walk-past", "hill", "bunting"])
 def test_whips_of_the_demo_are_true(name, demo_trace, truth):
     true = truth(name)
     trace = demo_trace(name)
-    centre, _, speed = errors(trace, true["H"])
-    fast = speed >= WHIP_PX
-    assert (centre[fast] / speed[fast]).max() < 0.05  # measured 0.013
+    off = trace_errors(trace, true["H"])
+    assert (off.centre / off.speed.clip(1))[~off.calm].max() < 0.05  # measured 0.013
     (whip,), (expected,) = find_whips(trace), true["whips"]
     assert abs(whip.peak - expected["peak"]) <= 1
     assert expected["start"] - 3 <= whip.start <= expected["start"] + 4
@@ -85,9 +68,9 @@ def test_motion_of_other_footage_is_found(tmp_path, camera, size, rate, seed):
     film = tmp_path / "film.mp4"
     true = moving_film(film, motion, frames=16, size=size, rate=Fraction(rate), seed=seed)
     trace = trace_take(TraceRequest(path=film, model="homography"), Shelf(tmp_path), Silent())
-    centre, corners, _ = errors(trace, np.array(true))
-    assert rms(centre) < 0.1 * max(1.0, scale)
-    assert rms(corners) < 0.25 * max(1.0, scale)
+    off = trace_errors(trace, np.array(true))
+    assert rms(off.centre) < 0.1 * max(1.0, scale)
+    assert rms(off.corners) < 0.25 * max(1.0, scale)
     assert trace.confidence.min() > 0.6
 
 

@@ -253,7 +253,9 @@ class ReelView(QWidget):
             placed = self._row_before[hit.index]
             span = trimmed(placed, hit.part, by, rate)
             session.do(TrimShot(shot_id=placed.shot.id, span=span), gesture=self._gesture)
-            self._readout = f"frames {span.first} to {span.end - 1} · {span.frames / placed.take.facts.rate:.2f} s"
+            self._readout = (
+                f"frames {span.first} to {span.end - 1} · {float(span.frames / placed.take.facts.rate):.2f} s"
+            )
         elif hit.part == "knot":
             before, after = self._row_before[hit.index], self._row_before[hit.index + 1]
             outgoing = before.shot.changed(span=trimmed(before, "right edge", by, rate))

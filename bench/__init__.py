@@ -1,0 +1,1 @@
+"""Figures of speed, memory and accuracy, each beside a baseline of the same run: `make bench`."""

@@ -1,0 +1,111 @@
+"""Playback rate in a 960-wide view, and the longest stalls of the interface thread while work goes on."""
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from bench.rows import Row
+from clevrin.core.document import Hold, Project, Reel, Shot
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.cache import Shelf
+from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.project import demo_file
+from clevrin.demo.scenes import SCENES
+from clevrin.desk import theme
+from clevrin.desk.programmes import reel_programme
+from clevrin.desk.window import MainWindow
+
+_VIEW = (960, 540)
+_PLAYED_S = 3.0
+
+
+class Heart:
+    """A timer that should beat every 5 ms: its longest pause is the longest stall."""
+
+    def __init__(self) -> None:
+        self._timer = QTimer(interval=5)
+        self._timer.timeout.connect(self._beat)
+        self._last = time.perf_counter()
+        self.longest_ms = 0.0
+
+    @contextmanager
+    def watched(self) -> Iterator[None]:
+        self.longest_ms, self._last = 0.0, time.perf_counter()
+        self._timer.start()
+        yield
+        self._timer.stop()
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.longest_ms = max(self.longest_ms, (now - self._last) * 1000)
+        self._last = now
+
+
+def run_until(application: QApplication, done: Callable[[], bool], at_most_s: float = 300) -> None:
+    until = time.monotonic() + at_most_s
+    while not done() and time.monotonic() < until:
+        application.processEvents()
+        time.sleep(0.001)
+
+
+def window_rows(folder: Path, measured: Shelf) -> list[Row]:
+    application = QApplication.instance() or QApplication([])
+    assert isinstance(application, QApplication)
+    theme.apply(application)
+    return [*_stall_rows(application, folder), *_playback_rows(application, measured)]
+
+
+def _stall_rows(application: QApplication, folder: Path) -> list[Row]:
+    rows = []
+    heart = Heart()
+    window = MainWindow(shelf=Shelf(folder / "not measured yet"))
+    window.show()
+    run_until(application, lambda: False, 1.0)
+
+    def row(what: str, work: Callable[[], None], done: Callable[[], bool]) -> None:
+        with heart.watched():
+            work()
+            run_until(application, done)
+        rows.append(Row(f"longest stall while {what}", "100 ms", f"{heart.longest_ms:.0f} ms", heart.longest_ms < 100))
+
+    row("tracing four takes", lambda: window.open_project(demo_file(fresh=True)), lambda: not window.jobs.busy)
+    window.log.look_at(reel=True)
+    run_until(application, lambda: False, 0.5)
+    until = time.monotonic() + 5
+    row("playing the held reel", window.player.play, lambda: time.monotonic() > until)
+    window.player.stop()
+    row("exporting", lambda: window.render_to(folder / "reel.mp4"), lambda: not window.jobs.busy)
+    window.close()
+    return rows
+
+
+def _playback_rows(application: QApplication, measured: Shelf) -> list[Row]:
+    rows = []
+    window = MainWindow(shelf=measured)
+    window.show()
+    for scene in SCENES:
+        take = take_in(FOOTAGE / f"{scene.name}.mp4")
+        shot = Shot(take_id=take.id, span=take.span, hold=Hold(how="float"))
+        project = Project(takes=(take,), reel=Reel(rate=take.facts.rate, shots=(shot,)))
+        window.player.load(reel_programme(project, _VIEW), 0)
+        run_until(application, lambda: False, 1.5)
+        window.player.play()
+        begun = time.monotonic()
+        run_until(application, lambda begun=begun: time.monotonic() - begun > _PLAYED_S)
+        figures = window.player.figures
+        window.player.stop()
+        rate = float(take.facts.rate)
+        rows.append(
+            Row(
+                f"playback {scene.name}, held, 960 wide",
+                f"{rate:g} frames/s",
+                f"{figures.rate:.1f}, {figures.dropped} of {figures.shown + figures.dropped} dropped",
+                figures.rate > 0.97 * rate,
+            )
+        )
+    window.close()
+    return rows

@@ -1,0 +1,75 @@
+"""How true a measurement or a hold is, judged by the demo's true camera."""
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import butter, sosfiltfilt
+
+from clevrin.core.document import Span
+from clevrin.core.hold import HeldPath
+from clevrin.core.motion.models import apply
+from clevrin.core.motion.trace import Trace
+
+Numbers = NDArray[np.float64]
+
+FAST_PX = 20.0
+"""From this true speed on (px per frame at the centre) a frame counts as whip, under it as calm."""
+
+
+def true_motions(truth_file: Path) -> Numbers:
+    """The true homographies of a take from its truth file: (frames, 3, 3), previous frame to each."""
+    frames = json.loads(truth_file.read_text())["frames"]
+    return np.array([frame["H"] for frame in frames]).reshape(-1, 3, 3)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class TraceErrors:
+    """Per frame (frames,): error at the centre, RMS error at the four corners, true speed; px of the full picture."""
+
+    centre: Numbers
+    corners: Numbers
+    speed: Numbers
+
+    @property
+    def calm(self) -> NDArray[np.bool_]:
+        return self.speed < FAST_PX
+
+
+def trace_errors(trace: Trace, true: Numbers) -> TraceErrors:
+    """Compares a trace with the true motions (frames, 3, 3)."""
+    centre = trace.centre[None]
+    w, h = trace.width - 1, trace.height - 1
+    corners = np.array([[0, 0], [w, 0], [0, h], [w, h]], float)
+
+    def off(points: Numbers) -> Numbers:
+        distances = [
+            np.hypot(*(apply(measured, points) - apply(right, points)).T)
+            for measured, right in zip(trace.motions, true, strict=True)
+        ]
+        return np.sqrt((np.array(distances) ** 2).mean(axis=1))
+
+    speed = np.array([np.hypot(*(apply(right, centre) - centre)[0]) for right in true])
+    return TraceErrors(centre=off(centre), corners=off(corners), speed=speed)
+
+
+def true_course(true: Numbers, centre: tuple[float, float], path: HeldPath, span: Span) -> tuple[Numbers, Numbers]:
+    """The course of the picture's centre by the true camera, as shot and as held: (span.frames, 2) each.
+
+    Both are counted in pixels of the source picture.
+    """
+    at = np.array([centre])
+    as_shot, as_held = [np.zeros(2)], [np.zeros(2)]
+    for frame in range(span.first + 1, span.end):
+        as_shot.append((apply(true[frame], at) - at)[0])
+        step = np.linalg.inv(path.at(frame)) @ true[frame] @ path.at(frame - 1)
+        as_held.append((apply(step, at) - at)[0] * path.kept_at(frame))
+    return np.cumsum(as_shot, axis=0), np.cumsum(as_held, axis=0)
+
+
+def quick_rms(course: Numbers, rate: float) -> float:
+    """Root mean square of a course (frames, 2) over 1 Hz, without the filter's run-in of five frames."""
+    quick = sosfiltfilt(butter(2, 1.0 / (rate / 2), "high", output="sos"), course, axis=0)[5:-5]
+    return float(np.sqrt((quick**2).sum(axis=1).mean()))

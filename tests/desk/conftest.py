@@ -1,0 +1,120 @@
+"""A real window for each test, and the hands of a user."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
+
+from clevrin.core.motion.cache import Shelf
+from clevrin.demo.project import demo_file
+from clevrin.desk import theme
+from clevrin.desk.window import MainWindow
+
+PATIENCE_MS = 60_000
+
+
+class Hands:
+    """Does with a window what a user does, and looks at what is seen."""
+
+    def __init__(self, qtbot, window: MainWindow) -> None:
+        self.qtbot, self.window = qtbot, window
+
+    def until(self, what: Callable[[], object]) -> None:
+        def asked() -> None:
+            assert what()
+
+        self.qtbot.waitUntil(asked, timeout=PATIENCE_MS)
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(self.window, key, modifier)
+
+    def click(self, widget: QWidget, at: tuple[float, float] | None = None) -> None:
+        place = QPoint(*(round(v) for v in at)) if at is not None else widget.rect().center()
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+
+    def drag(self, widget: QWidget, start: tuple[float, float], end: tuple[float, float], *, drop: bool = True) -> None:
+        a, b = (QPoint(*(round(v) for v in p)) for p in (start, end))
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, a)
+        for share in (0.3, 0.6, 1.0):
+            QTest.mouseMove(widget, a + (b - a) * share)
+        if drop:
+            QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, b)
+
+    def drop_files(self, *paths: Path) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+        event = QDropEvent(
+            QPointF(600, 300),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        self.window.dropEvent(event)
+
+    def name_file(self, path: Path) -> None:
+        """Types a name into the file dialog that is open, and confirms it."""
+        self.until(lambda: self.window.findChild(QFileDialog, "files") is not None)
+        dialog = self.window.findChild(QFileDialog, "files")
+        line = dialog.findChild(QLineEdit, "fileNameEdit")
+        line.setText(str(path))
+        QTest.keyClick(line, Qt.Key.Key_Return)
+        self.until(lambda: self.window.findChild(QFileDialog, "files") is None)
+
+    def look_at(self, take_id: str) -> None:
+        """Clicks a take's card, and waits until the viewer shows that take."""
+        log = self.window.log
+        shown: list[int] = []
+        self.click(log.cards.cards[take_id])
+        self.until(lambda: not log._reload.isActive())
+        keep = self.window.player.shown.connect(lambda frame, _: shown.append(frame))
+        self.window.player.seek(self.window.player.frame)
+        self.until(lambda: shown)
+        self.window.player.shown.disconnect(keep)
+
+    def measured(self) -> None:
+        """Waits until every take has been measured and nothing runs any more."""
+        window = self.window
+        self.until(lambda: all(window.measurements.trace(t) is not None for t in window.session.project.takes))
+        self.until(lambda: not window.jobs.busy)
+
+    def do(self, action: str) -> None:
+        """Chooses an entry of the menu."""
+        self.window.actions_by_id[action].trigger()
+
+
+def pixels_of(widget: QWidget) -> np.ndarray:
+    """What a widget shows: RGB (h, w, 3)."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()
+
+
+@pytest.fixture
+def window(qtbot, qapp) -> Iterator[MainWindow]:
+    theme.apply(qapp)
+    made = MainWindow()
+    made.show()
+    made.activateWindow()
+    qtbot.waitActive(made)
+    yield made
+    made.close()
+    made.deleteLater()
+
+
+@pytest.fixture
+def hands(qtbot, window: MainWindow) -> Hands:
+    return Hands(qtbot, window)
+
+
+@pytest.fixture
+def demo(measured_demo: Shelf, hands: Hands) -> Hands:
+    """The window with the demo project, all of it measured."""
+    hands.window.open_project(demo_file(fresh=True))
+    hands.measured()
+    return hands

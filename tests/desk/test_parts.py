@@ -1,0 +1,427 @@
+"""Parts of the window by themselves: playback, jobs, ridge, theme, session, actions."""
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QKeySequence, QPainter
+from PySide6.QtWidgets import QWidget
+
+from clevrin.core.errors import CancelledError, ClevrinError, MediaError
+from clevrin.core.motion import Whip
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.render.sources import Known
+from clevrin.desk import theme
+from clevrin.desk.actions import ACTIONS, key_rows
+from clevrin.desk.header import figures
+from clevrin.desk.jobs import Job, JobRunner, JobState
+from clevrin.desk.playback import Player, Programme
+from clevrin.desk.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
+from clevrin.desk.steady.lanes import Lane, figure_words
+
+# Playback
+
+
+@pytest.fixture
+def player(qtbot, tmp_path):
+    made = Player(Shelf(tmp_path), Known())
+    yield made
+    made.close()
+
+
+def numbers(frames: int = 60, *, slow_s: float = 0.0, loop: bool = False, first: int = 0) -> Programme:
+    """A programme whose picture is its frame number."""
+
+    def make(sources, frame):
+        time.sleep(slow_s)
+        return (np.full((1, 1, 4), frame, np.uint8),)
+
+    return Programme(first=first, end=frames, rate=Fraction(30), make=make, loop=loop)
+
+
+def watched(player: Player) -> list[tuple[int, int]]:
+    seen = []
+    player.shown.connect(lambda frame, pictures: seen.append((frame, int(pictures[0][0, 0, 0]))))
+    return seen
+
+
+def test_a_programme_shows_its_first_frame_and_any_that_is_sought(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(), 0)
+    qtbot.waitUntil(lambda: seen == [(0, 0)])
+    player.seek(41)
+    qtbot.waitUntil(lambda: seen[-1] == (41, 41))
+    player.seek(1000)
+    qtbot.waitUntil(lambda: seen[-1] == (59, 59))
+
+
+def test_of_many_wishes_the_newest_wins(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(slow_s=0.05), 0)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    for frame in range(1, 40):
+        player.seek(frame)
+    qtbot.waitUntil(lambda: seen[-1] == (39, 39))
+    assert len(seen) < 8
+
+
+def test_playing_shows_frames_in_order_and_ends(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(20), 0)
+    player.play()
+    qtbot.waitUntil(lambda: not player.playing)
+    frames = [f for f, _ in seen]
+    assert frames == sorted(frames) and all(f == p for f, p in seen)
+
+
+def test_frames_that_come_too_late_are_dropped_and_time_is_not_stretched(player, qtbot):
+    """Pictures take three frame times each: two of three are dropped, and the clock is kept."""
+    seen = watched(player)
+    player.load(numbers(60, slow_s=0.1), 0)
+    begun = time.monotonic()
+    player.play()
+    qtbot.waitUntil(lambda: not player.playing, timeout=20_000)
+    spent = time.monotonic() - begun
+    assert player.figures.dropped > 20 and len(seen) < 40
+    assert spent < 2 * 60 / 30 + 1  # not the 6 s that all pictures would take
+
+
+def test_a_loop_goes_round(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(14, first=10, loop=True), 10)
+    player.play()
+    qtbot.waitUntil(lambda: len(seen) > 12)
+    player.stop()
+    assert {f for f, _ in seen} <= {10, 11, 12, 13} and all(f == p for f, p in seen)
+
+
+def test_stopping_stays_at_the_frame_looked_at(player, qtbot):
+    player.load(numbers(), 0)
+    player.play()
+    qtbot.waitUntil(lambda: player.frame > 4)
+    player.stop()
+    stopped = player.frame
+    qtbot.wait(120)
+    assert player.frame == stopped
+
+
+def test_a_picture_that_cannot_be_made_stops_with_a_sentence(player, qtbot):
+    def make(sources, frame):
+        raise MediaError("The kite has flown away.")
+
+    with qtbot.waitSignal(player.failed) as caught:
+        player.load(Programme(first=0, end=5, rate=Fraction(30), make=make), 0)
+    assert caught.args == ["The kite has flown away."]
+
+
+# Jobs
+
+
+@pytest.fixture
+def jobs(qtbot):
+    runner = JobRunner()
+    yield runner
+    runner.close()
+
+
+def job(work, **other) -> Job:
+    values = dict(key=("k",), what="Flying", work=work, done=lambda _: None)
+    return Job(**{**values, **other})
+
+
+def test_a_result_comes_on_the_interface_thread(jobs, qtbot):
+    came = []
+    jobs.start(job(lambda p: threading.current_thread(), done=lambda r: came.append((r, threading.current_thread()))))
+    qtbot.waitUntil(lambda: bool(came))
+    assert came[0][0] is not threading.main_thread() and came[0][1] is threading.main_thread()
+
+
+@pytest.mark.parametrize(("error", "says"), [(ClevrinError("No wind."), "No wind."), (ValueError("x"), "not foreseen")])
+def test_a_failure_is_a_sentence(jobs, qtbot, error, says, caplog):
+    def work(progress):
+        raise error
+
+    told = []
+    jobs.start(job(work, failed=told.append))
+    qtbot.waitUntil(lambda: bool(told))
+    assert says in told[0]
+    assert ("Traceback" in caplog.text) == isinstance(error, ValueError)  # the log has what a person need not see
+
+
+def wait_to_be_stopped(progress):
+    while not progress.cancelled():
+        time.sleep(0.005)
+        progress.report(1, 10)
+    raise CancelledError("stopped")
+
+
+def test_a_job_shows_how_far_it_is_and_is_stopped(jobs, qtbot):
+    answers = []
+    jobs.start(job(wait_to_be_stopped, done=answers.append, failed=answers.append))
+    qtbot.waitUntil(lambda: bool(jobs.states) and jobs.states[0].total == 10)
+    jobs.stop_shown()
+    assert not jobs.busy
+    qtbot.wait(100)
+    assert answers == []
+
+
+def test_one_key_runs_once_and_the_newest_wins(jobs, qtbot):
+    came = []
+    assert jobs.start(job(wait_to_be_stopped, done=came.append))
+    assert not jobs.start(job(lambda p: "second", done=came.append))
+    jobs.restart(job(lambda p: "third", done=came.append))
+    qtbot.waitUntil(lambda: bool(came))
+    assert came == ["third"]
+
+
+@pytest.mark.parametrize(
+    ("state", "words"),
+    [
+        (JobState(what="x", done=0, total=0, left_s=None), "waiting"),
+        (JobState(what="x", done=118, total=184, left_s=2.2), "118 / 184 · 2 s left"),
+        (JobState(what="x", done=5, total=900, left_s=240.0), "5 / 900 · 4 min left"),
+    ],
+)
+def test_the_strip_says_frame_and_time_left(state, words):
+    assert figures(state) == words
+
+
+# The ridge
+
+
+def drawn(data: RidgeData, view: RidgeView, size=(200, 60)) -> np.ndarray:
+    image = QImage(*size, QImage.Format.Format_RGB32)
+    image.fill(0)
+    painter = QPainter(image)
+    from PySide6.QtCore import QRectF
+
+    paint_ridge(painter, QRectF(0, 0, *size), data, view)
+    painter.end()
+    return np.frombuffer(image.constBits(), np.uint8).reshape(size[1], size[0], 4)[..., 2::-1].astype(int)
+
+
+def ridge(speed, heading=0.0, frames: int = 100, blur: float = 0.0, confidence: float = 1.0) -> RidgeData:
+    full = lambda v: np.broadcast_to(np.asarray(v, float), (frames,)).copy()  # noqa: E731
+    return RidgeData(speed=full(speed), heading_deg=full(heading), blur=full(blur), confidence=full(confidence))
+
+
+ALL = RidgeView(first=0, end=100)
+
+
+@pytest.mark.parametrize("speed", [0.1, 0.5, 2.0, 4.5])
+def test_height_is_speed_on_a_root_scale(qapp, speed):
+    seen = drawn(ridge(speed), ALL)
+    lit = (seen[:, 100].sum(axis=1) > 60).sum()
+    assert lit == pytest.approx(60 * float(height_share(speed)), abs=2)
+
+
+@pytest.mark.parametrize(("angle", "token"), [(0, "ember"), (90, "sky"), (180, "kelp"), (-90, "plum")])
+def test_colour_is_direction(qapp, angle, token):
+    seen = drawn(ridge(3.0, angle), ALL)[30, 100]
+    wanted = theme.colour(token)
+    share = seen / np.array([wanted.red(), wanted.green(), wanted.blue()])
+    assert share.max() - share.min() < 0.08 and 0.6 < share.mean() <= 1.05
+
+
+def test_mirroring_and_playing_backward_turn_the_colour(qapp):
+    right = drawn(ridge(3.0, 0), ALL)[30, 100]
+    left = drawn(ridge(3.0, 180), ALL)[30, 100]
+    assert np.abs(drawn(ridge(3.0, 0), RidgeView(first=0, end=100, mirror_x=True))[30, 100] - left).max() <= 2
+    assert np.abs(drawn(ridge(3.0, 0), RidgeView(first=0, end=100, backward=True))[30, 100] - left).max() <= 2
+    both = RidgeView(first=0, end=100, backward=True, mirror_x=True)
+    assert np.abs(drawn(ridge(3.0, 0), both)[30, 100] - right).max() <= 2
+
+
+def test_a_peak_is_not_lost_when_many_frames_share_a_pixel(qapp):
+    speed = np.zeros(5000)
+    speed[2500] = 4.0
+    seen = drawn(ridge(speed, frames=5000), RidgeView(first=0, end=5000))
+    assert (seen.sum(axis=2) > 60).sum(axis=0).max() > 40
+
+
+def test_hanging_dim_hatched_and_blur_are_seen(qapp):
+    plain = drawn(ridge(2.0), ALL)
+    hanging = drawn(ridge(2.0), RidgeView(first=0, end=100, hanging=True))
+    assert plain[58, 100].sum() > 100 > plain[2, 100].sum() and hanging[2, 100].sum() > 100 > hanging[58, 100].sum()
+    dim = drawn(ridge(2.0), RidgeView(first=0, end=100, dim=((50.0, 101.0),)))
+    assert dim[50, 150].sum() < 0.6 * dim[50, 50].sum()
+    hatched = drawn(ridge(2.0, confidence=0.1), ALL)
+    assert hatched[50, :, 0].std() > 20 > 2 * plain[50, :, 0].std()
+    blurred = drawn(ridge(2.0, blur=0.8), ALL)
+    assert (blurred[:, 100].sum(axis=1) < plain[:, 100].sum(axis=1) * 0.5).any()
+
+
+def test_a_flag_stands_on_a_whip(qapp):
+    whip = Whip(start=40, peak=50, end=60, angle_deg=90.0, speed_px=100.0, blur_px=50.0, kind="tilt")
+    plain = ridge(3.0, 90)
+    flagged = RidgeData(**{**vars(plain), "whips": (whip,)})
+    changed = np.abs(drawn(flagged, ALL) - drawn(plain, ALL)).sum(axis=2) > 60
+    columns = np.flatnonzero(changed.any(axis=0))
+    assert columns.min() >= 98 and columns.max() <= 116
+    assert shown_angle(90.0, RidgeView(first=0, end=1, mirror_y=True)) == pytest.approx(-90)
+
+
+# Theme, actions, words
+
+
+def contrast(a: str, b: str) -> float:
+    def light(name: str) -> float:
+        code = np.array(theme.colour(name).getRgbF()[:3])
+        linear = np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
+        return float(linear @ [0.2126, 0.7152, 0.0722])
+
+    high, low = sorted((light(a), light(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("ground", ["bench", "sheet", "sunk", "surround", "chosen"])
+@pytest.mark.parametrize("ink", ["text", "quiet"])
+def test_text_can_be_read(ground, ink, qapp):
+    assert contrast(ink, ground) >= 4.5
+
+
+def test_the_typeface_ships_with_figures_of_one_width(qapp):
+    theme.apply(qapp)
+    from PySide6.QtGui import QFontInfo, QFontMetricsF
+
+    assert QFontInfo(theme.font()).family() == theme.FAMILY
+    metrics = QFontMetricsF(theme.font())
+    assert len({round(metrics.horizontalAdvance(str(d) * 5), 2) for d in range(10)}) == 1
+
+
+@pytest.mark.parametrize("name", [p.stem for p in (theme.ASSETS / "icons").glob("*.svg")])
+def test_every_icon_draws_something(qapp, name):
+    image = theme.icon(name).pixmap(20, 20).toImage()
+    assert any(image.pixelColor(x, y).alpha() > 100 for x in range(image.width()) for y in range(image.height()))
+
+
+def test_no_key_does_two_things():
+    keys = [QKeySequence(key).toString() for action in ACTIONS for key in action.keys]
+    assert len(keys) == len(set(keys)) and all(keys)
+    assert len({action.id for action in ACTIONS}) == len(ACTIONS)
+
+
+def test_the_key_sheet_lists_every_key(window, hands):
+    hands.key(Qt.Key.Key_F1)
+    sheet = window._key_sheet
+    assert sheet.isVisible()
+    from PySide6.QtWidgets import QLabel
+
+    words = {label.text() for label in sheet.findChildren(QLabel)}
+    assert {text for row in key_rows() for text in row} <= words
+    sheet.close()
+
+
+def test_undo_in_the_menu_says_what_it_undoes(demo):
+    demo.key(Qt.Key.Key_F)
+    assert demo.window.actions_by_id["undo"].text() == "Undo: Mirror shot"
+    assert "Mirror shot" in demo.window.header.undo_button.toolTip()
+
+
+@pytest.mark.parametrize(
+    ("axis", "before", "after", "words"),
+    [
+        ("pan", 5.01, 0.17, "shake 5.0 → 0.17 px"),
+        ("roll", 0.31, None, "shake 0.31°"),
+        ("zoom", 0.03, 0.01, "shake 0.03 → 0.01%"),
+    ],
+)
+def test_figures_have_their_unit(axis, before, after, words):
+    values = np.zeros(3)
+    lane = Lane(axis=axis, shot=values, held=values, shake_before=before, shake_after=after, on=True)
+    assert figure_words(lane) == words
+
+
+@pytest.mark.parametrize(
+    ("frame", "rate", "words"), [(0, 30, "0:00.00"), (136, 30, "0:04.16"), (3661 * 24, 24, "61:01.00")]
+)
+def test_timecode(frame, rate, words):
+    assert theme.timecode(frame, rate) == words
+
+
+# The window as a whole
+
+
+def cut_off(widget: QWidget) -> list[str]:
+    """Labels and buttons whose words do not fit."""
+    from PySide6.QtWidgets import QLabel, QPushButton
+
+    found = []
+    for kind in (QLabel, QPushButton):
+        for part in widget.findChildren(kind):
+            if not part.isVisible() or not part.text():
+                continue
+            wraps = isinstance(part, QLabel) and part.wordWrap()
+            needed = part.fontMetrics().boundingRect(part.text().split("\n")[0]).width()
+            if not wraps and needed > part.width() + 1:
+                found.append(part.text())
+            if wraps and part.heightForWidth(part.width()) > part.height() + 2:
+                found.append(part.text())
+    return found
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
+@pytest.mark.parametrize("step", ["log", "steady", "join"])
+def test_nothing_is_cut_off(demo, step, size):
+    window = demo.window
+    window.resize(*size)
+    window.enter_step(step)
+    demo.until(lambda: not window.jobs.busy)
+    if step == "join":
+        demo.until(lambda: window.join.table.rowCount() > 0)
+    demo.qtbot.wait(100)
+    assert (window.width(), window.height()) == size
+    assert cut_off(window) == []
+
+
+def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_cache):
+    """`clevrin demo` under a virtual X screen: the process lives, shows a window, and ends when told."""
+    if not any((Path(folder) / "Xvfb").exists() for folder in os.environ["PATH"].split(":")):
+        pytest.skip("no virtual screen on this machine")
+    display = f":{90 + os.getpid() % 900}"
+    screen = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        socket = Path(f"/tmp/.X11-unix/X{display[1:]}")
+        until = time.monotonic() + 30
+        while not socket.exists() and time.monotonic() < until:
+            time.sleep(0.05)
+        env = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb", "XDG_CACHE_HOME": str(warm_cache)}
+        code = (
+            "import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\n"
+            "from clevrin.demo.project import demo_file\nfrom clevrin.desk import application\n"
+            "def look():\n"
+            "    from clevrin.desk.window import MainWindow\n"
+            "    w = next(w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow))\n"
+            "    if w.player.figures.shown < 15: return\n"
+            "    shot = w.screen().grabWindow(0)\n    shot.save(sys.argv[1])\n"
+            "    print(w.windowTitle(), w.player.playing)\n    begin.timer.stop()\n    w.close()\n"
+            "def begin():\n"
+            "    begin.timer = QTimer(); begin.timer.timeout.connect(look); begin.timer.start(200)\n"
+            "class App(QApplication):\n"
+            "    def exec(self): begin(); return super().exec()\n"
+            "application.QApplication = App\n"
+            "sys.exit(application.run(demo_file(), play=True))\n"
+        )
+        result = subprocess.run(
+            [sys.executable, "-c", code, str(tmp_path / "screen.png")],
+            env=env,
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
+        assert result.returncode == 0, result.stderr
+        assert result.stdout.strip() == "Kite day on Gable Hill – Clevrin True"
+        seen = QImage(str(tmp_path / "screen.png"))
+        assert (seen.width(), seen.height()) == (1280, 800)
+        colours = {seen.pixel(x, y) for x in range(0, 1280, 16) for y in range(0, 800, 16)}
+        assert len(colours) > 200
+    finally:
+        screen.terminate()
+        screen.wait()
