@@ -140,12 +140,14 @@ def _memory_row(folder: Path) -> Row:
     for frames in (120, 480):
         film = make_full_hd(folder / f"long {frames}.mp4", frames)
         code = (
-            "import resource, sys\nfrom pathlib import Path\n"
+            "import sys\nfrom pathlib import Path\n"
             "from clevrin.core.motion.cache import Shelf\n"
             "from clevrin.core.motion.measure import TraceRequest, trace_take\n"
             "from clevrin.core.progress import Silent\n"
             "trace_take(TraceRequest(path=Path(sys.argv[1]), fresh=True), Shelf(Path(sys.argv[2])), Silent())\n"
-            "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)\n"
+            # Not ru_maxrss: that one begins with what the parent process had.
+            "status = Path('/proc/self/status').read_text()\n"
+            "print(int(status.split('VmHWM:')[1].split()[0]) // 1024)\n"
         )
         done = subprocess.run(
             [sys.executable, "-c", code, film, folder / "mem"], capture_output=True, text=True, check=True

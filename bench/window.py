@@ -1,5 +1,6 @@
 """Playback rate in a 960-wide view, and the longest stalls of the interface thread while work goes on."""
 
+import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -12,11 +13,15 @@ from bench.rows import Row
 from clevrin.core.document import Hold, Project, Reel, Shot
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.render.sources import Known
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
 from clevrin.desk import theme
+from clevrin.desk.application import SWITCH_S
+from clevrin.desk.playback import Player
 from clevrin.desk.programmes import reel_programme
+from clevrin.desk.viewer import Viewer
 from clevrin.desk.window import MainWindow
 
 _VIEW = (960, 540)
@@ -56,6 +61,7 @@ def window_rows(folder: Path, measured: Shelf) -> list[Row]:
     application = QApplication.instance() or QApplication([])
     assert isinstance(application, QApplication)
     theme.apply(application)
+    sys.setswitchinterval(SWITCH_S)
     return [*_stall_rows(application, folder), *_playback_rows(application, measured)]
 
 
@@ -72,7 +78,8 @@ def _stall_rows(application: QApplication, folder: Path) -> list[Row]:
             run_until(application, done)
         rows.append(Row(f"longest stall while {what}", "100 ms", f"{heart.longest_ms:.0f} ms", heart.longest_ms < 100))
 
-    row("tracing four takes", lambda: window.open_project(demo_file(fresh=True)), lambda: not window.jobs.busy)
+    demo = demo_file(fresh=True)
+    row("opening and tracing four takes", lambda: window.open_project(demo), lambda: not window.jobs.busy)
     window.log.look_at(reel=True)
     run_until(application, lambda: False, 0.5)
     until = time.monotonic() + 5
@@ -85,19 +92,22 @@ def _stall_rows(application: QApplication, folder: Path) -> list[Row]:
 
 def _playback_rows(application: QApplication, measured: Shelf) -> list[Row]:
     rows = []
-    window = MainWindow(shelf=measured)
-    window.show()
+    viewer = Viewer()
+    viewer.resize(*_VIEW)
+    viewer.show()
+    player = Player(measured, Known())
+    player.shown.connect(lambda _, pictures: viewer.show_pixels(*pictures))
     for scene in SCENES:
         take = take_in(FOOTAGE / f"{scene.name}.mp4")
         shot = Shot(take_id=take.id, span=take.span, hold=Hold(how="float"))
         project = Project(takes=(take,), reel=Reel(rate=take.facts.rate, shots=(shot,)))
-        window.player.load(reel_programme(project, _VIEW), 0)
+        player.load(reel_programme(project, _VIEW), 0)
         run_until(application, lambda: False, 1.5)
-        window.player.play()
+        player.play()
         begun = time.monotonic()
         run_until(application, lambda begun=begun: time.monotonic() - begun > _PLAYED_S)
-        figures = window.player.figures
-        window.player.stop()
+        figures = player.figures
+        player.stop()
         rate = float(take.facts.rate)
         rows.append(
             Row(
@@ -107,5 +117,5 @@ def _playback_rows(application: QApplication, measured: Shelf) -> list[Row]:
                 figures.rate > 0.97 * rate,
             )
         )
-    window.close()
+    player.close()
     return rows

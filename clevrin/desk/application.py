@@ -17,6 +17,9 @@ from clevrin.desk.window import MainWindow
 
 log = logging.getLogger("clevrin")
 
+SWITCH_S = 0.001
+"""How soon a worker thread gives way to the interface: with Python's 5 ms several of them make it wait for long."""
+
 
 def run(file: Path | None = None, *, play: bool = False) -> int:
     """Opens the window with a project (None: the last one) and runs until it is closed.
@@ -25,6 +28,7 @@ def run(file: Path | None = None, *, play: bool = False) -> int:
     """
     check_screen()
     keep_log()
+    sys.setswitchinterval(SWITCH_S)
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Clevrin")
     application.setDesktopFileName("clevrin")

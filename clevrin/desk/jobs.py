@@ -1,6 +1,10 @@
 """Long work in the window: one job type, run on worker threads, delivered to the interface thread by signals."""
 
+import contextlib
 import logging
+import os
+import sys
+import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -16,6 +20,7 @@ from clevrin.core.progress import Progress
 log = logging.getLogger(__name__)
 
 _REPORT_EVERY_S = 0.05
+_NICE = 5
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -23,7 +28,8 @@ class Job:
     """What is to be done. Of two jobs with one `key` only one runs at a time.
 
     `work` runs on a worker thread with a `Progress`; `done` takes its result, and `failed` a sentence, both on
-    the interface thread. `quiet` jobs are quick and do not show in the job strip.
+    the interface thread. `quiet` jobs are quick and do not show in the job strip. Of jobs in the `background` only
+    one runs at a time: they leave the cores to what somebody waits for.
     """
 
     key: tuple[Any, ...]
@@ -32,6 +38,7 @@ class Job:
     done: Callable[[Any], None]
     failed: Callable[[str], None] | None = None
     quiet: bool = False
+    background: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -42,6 +49,13 @@ class JobState:
     done: int
     total: int
     left_s: float | None
+
+
+def _be_nice() -> None:
+    """Lets this thread, and those that it starts, give way to the interface and to playback (on Linux)."""
+    if sys.platform == "linux":
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
 
 
 class _Running:
@@ -80,7 +94,8 @@ class JobRunner(QObject):
 
     def __init__(self, parent: QObject | None = None, *, workers: int = 2) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job")
+        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job", initializer=_be_nice)
+        self._background = ThreadPoolExecutor(1, thread_name_prefix="background", initializer=_be_nice)
         self._running: dict[tuple[Any, ...], _Running] = {}
         self._closed = False
         self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)
@@ -101,7 +116,7 @@ class JobRunner(QObject):
             return False
         running = _Running(job, self)
         self._running[job.key] = running
-        self._pool.submit(self._run, running)
+        (self._background if job.background else self._pool).submit(self._run, running)
         self.states_changed.emit()
         return True
 
@@ -132,6 +147,7 @@ class JobRunner(QObject):
             running.stop.set()
         self._running.clear()
         self._pool.shutdown(wait=True, cancel_futures=True)
+        self._background.shutdown(wait=True, cancel_futures=True)
 
     def _run(self, running: _Running) -> None:
         result, sentence = None, None

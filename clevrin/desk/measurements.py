@@ -91,6 +91,7 @@ class Measurements(QObject):
                 work=work,
                 done=done,
                 failed=failed,
+                background=True,
             )
         )
 

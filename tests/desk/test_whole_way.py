@@ -128,7 +128,7 @@ def test_a_render_is_stopped_by_its_button_and_leaves_nothing(demo, tmp_path):
     demo.until(lambda: " / 354" in demo.window.header.strip.words)
     demo.click(demo.window.header.strip.stop_button)
     demo.until(lambda: not demo.window.jobs.states)
-    demo.window.jobs._pool.shutdown(wait=True)
+    demo.window.jobs._pool.shutdown(wait=True)  # the writer has had its time
     assert not list(tmp_path.glob("film*"))
 
 

@@ -142,7 +142,7 @@ def _opened(trace: Trace, span: Span, about_centre: NDArray, fill: bool) -> Held
     corners = gate_corners(trace.width, trace.height)
     if fill:
         limits = np.array([trace.width - 1, trace.height - 1]) / 2
-        factor = min(_room(m, corners, limits) for m in about_centre)
+        factor = _room(about_centre, corners, limits)
         about_centre = about_centre @ np.diag([factor, factor, 1.0])
     kept = np.array([np.hypot(*similarity_of(m)[:2]) for m in about_centre])
     return HeldPath(
@@ -150,12 +150,14 @@ def _opened(trace: Trace, span: Span, about_centre: NDArray, fill: bool) -> Held
     )
 
 
-def _room(motion: Matrix, corners: NDArray, limits: NDArray) -> float:
-    """By how much the gate can grow until a corner meets the picture's edge; 1 where it cannot."""
+def _room(motions: NDArray, corners: NDArray, limits: NDArray) -> float:
+    """By how much the gates (n, 3, 3) can grow until a corner meets the picture's edge; 1 where they cannot."""
     low, high = 1.0, 2.0
     for _ in range(24):
         middle = (low + high) / 2
-        if (np.abs(apply(motion, corners * middle)) <= limits).all():
+        grown = np.column_stack([corners * middle, np.ones(4)])
+        at = np.einsum("nij,cj->nci", motions, grown)
+        if (np.abs(at[..., :2] / at[..., 2:]) <= limits).all():
             low = middle
         else:
             high = middle
