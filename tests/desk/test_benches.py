@@ -166,7 +166,7 @@ def test_changing_the_hold_shows_in_picture_and_figures(steady):
     assert session.shot.hold.how == "none" and not bench.settle.isEnabled()
     steady.until(lambda: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]))
     steady.click(bench.how.buttons["float"])
-    steady.until(lambda: "left:" in bench._after_note.text())
+    steady.until(lambda: "after:" in bench._after_note.text())
     assert "shake over 1 Hz" in bench._before_note.text()
 
 

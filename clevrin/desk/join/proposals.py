@@ -75,7 +75,7 @@ class ProposalTable(QTableWidget):
 
 def cells(p: Proposal) -> tuple[str, ...]:
     """The words of a line."""
-    mirrored = {None: "–", "horizontal": "across", "vertical": "upside", "both": "both ways"}[p.mirror]
+    mirrored = {None: "–", "horizontal": "across", "vertical": "vertical", "both": "both ways"}[p.mirror]
     backward = [side for side, on in (("out", p.reverse_out), ("in", p.reverse_in)) if on]
     return (
         f"{p.score:.0f}",

@@ -278,7 +278,7 @@ class SteadyBench(Bench):
             self.keep.set_note("")
             return
         self._after_note.setText(
-            f"left: {_total(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {path.least_kept * 100:.0f} %"
+            f"after: {_total(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {path.least_kept * 100:.0f} %"
         )
         if shot.hold.edge == "fill":
             self.keep.set_note(f"keeps {path.least_kept * 100:.0f} % now: nothing is empty")
