@@ -84,6 +84,15 @@ def test_other_sizes_show_the_same(tmp_path, sources):
         assert mean_error(picture(project, 21, size, sources), scaled) < 6
 
 
+@pytest.mark.parametrize("within", [(912, 267), (960, 540), (313, 999), (3, 3)])
+def test_a_fitted_picture_never_overhangs(within):
+    from clevrin.core.render.planner import fitted_size
+
+    width, height = fitted_size((1280, 720), within)
+    assert width <= max(2, within[0]) and height <= max(2, within[1]) and width % 2 == height % 2 == 0
+    assert width > within[0] - 3 or height > within[1] - 3
+
+
 def test_a_reel_of_another_shape_is_filled(tmp_path, sources):
     project = reel_of(tmp_path, {})
     tall = project.changed(reel=project.reel.changed(width=108, height=192))

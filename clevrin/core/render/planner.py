@@ -72,7 +72,7 @@ def plan_shot(
 def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, int]:
     """The largest even size of the source's shape that fits into another, at least 2x2."""
     scale = min(within[0] / source[0], within[1] / source[1])
-    width, height = (max(2, round(side * scale / 2) * 2) for side in source)
+    width, height = (max(2, int(side * scale / 2 + 1e-6) * 2) for side in source)
     return width, height
 
 

@@ -76,6 +76,7 @@ class SteadyBench(Bench):
         foot.addLayout(head)
         column.addLayout(foot)
         column.addWidget(self.lanes, 4)
+        self._column = column
         return column
 
     def _make_sheet(self) -> Sheet:
@@ -156,6 +157,8 @@ class SteadyBench(Bench):
         """One picture with a divide, or two beside each other."""
         self._divided = divided
         self._before_side.setVisible(not divided)
+        # One picture may be larger than two: it takes its height from the lanes.
+        self._column.setStretchFactor(self.lanes, 1 if divided else 4)
         self.after.set_divide(0.5 if divided else None)
         self._after_label.setText("as shot | held" if divided else "held")
         self.reload()
