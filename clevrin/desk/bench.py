@@ -1,5 +1,7 @@
 """What a step's bench has in common: it is entered and left, and shows what the player brings."""
 
+from dataclasses import dataclass
+
 from PySide6.QtCore import QEvent, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
@@ -10,6 +12,15 @@ from clevrin.desk.playback import Programme
 from clevrin.desk.sheet import quiet_label
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Showing:
+    """What a bench plays. While the `subject` stays the same, the frame looked at stays too; else `frame` is shown."""
+
+    programme: Programme
+    subject: tuple[object, ...]
+    frame: int
+
+
 class Bench(QWidget):
     """The middle of the window for one step. Only the bench that is entered uses the player."""
 
@@ -18,14 +29,21 @@ class Bench(QWidget):
         self.setObjectName("bench")
         self.context = context
         self.entered = False
+        self._subject: tuple[object, ...] | None = None
         # Several changes in a row, as while the window is sized, load one programme.
         self._reload = QTimer(self, singleShot=True, interval=0)
         self._reload.timeout.connect(self._load)
         context.player.shown.connect(self._on_player_shown)
         context.player.failed.connect(self._on_player_failed)
+        context.session.project_changed.connect(self._on_session_project_changed)
+        context.session.selection_changed.connect(self._on_session_selection_changed)
+        context.measurements.measured.connect(self._on_measurements_changed)
+        context.measurements.failed.connect(self._on_measurements_changed)
+        context.measurements.held_changed.connect(self._on_measurements_changed)
 
     def enter(self) -> None:
         self.entered = True
+        self._subject = None
         self.refresh()
         self.reload()
 
@@ -35,9 +53,9 @@ class Bench(QWidget):
     def refresh(self) -> None:
         """Shows the document as it is now."""
 
-    def programme(self) -> tuple[Programme | None, int | None]:
-        """What this bench plays now, and the frame to look at (None: the same one)."""
-        return None, None
+    def showing(self) -> Showing | None:
+        """What this bench plays now."""
+        return None
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         """Shows what the player brings."""
@@ -45,14 +63,37 @@ class Bench(QWidget):
     def show_trouble(self, sentence: str) -> None:
         """Says beside the picture why it cannot be shown."""
 
+    def document_changed(self) -> None:
+        """The project is another one than before; called while the bench is entered."""
+        self.refresh()
+        self.reload()
+
+    def selection_changed(self) -> None:
+        """Another take or shot is chosen; called while the bench is entered."""
+        self.refresh()
+        self.reload()
+
+    def measurements_changed(self) -> None:
+        """Something was measured or held, or could not be; called while the bench is entered."""
+        self.refresh()
+        self.reload()
+
     def reload(self) -> None:
-        """Has the player take what `programme` says, once the present event is over."""
+        """Has the player take what `showing` says, once the present event is over."""
         if self.entered:
             self._reload.start()
 
     def _load(self) -> None:
-        if self.entered:
-            self.context.player.load(*self.programme())
+        if not self.entered:
+            return
+        showing = self.showing()
+        if showing is None:
+            self._subject = None
+            self.context.player.load(None)
+            return
+        same = showing.subject == self._subject
+        self._subject = showing.subject
+        self.context.player.load(showing.programme, None if same else showing.frame)
 
     def _on_player_shown(self, frame: int, pictures: tuple) -> None:
         if self.entered:
@@ -61,6 +102,18 @@ class Bench(QWidget):
     def _on_player_failed(self, sentence: str) -> None:
         if self.entered:
             self.show_trouble(sentence)
+
+    def _on_session_project_changed(self) -> None:
+        if self.entered:
+            self.document_changed()
+
+    def _on_session_selection_changed(self) -> None:
+        if self.entered:
+            self.selection_changed()
+
+    def _on_measurements_changed(self) -> None:
+        if self.entered:
+            self.measurements_changed()
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Resize:

@@ -11,12 +11,11 @@ from clevrin.core.join.match import side_of_shot
 from clevrin.core.pace.conform import placed_shots
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
-from clevrin.desk.bench import Bench, Transport
+from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.strips import Meeting, Strips
-from clevrin.desk.playback import Programme
 from clevrin.desk.programmes import join_programme
 from clevrin.desk.reel.knot import knot_between
 from clevrin.desk.ridge_store import RidgeStore
@@ -47,11 +46,6 @@ class JoinBench(Bench):
         column.addWidget(self.table, 1)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
-        session = context.session
-        session.project_changed.connect(self._on_session_changed)
-        session.selection_changed.connect(self._on_session_changed)
-        context.measurements.measured.connect(self._on_measurements_changed)
-        context.measurements.held_changed.connect(self._on_measurements_changed)
         self._rank_soon = QTimer(self, singleShot=True, interval=120)
         self._rank_soon.timeout.connect(self._rank)
 
@@ -127,19 +121,27 @@ class JoinBench(Bench):
         outgoing, incoming = joined(*pair, self._trying, (frames[0], frames[1]), dissolve)
         return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
 
-    def programme(self) -> tuple[Programme | None, int | None]:
+    def showing(self) -> Showing | None:
         tried = self._tried()
         if tried is None:
-            return None, None
+            return None
         project, outgoing, _ = tried
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
-        return programme, programme.first
+        return Showing(programme=programme, subject=(outgoing.id, self._trying), frame=programme.first)
 
     def enter(self) -> None:
         super().enter()
         self.table.setFocus()
+
+    def document_changed(self) -> None:
+        self._trying = None
+        super().document_changed()
+
+    def selection_changed(self) -> None:
+        self._trying = None
+        super().selection_changed()
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         self.viewer.show_pixels(*pictures)
@@ -311,14 +313,3 @@ class JoinBench(Bench):
             return
         leave = pair[0].leave.changed(dissolve_frames=int(frames))
         self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave), gesture=f"dissolve of {pair[0].id}")
-
-    def _on_session_changed(self) -> None:
-        self._trying = None
-        if self.entered:
-            self.refresh()
-            self.reload()
-
-    def _on_measurements_changed(self, _: str) -> None:
-        if self.entered:
-            self.refresh()
-            self.reload()

@@ -7,10 +7,9 @@ from clevrin.core.document import Shot, Span
 from clevrin.core.document.edits import ChooseSpan, InsertShot
 from clevrin.core.pace import reel_frames
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Transport
+from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.log.cards import TakeCards
-from clevrin.desk.playback import Programme
 from clevrin.desk.programmes import reel_programme, take_programme
 from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
@@ -38,12 +37,6 @@ class LogBench(Bench):
         self.cards.take_chosen.connect(self._on_cards_take_chosen)
         self.cards.put_requested.connect(self._on_cards_put_requested)
         self.cards.add_requested.connect(self.add_requested)
-        session = context.session
-        session.project_changed.connect(self._on_session_project_changed)
-        session.selection_changed.connect(self._on_session_selection_changed)
-        context.measurements.measured.connect(self._on_measurements_measured)
-        context.measurements.failed.connect(self._on_measurements_measured)
-        context.measurements.held_changed.connect(self._on_measurements_held_changed)
 
     def _make_middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -98,6 +91,21 @@ class LogBench(Bench):
         self._sheet.add_stretch()
         return self._sheet
 
+    def document_changed(self) -> None:
+        self.refresh()
+        if self._shows_reel or self.context.player.programme is None:
+            self.reload()
+
+    def selection_changed(self) -> None:
+        self.refresh()
+        if not self._shows_reel:
+            self.reload()
+
+    def measurements_changed(self) -> None:
+        self.refresh()
+        if self._shows_reel:
+            self.reload()
+
     # What is looked at
 
     @property
@@ -111,14 +119,16 @@ class LogBench(Bench):
             self.refresh()
             self.reload()
 
-    def programme(self) -> tuple[Programme | None, int | None]:
+    def showing(self) -> Showing | None:
         session = self.context.session
         if self._shows_reel:
-            return reel_programme(session.project, self.viewer.wanted_size), session.playhead
+            programme = reel_programme(session.project, self.viewer.wanted_size)
+            return Showing(programme=programme, subject=("reel",), frame=session.playhead) if programme else None
         take = session.take
         if take is None:
-            return None, None
-        return take_programme(take, self.viewer.wanted_size), self._take_frame.get(take.id, take.span.first)
+            return None
+        frame = self._take_frame.get(take.id, take.span.first)
+        return Showing(programme=take_programme(take, self.viewer.wanted_size), subject=("take", take.id), frame=frame)
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         session = self.context.session
@@ -240,22 +250,3 @@ class LogBench(Bench):
         take = self.context.session.take
         if take is not None:
             self.context.session.do(ChooseSpan(take_id=take.id, span=span))
-
-    def _on_session_project_changed(self) -> None:
-        self.refresh()
-        if self._shows_reel or self.context.player.programme is None:
-            self.reload()
-
-    def _on_session_selection_changed(self) -> None:
-        self.refresh()
-        if not self._shows_reel:
-            self.reload()
-
-    def _on_measurements_measured(self, take_id: str) -> None:
-        self.refresh()
-        if self._shows_reel:
-            self.reload()
-
-    def _on_measurements_held_changed(self, shot_id: str) -> None:
-        if self._shows_reel:
-            self.reload()

@@ -8,9 +8,8 @@ from clevrin.core.document.model import AXES
 from clevrin.core.hold.report import calm_frames, course, shake
 from clevrin.core.pace.conform import placed_shots
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Transport
+from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
-from clevrin.desk.playback import Programme
 from clevrin.desk.programmes import before_after_programme
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
 from clevrin.desk.steady.lanes import Lane, Lanes
@@ -32,12 +31,7 @@ class SteadyBench(Bench):
         row.setSpacing(0)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self._make_sheet())
-        session = context.session
-        session.project_changed.connect(self._on_session_project_changed)
-        session.selection_changed.connect(self._on_session_selection_changed)
-        session.trouble.connect(self.trouble.tell)
-        context.measurements.measured.connect(self._on_measurements_changed)
-        context.measurements.held_changed.connect(self._on_measurements_changed)
+        context.session.trouble.connect(self.trouble.tell)
 
     def _make_middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -170,12 +164,12 @@ class SteadyBench(Bench):
             self._after_label.setText("as shot" if before else ("as shot | held" if self._divided else "held"))
             self.context.player.seek(self.context.player.frame)
 
-    def programme(self) -> tuple[Programme | None, int | None]:
+    def showing(self) -> Showing | None:
         shot = self.context.session.shot
         if shot is None:
-            return None, None
+            return None
         programme = before_after_programme(self.context.session.project, shot, self.after.wanted_size)
-        return programme, self._frame.get(shot.id, shot.span.first)
+        return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         shot = self.context.session.shot
@@ -307,21 +301,6 @@ class SteadyBench(Bench):
             self.refresh()
             return
         self._change(axes=tuple(a for a in AXES if a in chosen))
-
-    def _on_session_project_changed(self) -> None:
-        if self.entered:
-            self.refresh()
-            self.reload()
-
-    def _on_session_selection_changed(self) -> None:
-        if self.entered:
-            self.refresh()
-            self.reload()
-
-    def _on_measurements_changed(self, _: str) -> None:
-        if self.entered:
-            self.refresh()
-            self.reload()
 
 
 def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
