@@ -53,33 +53,11 @@ def solve_path(problem: PathProblem) -> Numbers:
     leaves over is taken back frame by frame.
     """
     n = len(problem.motions)
-    radius = float(np.hypot(*problem.corners[0].T).max())
+    radius = _radius(problem)
     unit = np.tile([radius, radius, 1.0, 1.0], n)  # unknowns are px at the corner: well scaled
-    identity = np.tile([1.0, 0.0, 0.0, 0.0], n)
-    residual, constant = _residual(problem.motions, n)
-    residual = residual @ sp.diags(1 / unit)
-    per_row = np.tile([radius, radius, 1.0, 1.0], n - 1)
-    residual, constant = sp.diags(per_row) @ residual, per_row * constant
-    hessian = sp.eye(4 * n, format="csc")
-    linear = -(identity * unit)
-    if n > problem.order:
-        strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, 0.45))) ** (2 * problem.order)
-        steps = _difference(n - 1, problem.order - 1)
-        near_fast = _touches(problem.fast, problem.order + 1)
-        weight = np.repeat(np.where(near_fast, strength * _FREE, strength), 4)
-        # What an axis that is off does cannot be mended; the others must not try to make up for it.
-        weight *= np.tile(problem.free, len(near_fast))
-        jerk, offset = steps @ residual, steps @ constant
-        hessian = hessian + jerk.T @ sp.diags(weight) @ jerk
-        linear = linear + jerk.T @ (weight * offset)
-    if problem.fast.any() and n > 2:
-        # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
-        bend = _difference(n, 2)
-        weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), 4)
-        hessian = hessian + bend.T @ sp.diags(weight) @ bend
+    hessian, linear = _objective(problem, unit)
     free = np.tile(problem.free, n)
-    still = identity * unit
-    hessian = hessian.tocsc()
+    still = np.tile([1.0, 0.0, 0.0, 0.0], n) * unit
     linear = linear[free] + hessian[free][:, ~free] @ still[~free]
     hessian = hessian[free][:, free]
     inside, reach = _inside(problem.corners, problem.limits or (np.inf, np.inf), n)
@@ -109,6 +87,39 @@ def solve_path(problem: PathProblem) -> Numbers:
     if problem.free[0]:
         corrections[:, 0] = np.maximum(corrections[:, 0], 1.0)
     return _pulled_inside(corrections, problem)
+
+
+def _radius(problem: PathProblem) -> float:
+    return float(np.hypot(*problem.corners[0].T).max())
+
+
+def _objective(problem: PathProblem, unit: Numbers) -> tuple[sp.csc_matrix, Numbers]:
+    """What is to be as small as can be: x' H x / 2 + g' x on the scaled corrections; gives H and g."""
+    n = len(problem.motions)
+    radius = _radius(problem)
+    identity = np.tile([1.0, 0.0, 0.0, 0.0], n)
+    residual, constant = _residual(problem.motions, n)
+    residual = residual @ sp.diags(1 / unit)
+    per_row = np.tile([radius, radius, 1.0, 1.0], n - 1)
+    residual, constant = sp.diags(per_row) @ residual, per_row * constant
+    hessian = sp.eye(4 * n, format="csc")
+    linear = -(identity * unit)
+    if n > problem.order:
+        strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, 0.45))) ** (2 * problem.order)
+        steps = _difference(n - 1, problem.order - 1)
+        near_fast = _touches(problem.fast, problem.order + 1)
+        weight = np.repeat(np.where(near_fast, strength * _FREE, strength), 4)
+        # What an axis that is off does cannot be mended; the others must not try to make up for it.
+        weight *= np.tile(problem.free, len(near_fast))
+        jerk, offset = steps @ residual, steps @ constant
+        hessian = hessian + jerk.T @ sp.diags(weight) @ jerk
+        linear = linear + jerk.T @ (weight * offset)
+    if problem.fast.any() and n > 2:
+        # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
+        bend = _difference(n, 2)
+        weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), 4)
+        hessian = hessian + bend.T @ sp.diags(weight) @ bend
+    return hessian.tocsc(), linear
 
 
 def _holds(corrections: Numbers, problem: PathProblem) -> bool:
