@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, Qt, QUrl
+from PySide6.QtCore import QEvent, Qt, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -139,9 +139,6 @@ class MainWindow(QMainWindow):
         self.session.selection_changed.connect(self._show_dots)
         self.session.saved_changed.connect(self._show_name)
         self.session.trouble.connect(self.trouble.tell)
-        application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
 
     # Steps
 
@@ -400,14 +397,21 @@ class MainWindow(QMainWindow):
         if self._step != "join":
             self.enter_step("join")
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+    def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""
-        if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
-            if event.type() == QEvent.Type.KeyPress and self.isActiveWindow():
-                self.steady.show_before(True)
-            elif event.type() == QEvent.Type.KeyRelease:
-                self.steady.show_before(False)
-        return super().eventFilter(watched, event)
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.steady.show_before(True)
+        super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.steady.show_before(False)
+        super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
+            self.steady.show_before(False)  # B may be let go over another window
+        super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -423,9 +427,6 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Saves, stops what runs and keeps its pieces."""
-        application = QApplication.instance()
-        if application is not None:
-            application.removeEventFilter(self)
         self.session.save_now()
         self.player.close()
         self.thumbnails.close()

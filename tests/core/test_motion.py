@@ -83,8 +83,7 @@ def test_auto_takes_the_simplest_model_that_explains_a_take(tmp_path):
     assert trace_take(TraceRequest(path=tmp_path / "turn.mp4"), Shelf(tmp_path), Silent()).model != "translation"
 
 
-@pytest.mark.parametrize("angle", [0, 90, 180, -90, 45])
-@pytest.mark.parametrize("shutter", [0.25, 0.5])
+@pytest.mark.parametrize(("angle", "shutter"), [(0, 0.25), (90, 0.5), (180, 0.9), (-90, 0.25), (45, 0.5)])
 def test_whips_in_every_direction_with_other_shutters(tmp_path, angle, shutter):
     """Speed peaks at frame 12; the camera moves towards `angle`, so the texture is read further there."""
     x, y = np.cos(np.radians(angle)), -np.sin(np.radians(angle))
