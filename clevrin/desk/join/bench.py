@@ -32,7 +32,6 @@ class JoinBench(Bench):
         super().__init__(context)
         self._ranked_for: tuple | None = None
         self._trying: Proposal | None = None
-        self._words = ""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -43,6 +42,8 @@ class JoinBench(Bench):
         self.table = ProposalTable()
         self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
         column.addWidget(self.strips, 3)
+        self._finding = quiet_label("")
+        column.addWidget(self._finding)
         column.addWidget(self.table, 1)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
@@ -218,7 +219,7 @@ class JoinBench(Bench):
         measurements = self.context.measurements
         if any(measurements.trace(take) is None for take in takes):
             troubles = [t for take in takes if (t := measurements.trouble(take))]
-            self.trouble.tell(troubles[0] if troubles else "")
+            self._say(troubles[0] if troubles else "The motion of the two takes is being measured.")
             return
         index = project.shot_index(pair[0].id)
         alone = index == 0, index + 2 == len(project.reel.shots)
@@ -233,7 +234,7 @@ class JoinBench(Bench):
         if key == self._ranked_for:
             return
         self._ranked_for = key
-        self._words = ""
+        self._say("Matching the two takes.")
 
         def work(progress: Progress) -> tuple[Proposal, ...]:
             sources = Sources(measurements.shelf, measurements.known)
@@ -247,13 +248,19 @@ class JoinBench(Bench):
                 sources.close()
 
         def done(proposals: tuple[Proposal, ...]) -> None:
-            self.trouble.tell("" if proposals else "No whips of these two takes agree: this stays a plain cut.")
+            self.trouble.hide()
+            self._say("" if proposals else "No whips of these two takes agree: this stays a plain cut.")
             self.table.show_proposals(proposals)
             self._try_first(proposals)
 
         self.context.jobs.restart(
             Job(key=("rank",), what="Matching", work=work, done=done, failed=self.trouble.tell, quiet=True)
         )
+
+    def _say(self, words: str) -> None:
+        """Words where the proposals would be."""
+        self._finding.setText(words)
+        self._finding.setVisible(bool(words))
 
     def _try_first(self, proposals: tuple[Proposal, ...]) -> None:
         """Tries the best proposal, unless the join on the reel is a whip cut already."""
