@@ -49,8 +49,9 @@ class PathProblem:
 def solve_path(problem: PathProblem) -> Numbers:
     """The corrections (n, 4) as a, b, x, y. Raises `ClevrinError` where no gate fits.
 
-    Costs about 50 ms for 150 frames, 0.6 s for 1,800. The constraint holds exactly: what the solver's tolerance
-    leaves over is taken back frame by frame.
+    Costs about 20 ms for 150 frames and 0.12 s for 1,800 while no corner meets the picture's edge, 0.1 to 0.8 s for
+    150 frames where one does. The constraint holds exactly: what the solver's tolerance leaves over is taken back
+    frame by frame.
     """
     n = len(problem.motions)
     radius = _radius(problem)
