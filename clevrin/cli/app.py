@@ -157,14 +157,11 @@ def hold(
     project = AddTakes(takes=(take,)).apply(Project(name=take.name))
     shot = Shot(take_id=take.id, span=take.span, hold=settings)
     project = project.changed(reel=project.reel.changed(shots=(shot,)))
-    sources = Sources()
-    try:
+    with Sources() as sources:
         with shown(f"Holding {media.name}") as progress:
             export_reel(ExportRequest(project=project, path=out), sources, progress)
         if report is not None:
             write_whole(report, _hold_report(take, shot, sources))
-    finally:
-        sources.close()
 
 
 def _hold_report(take: Take, shot: Shot, sources: Sources) -> str:
@@ -203,8 +200,7 @@ def match(
     no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
 ) -> None:
     """Ranks the pairs of frames at which one take can be cut to another within their whips."""
-    sources = Sources()
-    try:
+    with Sources() as sources:
         sides = []
         for path in (a, b):
             take = take_in(path)
@@ -212,8 +208,6 @@ def match(
                 measured = sources.measure(take, progress)
             sides.append(Side.of(sources.reader(take), measured))
         proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse)
-    finally:
-        sources.close()
     if json:
         print_json({"proposals": proposals})
         return
@@ -236,8 +230,7 @@ def assemble_takes(
 ) -> None:
     """Makes a project whose reel joins the takes at their best matches."""
     check_place(out, media)
-    sources = Sources()
-    try:
+    with Sources() as sources:
         measured = []
         for path in media:
             take = take_in(path)
@@ -246,8 +239,6 @@ def assemble_takes(
             measured.append(Measured(take=take, trace=found, reader=sources.reader(take)))
         project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
         reel, joins = assemble(project.reel, measured, best_order=order is Order.best)
-    finally:
-        sources.close()
     save(project.changed(reel=reel), out)
     for number, proposal in enumerate(joins, start=1):
         said = f"score {proposal.score:.0f}" if proposal else "plain cut: no whips that agree"
@@ -271,12 +262,8 @@ def render(
             raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
     check_place(out, [project])
     loaded = load(project)
-    sources = Sources()
-    try:
-        with shown(f"Rendering {out.name}") as progress:
-            export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
-    finally:
-        sources.close()
+    with Sources() as sources, shown(f"Rendering {out.name}") as progress:
+        export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
 
 
 def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:

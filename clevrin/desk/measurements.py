@@ -69,12 +69,9 @@ class Measurements(QObject):
         self._troubles.pop(take.fingerprint, None)
 
         def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...]]:
-            sources = Sources(self.shelf, self.known)
-            try:
+            with Sources(self.shelf, self.known) as sources:
                 trace = sources.measure(take, progress)
                 return trace, find_whips(trace)
-            finally:
-                sources.close()
 
         def done(result: tuple[Trace, tuple[Whip, ...]]) -> None:
             self._traces[take.fingerprint], self._whips[take.fingerprint] = result
@@ -97,13 +94,10 @@ class Measurements(QObject):
 
     def _solve(self, shot: Shot, take: Take, key: tuple) -> None:
         def work(progress: Progress) -> HeldPath | None:
-            sources = Sources(self.shelf, self.known)
-            try:
+            with Sources(self.shelf, self.known) as sources:
                 if shot.hold.how == "lock-off":
                     sources.register(take, shot.span, progress)
                 return sources.held(take, shot.span, shot.hold)
-            finally:
-                sources.close()
 
         def done(path: HeldPath | None) -> None:
             if path is not None:

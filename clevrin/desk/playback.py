@@ -226,8 +226,7 @@ class Player(QObject):
     # The worker thread
 
     def _run(self) -> None:
-        sources = Sources(self._shelf, self._known)
-        try:
+        with Sources(self._shelf, self._known) as sources:
             while (task := self._task()) is not None:
                 programme, number, generation, ahead = task
                 try:
@@ -245,8 +244,6 @@ class Player(QObject):
                             self._ready.append((number, pictures))
                 else:
                     self._made.emit(number, pictures, generation)
-        finally:
-            sources.close()
 
     def _task(self) -> tuple[Programme, int, int, bool] | None:
         """Waits for something to make: programme, frame, generation, whether it is made ahead."""

@@ -10,7 +10,7 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.history import History
 from clevrin.core.document.keeping import remember_last, unnamed_file
 from clevrin.core.errors import ClevrinError, DocumentError
-from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace import reel_frames
 
 _SAVE_AFTER_MS = 250
 
@@ -162,12 +162,6 @@ class Session(QObject):
         if frame != self._playhead:
             self._playhead = frame
             self.playhead_changed.emit(frame)
-
-    def shot_under_playhead(self) -> Shot | None:
-        for placed in placed_shots(self.project):
-            if placed.start <= self._playhead < placed.end:
-                return placed.shot
-        return None
 
     def _begin(self, project: Project, path: Path) -> None:
         self._history = History(project)

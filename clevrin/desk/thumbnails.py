@@ -93,8 +93,7 @@ class Thumbnails(QObject):
             self._told.start()
 
     def _run(self) -> None:
-        sources = Sources(self._shelf, self._known)
-        try:
+        with Sources(self._shelf, self._known) as sources:
             while True:
                 with self._wake:
                     while not self._closed and not self._waiting:
@@ -113,5 +112,3 @@ class Thumbnails(QObject):
                     self._hopeless.add(key)
                 with self._wake:
                     self._waiting.pop(key, None)
-        finally:
-            sources.close()

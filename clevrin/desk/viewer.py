@@ -25,7 +25,6 @@ class Viewer(QWidget):
         self._images: tuple[QImage, ...] = ()
         self._pixels: tuple[Pixels, ...] = ()  # the images look into them
         self._words = ""
-        self._caption = ""
         self._divide: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 90)
@@ -62,12 +61,6 @@ class Viewer(QWidget):
         self._images, self._pixels, self._words = (), (), words
         self.update()
 
-    def set_caption(self, caption: str) -> None:
-        """Small words over the picture's upper left corner."""
-        if caption != self._caption:
-            self._caption = caption
-            self.update()
-
     def set_divide(self, share: float | None) -> None:
         """With two pictures: the first is left of this share of the width, the second right. None: the last one."""
         self._divide = share
@@ -101,8 +94,6 @@ class Viewer(QWidget):
             painter.drawImage(rect, self._images[0])
             painter.setClipping(False)
             painter.fillRect(x - 1, rect.top(), 2, rect.height(), theme.colour("text"))
-        if self._caption:
-            self._paint_caption(painter, rect)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.wanted_size_changed.emit()
@@ -116,15 +107,3 @@ class Viewer(QWidget):
             share = min(1.0, max(0.0, (event.position().x() - rect.left()) / rect.width()))
             self.set_divide(share)
             self.divide_changed.emit(share)
-
-    def _paint_caption(self, painter: QPainter, rect: QRect) -> None:
-        painter.setFont(theme.font(theme.SMALL_PX))
-        text = painter.fontMetrics().boundingRect(self._caption)
-        box = QRect(rect.left() + 8, rect.top() + 8, text.width() + 12, text.height() + 6)
-        shade = theme.colour("sunk")
-        shade.setAlpha(190)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(shade)
-        painter.drawRoundedRect(box, theme.CORNER, theme.CORNER)
-        painter.setPen(theme.colour("text"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._caption)

@@ -279,11 +279,8 @@ class MainWindow(QMainWindow):
         request = ExportRequest(project=self.session.project, path=path)
 
         def work(progress: Progress) -> Path:
-            sources = Sources(self._shelf, self._known)
-            try:
+            with Sources(self._shelf, self._known) as sources:
                 return export_reel(request, sources, progress)
-            finally:
-                sources.close()
 
         def done(written: Path) -> None:
             self.header.strip.tell(f"Rendered {written.name}")

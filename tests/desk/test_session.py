@@ -7,6 +7,7 @@ from clevrin.core.document.edits import InsertShot, MirrorShot, RemoveShot, Rena
 from clevrin.core.document.files import load, save
 from clevrin.core.document.keeping import data_folder, last_project, remember_last, unnamed_file
 from clevrin.core.errors import DocumentError
+from clevrin.core.pace import shot_at
 from clevrin.desk.session import Session
 from tests.core.test_document import three_shots
 
@@ -100,7 +101,7 @@ def test_removing_the_chosen_shot_chooses_another(session, qtbot):
 def test_the_playhead_stays_on_the_reel(session, qtbot):
     session.move_playhead(10_000)
     end = session.playhead
-    assert end == 50 + 35 + 80 - 1 and session.shot_under_playhead().id == "s3"
+    assert end == 50 + 35 + 80 - 1 and shot_at(session.project, end).shot.id == "s3"
     with qtbot.waitSignal(session.playhead_changed):
         session.do(RemoveShot(shot_id="s3"))
     assert session.playhead == 84

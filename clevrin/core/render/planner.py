@@ -25,7 +25,7 @@ def plan_frame(project: Project, frame: int, size: tuple[int, int], sources: Sou
     layers, unmeasured = [], []
     for placed, weight in mix:
         shot, take = placed.shot, placed.take
-        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(take) if take.facts.variable else None)
+        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(take))
         if held and sources.missing(take, shot.span, shot.hold):
             unmeasured.append(take.name)
         reel_size = project.reel.width, project.reel.height

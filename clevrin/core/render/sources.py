@@ -4,7 +4,8 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from pathlib import Path
-from typing import TypeVar
+from types import TracebackType
+from typing import Self, TypeVar
 
 from clevrin.core.document import Hold, Span, Take
 from clevrin.core.errors import MediaError
@@ -63,6 +64,7 @@ class Sources:
 
     Nothing here is part of the document, and nothing in it changes a picture: it only makes the next one
     quicker. Every thread that makes pictures has one of its own, because films cannot be shared; `known` can.
+    Close it, or use it in a `with`.
     """
 
     def __init__(self, shelf: Shelf | None = None, known: Known | None = None) -> None:
@@ -144,6 +146,14 @@ class Sources:
     def close(self) -> None:
         while self._readers:
             self._readers.popitem()[1].close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
 
     def _registration(self, take: Take, span: Span, trace: Trace) -> Registration | None:
         request = _registering(take, span, trace)

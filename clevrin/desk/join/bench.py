@@ -237,15 +237,12 @@ class JoinBench(Bench):
         self._say("Matching the two takes.")
 
         def work(progress: Progress) -> tuple[Proposal, ...]:
-            sources = Sources(measurements.shelf, measurements.known)
-            try:
+            with Sources(measurements.shelf, measurements.known) as sources:
                 sides = []
                 for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
                     trace = sources.measure(take, progress)
                     sides.append(side_of_shot(sources.reader(take), trace, shot, leaving=leaving, alone=free))
                 return rank_pairs(*sides)
-            finally:
-                sources.close()
 
         def done(proposals: tuple[Proposal, ...]) -> None:
             self.trouble.hide()
