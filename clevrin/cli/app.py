@@ -10,10 +10,14 @@ import typer
 
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Hold, Project, Shot, Take
+from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.edits import AddTakes
-from clevrin.core.document.files import load, save
+from clevrin.core.document.files import SUFFIX, load, save, write_atomically
 from clevrin.core.document.model import AXES
 from clevrin.core.errors import ClevrinError
+from clevrin.core.exchange.take_list import take_list_csv, with_take_list
+from clevrin.core.exchange.timeline_reading import read_timeline
+from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.hold.report import calm_frames, course, shake
 from clevrin.core.join import Side, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
@@ -68,12 +72,18 @@ def window(context: typer.Context) -> None:
 
 
 @app.command("open")
-def open_project(file: Annotated[Path, typer.Argument(help="A project.", show_default=False)]) -> None:
-    """Opens the window with a project."""
+def open_files(
+    files: Annotated[list[Path], typer.Argument(help="A project, a timeline, takes or folders.", show_default=False)],
+) -> None:
+    """Opens the window with a project, or with footage files and folders of them as takes."""
     from clevrin.desk.application import run
 
-    load(file)  # a file that cannot be opened is told here, before there is a window
-    raise typer.Exit(run(file))
+    for file in files:
+        if not file.exists():
+            raise ClevrinError(f"{file} is not there.")
+        if file.suffix == SUFFIX and last_good_copy(file) is None:
+            load(file)  # a file that cannot be opened is told here, before there is a window
+    raise typer.Exit(run(files))
 
 
 @app.command()
@@ -82,7 +92,7 @@ def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the
     from clevrin.demo.project import demo_file
     from clevrin.desk.application import run
 
-    raise typer.Exit(run(demo_file(fresh=fresh), play=True))
+    raise typer.Exit(run([demo_file(fresh=fresh)], play=True))
 
 
 @app.command()
@@ -264,6 +274,55 @@ def render(
     loaded = load(project)
     with Sources() as sources, shown(f"Rendering {out.name}") as progress:
         export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
+
+
+@app.command("export-otio")
+def export_otio(
+    project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
+    out: Out,
+) -> None:
+    """Hands the reel of a project on as an OpenTimelineIO timeline."""
+    check_place(out, [project])
+    write_atomically(out, timeline_text(load(project)))
+
+
+@app.command("import-otio")
+def import_otio(
+    timeline: Annotated[Path, typer.Argument(help="An .otio file.", show_default=False)],
+    out: Out,
+) -> None:
+    """Makes a project of an OpenTimelineIO timeline, and lists what of it a reel has not."""
+    check_place(out, [timeline])
+    imported = read_timeline(timeline)
+    save(imported.project, out)
+    for sentence in imported.left_out:
+        print_line(sentence)
+
+
+@app.command("export-takes")
+def export_takes(
+    project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
+    out: Out,
+) -> None:
+    """Writes the take list with its spans as CSV."""
+    check_place(out, [project])
+    write_atomically(out, take_list_csv(load(project).takes))
+
+
+@app.command("import-takes")
+def import_takes(
+    project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
+    table: Annotated[Path, typer.Argument(help="A take list as CSV.", show_default=False)],
+    out: Out,
+) -> None:
+    """Gives the takes of a project the marks, notes and spans of a list."""
+    check_place(out, [table])
+    loaded = load(project)
+    try:
+        text = table.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise ClevrinError(f"{table} cannot be read as a table.") from error
+    save(with_take_list(loaded, text), out)
 
 
 def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:

@@ -9,6 +9,8 @@ from clevrin.desk.rail import STEPS
 if TYPE_CHECKING:
     from clevrin.desk.window import MainWindow
 
+Run = Callable[["MainWindow"], object]
+
 
 def _always(window: "MainWindow") -> bool:
     return True
@@ -16,12 +18,12 @@ def _always(window: "MainWindow") -> bool:
 
 @dataclass(frozen=True, kw_only=True)
 class Action:
-    """One thing that can be done. `keys` empty: only in the menu; `group` says where it stands there."""
+    """One thing that can be done. `keys` are those it has at first; `group` says where it stands in the menu."""
 
     id: str
     words: str
     group: str
-    run: Callable[["MainWindow"], None]
+    run: Run
     keys: tuple[str, ...] = ()
     when: Callable[["MainWindow"], bool] = _always
     in_menu: bool = True
@@ -39,125 +41,177 @@ def _has_take(window: "MainWindow") -> bool:
     return window.session.take is not None
 
 
+def _has_takes(window: "MainWindow") -> bool:
+    return bool(window.session.project.takes)
+
+
+def _action(
+    group: str,
+    id: str,
+    words: str,
+    run: Run,
+    *keys: str,
+    when: Callable[["MainWindow"], bool] = _always,
+) -> Action:
+    return Action(id=id, words=words, group=group, run=run, keys=keys, when=when)
+
+
 ACTIONS: tuple[Action, ...] = (
-    Action(id="new", words="New project", group="project", keys=("Ctrl+N",), run=lambda w: w.begin_new()),
-    Action(id="open", words="Open a project…", group="project", keys=("Ctrl+O",), run=lambda w: w.ask_to_open()),
-    Action(id="save", words="Save", group="project", keys=("Ctrl+S",), run=lambda w: w.save()),
-    Action(
-        id="save-as",
-        words="Save with a name…",
-        group="project",
-        keys=("Ctrl+Shift+S",),
-        run=lambda w: w.ask_to_save(),
-    ),
-    Action(id="add", words="Add takes…", group="project", keys=("Ctrl+I",), run=lambda w: w.ask_for_takes()),
-    Action(
-        id="render",
-        words="Render the reel…",
-        group="project",
-        keys=("Ctrl+R",),
-        run=lambda w: w.ask_where_to_render(),
+    _action("project", "new", "New project", lambda w: w.begin_new(), "Ctrl+N"),
+    _action("project", "open", "Open a project…", lambda w: w.files.ask_to_open(), "Ctrl+O"),
+    _action("project", "save", "Save", lambda w: w.save(), "Ctrl+S"),
+    _action("project", "save-as", "Save with a name…", lambda w: w.files.ask_to_save(), "Ctrl+Shift+S"),
+    _action("project", "pack", "Pack with its media…", lambda w: w.files.ask_where_to_pack(), when=_has_takes),
+    _action("project", "add", "Add takes…", lambda w: w.files.ask_for_takes(), "Ctrl+I"),
+    _action("project", "add-folder", "Add a folder of takes…", lambda w: w.files.ask_for_folder(), "Ctrl+Shift+I"),
+    _action(
+        "project",
+        "render",
+        "Render the reel…",
+        lambda w: w.files.ask_where_to_render(),
+        "Ctrl+R",
         when=_has_reel,
     ),
-    Action(
-        id="undo",
-        words="Undo",
-        group="edit",
-        keys=("Ctrl+Z",),
-        run=lambda w: w.session.undo(),
+    _action("project", "import-otio", "Open an OTIO timeline…", lambda w: w.files.ask_for_timeline()),
+    _action(
+        "project",
+        "export-otio",
+        "Hand the reel on as OTIO…",
+        lambda w: w.files.ask_where_to_put_timeline(),
+        when=_has_reel,
+    ),
+    _action(
+        "project",
+        "export-takes",
+        "Hand the take list on as CSV…",
+        lambda w: w.files.ask_where_to_put_takes(),
+        when=_has_takes,
+    ),
+    _action("project", "import-takes", "Read a take list…", lambda w: w.files.ask_for_take_list(), when=_has_takes),
+    _action("project", "settings", "Settings…", lambda w: w.show_settings(), "Ctrl+,"),
+    _action(
+        "edit",
+        "undo",
+        "Undo",
+        lambda w: w.session.undo(),
+        "Ctrl+Z",
         when=lambda w: w.session.history.undo_label is not None,
     ),
-    Action(
-        id="redo",
-        words="Redo",
-        group="edit",
-        keys=("Ctrl+Shift+Z", "Ctrl+Y"),
-        run=lambda w: w.session.redo(),
+    _action(
+        "edit",
+        "redo",
+        "Redo",
+        lambda w: w.session.redo(),
+        "Ctrl+Shift+Z",
+        "Ctrl+Y",
         when=lambda w: w.session.history.redo_label is not None,
     ),
-    Action(
-        id="remove",
-        words="Remove the chosen shot",
-        group="edit",
-        keys=("Delete", "Backspace"),
-        run=lambda w: w.remove_shot(),
+    _action("edit", "split", "Split at the playhead", lambda w: w.reel_edits.split(), "/", when=_has_reel),
+    _action(
+        "edit",
+        "remove-before",
+        "Remove what is before the playhead",
+        lambda w: w.reel_edits.remove_before(),
+        "Shift+I",
+        when=_has_reel,
+    ),
+    _action(
+        "edit",
+        "remove-after",
+        "Remove what is after the playhead",
+        lambda w: w.reel_edits.remove_after(),
+        "Shift+O",
+        when=_has_reel,
+    ),
+    _action("edit", "duplicate", "Duplicate", lambda w: w.reel_edits.duplicate(), "Ctrl+D", when=_has_shot),
+    _action(
+        "edit",
+        "remove",
+        "Remove the chosen shots",
+        lambda w: w.reel_edits.remove(),
+        "Delete",
+        "Backspace",
         when=_has_shot,
     ),
-    Action(
-        id="remove-take",
-        words="Remove the chosen take",
-        group="edit",
-        run=lambda w: w.remove_take(),
-        when=_has_take,
-    ),
-    Action(
-        id="mirror",
-        words="Mirror the chosen shot",
-        group="edit",
-        keys=("F",),
-        run=lambda w: w.mirror_shot(),
+    _action("edit", "mirror", "Mirror", lambda w: w.reel_edits.mirror(), "F", when=_has_shot),
+    _action("edit", "reverse", "Reverse", lambda w: w.reel_edits.reverse(), "R", when=_has_shot),
+    _action(
+        "edit",
+        "copy-settings",
+        "Copy steady and mirror",
+        lambda w: w.reel_edits.copy_settings(),
+        "Ctrl+C",
         when=_has_shot,
     ),
-    Action(id="play", words="Play or stop", group="look", keys=("Space",), run=lambda w: w.toggle_play()),
-    Action(id="back", words="One frame back", group="look", keys=("Left",), run=lambda w: w.step(-1)),
-    Action(id="on", words="One frame on", group="look", keys=("Right",), run=lambda w: w.step(1)),
-    Action(id="back-10", words="Ten frames back", group="look", keys=("Shift+Left",), run=lambda w: w.step(-10)),
-    Action(id="on-10", words="Ten frames on", group="look", keys=("Shift+Right",), run=lambda w: w.step(10)),
-    Action(
-        id="whip-before",
-        words="Previous whip",
-        group="look",
-        keys=("PgUp",),
-        run=lambda w: w.log.jump_to_whip(-1),
+    _action(
+        "edit",
+        "paste-settings",
+        "Paste steady and mirror",
+        lambda w: w.reel_edits.paste_settings(),
+        "Ctrl+V",
+        when=lambda w: w.session.shot is not None and w.reel_edits.has_copied,
     ),
-    Action(
-        id="whip-after",
-        words="Next whip",
-        group="look",
-        keys=("PgDown",),
-        run=lambda w: w.log.jump_to_whip(1),
-    ),
-    Action(
-        id="in",
-        words="The span begins here",
-        group="work",
-        keys=("I",),
-        run=lambda w: w.log.mark("in"),
+    _action("edit", "choose-all", "Choose all shots", lambda w: w.reel_edits.choose_all(), "Ctrl+A", when=_has_reel),
+    _action("edit", "format", "Size and rate of the reel…", lambda w: w.show_format()),
+    _action("edit", "remove-take", "Remove the chosen take", lambda w: w.remove_take(), when=_has_take),
+    _action("look", "play", "Play or stop", lambda w: w.toggle_play(), "Space"),
+    _action("look", "shuttle-on", "Play on, faster with each press", lambda w: w.shuttle(1), "L"),
+    _action("look", "shuttle-stop", "Stop", lambda w: w.shuttle(0), "K"),
+    _action("look", "shuttle-back", "Play backward, faster with each press", lambda w: w.shuttle(-1), "J"),
+    _action("look", "loop", "Loop the span or the chosen shots", lambda w: w.toggle_loop(), "Ctrl+L"),
+    _action("look", "back", "One frame back", lambda w: w.step(-1), "Left"),
+    _action("look", "on", "One frame on", lambda w: w.step(1), "Right"),
+    _action("look", "back-10", "Ten frames back", lambda w: w.step(-10), "Shift+Left"),
+    _action("look", "on-10", "Ten frames on", lambda w: w.step(10), "Shift+Right"),
+    _action("look", "to-start", "To the start", lambda w: w.go_to_end(-1), "Home"),
+    _action("look", "to-end", "To the end", lambda w: w.go_to_end(1), "End"),
+    _action("look", "instant", "Go to an instant", lambda w: w.type_instant(), "G"),
+    _action("look", "whip-before", "Previous whip", lambda w: w.log.jump_to_whip(-1), "PgUp"),
+    _action("look", "whip-after", "Next whip", lambda w: w.log.jump_to_whip(1), "PgDown"),
+    _action("look", "nearer", "Come nearer to the reel", lambda w: w.reel.zoom(2), "+", "="),
+    _action("look", "farther", "Go farther from the reel", lambda w: w.reel.zoom(-2), "-"),
+    _action("look", "whole-reel", "See the whole reel", lambda w: w.reel.show_all(), "0"),
+    _action("work", "in", "The span begins here", lambda w: w.log.mark("in"), "I", when=_has_take),
+    _action("work", "out", "The span ends here", lambda w: w.log.mark("out"), "O", when=_has_take),
+    _action("work", "span", "Another span begins here", lambda w: w.log.begin_span(), "A", when=_has_take),
+    _action("work", "keep", "Keep the take", lambda w: w.log.judge("keep"), "Y", when=_has_take),
+    _action("work", "maybe", "Maybe use the take", lambda w: w.log.judge("maybe"), "W", when=_has_take),
+    _action("work", "drop", "Drop the take", lambda w: w.log.judge("drop"), "N", when=_has_take),
+    _action("work", "take-before", "Previous take", lambda w: w.log.choose_neighbour(-1), "Ctrl+Up", when=_has_takes),
+    _action("work", "take-after", "Next take", lambda w: w.log.choose_neighbour(1), "Ctrl+Down", when=_has_takes),
+    _action("work", "take-it", "Take what is proposed", lambda w: w.take_what_is_proposed(), "Return", "Enter"),
+    _action(
+        "work",
+        "insert",
+        "Put the span at the playhead",
+        lambda w: w.log.put_on_reel(at_playhead=True),
+        "Shift+Return",
         when=_has_take,
     ),
-    Action(
-        id="out",
-        words="The span ends here",
-        group="work",
-        keys=("O",),
-        run=lambda w: w.log.mark("out"),
+    _action(
+        "work",
+        "put-all",
+        "Put all spans on the reel",
+        lambda w: w.log.put_on_reel(everything=True),
+        "Ctrl+Return",
         when=_has_take,
     ),
-    Action(
-        id="take-it",
-        words="Take what is proposed",
-        group="work",
-        keys=("Return", "Enter"),
-        run=lambda w: w.take_what_is_proposed(),
+    _action("work", "marker", "Set a marker", lambda w: w.reel_edits.mark("marker"), "M", when=_has_reel),
+    _action("work", "beat", "Set a beat", lambda w: w.reel_edits.mark("beat"), "Shift+M", when=_has_reel),
+    _action(
+        "work",
+        "remove-marker",
+        "Remove the nearest marker",
+        lambda w: w.reel_edits.remove_marker(),
+        "Ctrl+M",
+        when=lambda w: bool(w.session.project.reel.markers),
     ),
-    Action(
-        id="put-back",
-        words="Put back what is being dragged",
-        group="work",
-        keys=("Escape",),
-        run=lambda w: w.put_back(),
-    ),
+    _action("work", "put-back", "Put back what is being dragged", lambda w: w.put_back(), "Escape"),
     *(
-        Action(
-            id=f"step-{step.id}",
-            words=step.name,
-            group="step",
-            keys=(str(step.number),),
-            run=lambda w, id=step.id: w.enter_step(id),
-        )
+        _action("step", f"step-{step.id}", step.name, lambda w, id=step.id: w.enter_step(id), str(step.number))
         for step in STEPS
     ),
-    Action(id="keys", words="Keys…", group="help", keys=("F1",), run=lambda w: w.show_keys()),
+    _action("help", "keys", "Keys…", lambda w: w.show_keys(), "F1"),
 )
 
 GROUPS = ("project", "edit", "look", "work", "step", "help")
@@ -171,10 +225,3 @@ GROUP_WORDS = {
 }
 HELD_KEYS = (("B", "Held down: the picture as shot"),)
 """Keys that do something while they are held, which no menu entry can say."""
-
-
-def key_rows() -> list[tuple[str, str]]:
-    """Keys and what they do, for the key sheet."""
-    return [(", ".join(action.keys), action.words) for action in ACTIONS if action.keys] + [
-        (key, words) for key, words in HELD_KEYS
-    ]

@@ -3,6 +3,7 @@
 import logging
 import os
 import sys
+from collections.abc import Iterable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
@@ -10,9 +11,10 @@ from types import TracebackType
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from clevrin.core.document.keeping import data_folder, last_project, unnamed_file
+from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
 from clevrin.desk import theme
+from clevrin.desk.settings import Settings
 from clevrin.desk.window import MainWindow
 
 log = logging.getLogger("clevrin")
@@ -21,8 +23,8 @@ SWITCH_S = 0.001
 """How soon a worker thread gives way to the interface: with Python's 5 ms several of them make it wait for long."""
 
 
-def run(file: Path | None = None, *, play: bool = False) -> int:
-    """Opens the window with a project (None: the last one) and runs until it is closed.
+def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
+    """Opens the window with a project, timelines or takes (none: the last project) and runs until it is closed.
 
     With `play` the reel plays at once. Raises `ClevrinError` where there is no screen to open it on.
     """
@@ -32,13 +34,19 @@ def run(file: Path | None = None, *, play: bool = False) -> int:
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Clevrin")
     application.setDesktopFileName("clevrin")
-    theme.apply(application)
-    window = MainWindow()
+    settings = Settings()
+    theme.apply(application, int(settings.value("scale")) / 100)
+    window = MainWindow(settings)
     sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
     window.show()
-    chosen = file or last_project() or (unnamed_file() if unnamed_file().is_file() else None)
-    if chosen is not None:
-        window.open_project(chosen)
+    window.offer_what_was_left()
+    chosen = list(files)
+    last = last_project()
+    if chosen:
+        window.open_files(chosen)
+    elif last is not None:
+        window.open_project(last)
+    window.keep_cache_small()
     if play:
         window.log.look_at(reel=True)
         QTimer.singleShot(400, window, window.player.play)

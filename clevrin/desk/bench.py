@@ -2,14 +2,17 @@
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QTimer
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PySide6.QtCore import QEvent, Qt, QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from clevrin.core.errors import ClevrinError
+from clevrin.core.pace.timecode import frame_of, timecode
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.header import tool_button
 from clevrin.desk.playback import Programme
 from clevrin.desk.sheet import quiet_label
+from clevrin.desk.viewer import Viewer
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -60,6 +63,13 @@ class Bench(QWidget):
     def show_frame(self, frame: int, pictures: tuple) -> None:
         """Shows what the player brings."""
 
+    def viewers(self) -> tuple[Viewer, ...]:
+        """The viewers that show what the player brings."""
+        return ()
+
+    def seek_reel(self, frame: int) -> None:
+        """Somebody looks for a frame of the reel, perhaps dragging through it; called while the bench is entered."""
+
     def show_trouble(self, sentence: str) -> None:
         """Says beside the picture why it cannot be shown."""
 
@@ -98,6 +108,9 @@ class Bench(QWidget):
     def _on_player_shown(self, frame: int, pictures: tuple) -> None:
         if self.entered:
             self.show_frame(frame, pictures)
+            note = "proxy, while you scrub" if self.context.player.shows_proxy else ""
+            for viewer in self.viewers():
+                viewer.show_note(note)
 
     def _on_player_failed(self, sentence: str) -> None:
         if self.entered:
@@ -122,25 +135,26 @@ class Bench(QWidget):
 
 
 class Transport(QWidget):
-    """Play, where the playhead is, and how playback goes."""
+    """Play, where the playhead is, which can be typed, and how playback goes."""
 
     def __init__(self, context: Context, parent: QWidget | None = None, *, narrow: bool = False) -> None:
         """`narrow` leaves the frame's number out, where there is no room for it."""
         super().__init__(parent)
         self._context = context
         self._rate = 30.0
+        self._frame_number = 0
+        self._offset = 0
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(10)
         self.play_button = tool_button("play", "Play or stop  (Space)")
         self.play_button.clicked.connect(context.player.toggle)
-        self._time = QLabel()
-        self._time.setFont(theme.font(theme.BODY_PX, strong=True))
-        self._time.setMinimumWidth(64)
+        self.entry = InstantEntry()
+        self.entry.typed.connect(self._on_entry_typed)
         self._frame = quiet_label("")
         self._figures = quiet_label("")
         row.addWidget(self.play_button)
-        row.addWidget(self._time)
+        row.addWidget(self.entry)
         row.addWidget(self._frame)
         self._frame.setVisible(not narrow)
         row.addStretch(1)
@@ -153,10 +167,25 @@ class Transport(QWidget):
     def figures(self) -> str:
         return self._figures.text()
 
-    def show_frame(self, frame: int, frames: int, rate: float) -> None:
-        self._rate = rate
-        self._time.setText(theme.timecode(frame, rate))
+    @property
+    def frame_words(self) -> str:
+        return self._frame.text()
+
+    def show_frame(self, frame: int, frames: int, rate: float, *, offset: int = 0) -> None:
+        """The instant: `frame` of `frames`; what is typed is counted from the player's frame `offset`."""
+        self._rate, self._frame_number, self._offset = rate, frame, offset
+        self.entry.show_instant(timecode(frame, rate))
         self._frame.setText(f"frame {frame} of {frames}")
+
+    def _on_entry_typed(self, text: str) -> None:
+        try:
+            frame = frame_of(text, self._rate, self._frame_number)
+        except ClevrinError as error:
+            self._context.session.trouble.emit(str(error))
+        else:
+            self._context.player.stop()
+            self._context.player.seek(frame + self._offset)
+        self.entry.show_instant(timecode(self._frame_number, self._rate))
 
     def _on_player_playing_changed(self, playing: bool) -> None:
         self.play_button.setIcon(theme.icon("square" if playing else "play"))
@@ -167,13 +196,53 @@ class Transport(QWidget):
             self._show_figures()
 
     def _show_figures(self) -> None:
-        figures = self._context.player.figures
+        player = self._context.player
+        figures = player.figures
+        speed = f"{player.speed:+d}× · " if player.playing and player.speed != 1 else ""
         if figures.shown < 2:
+            self._figures.setText(speed)
             return
         dropped = f" · {figures.dropped} dropped" if figures.dropped else ""
-        if self._context.player.playing and figures.rate:
-            self._figures.setText(f"{figures.rate:.1f} of {self._rate:g} frames/s{dropped}")
+        if player.playing and figures.rate:
+            sound = " · with sound" if player.sound.running else ""
+            self._figures.setText(f"{speed}{figures.rate:.1f} of {self._rate:g} frames/s{dropped}{sound}")
         elif dropped:
             self._figures.setText(f"{figures.shown} shown{dropped}")
         else:
             self._figures.setText("")
+
+
+class InstantEntry(QLineEdit):
+    """The instant as minutes, seconds and frames; another one can be typed over it."""
+
+    typed = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("instant")
+        self.setFont(theme.font(theme.BODY_PX, strong=True))
+        self.setFixedWidth(88)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("instant")
+        self.setToolTip(
+            "Click and type where to go: 1:04.12 is minutes, seconds and frames, 128 a frame, +10 ten frames on"
+        )
+        self.returnPressed.connect(self._on_return_pressed)
+
+    def show_instant(self, words: str) -> None:
+        """Shows where the playhead is, unless somebody is typing."""
+        if not (self.hasFocus() and self.isModified()) and self.text() != words:
+            self.setText(words)
+            if self.hasFocus():
+                self.selectAll()
+
+    def begin(self) -> None:
+        """Takes what is typed next."""
+        self.setFocus()
+        self.selectAll()
+
+    def _on_return_pressed(self) -> None:
+        text = self.text()
+        self.setModified(False)
+        self.clearFocus()
+        self.typed.emit(text)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import JobRunner
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.playback import Player
@@ -16,3 +17,4 @@ class Context:
     measurements: Measurements
     thumbnails: Thumbnails
     player: Player
+    intake: Intake

@@ -6,11 +6,13 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import Shot, Take
 from clevrin.core.hold import HeldPath
+from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Known, Sources
 from clevrin.desk.jobs import Job, JobRunner
+from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
 
 
@@ -27,18 +29,22 @@ class Measurements(QObject):
     failed = Signal(str, str)
     """A take cannot be measured: its id, and a sentence."""
 
-    def __init__(self, session: Session, jobs: JobRunner, shelf: Shelf, known: Known) -> None:
+    def __init__(self, session: Session, jobs: JobRunner, shelf: Shelf, known: Known, watch: MediaWatch) -> None:
         super().__init__(session)
         self._session = session
         self._jobs = jobs
+        self._watch = watch
+        self._seen: object = None
         self.shelf = shelf
         self.known = known
         self._traces: dict[str, Trace] = {}
         self._whips: dict[str, tuple[Whip, ...]] = {}
+        self._verdicts: dict[str, Verdict] = {}
         self._held: dict[tuple, HeldPath] = {}
         self._troubles: dict[str, str] = {}
         self._solving: dict[str, tuple] = {}
         session.project_changed.connect(self._on_session_project_changed)
+        watch.changed.connect(self._on_watch_changed)
 
     def trace(self, take: Take) -> Trace | None:
         return self._traces.get(take.fingerprint)
@@ -46,9 +52,17 @@ class Measurements(QObject):
     def whips(self, take: Take) -> tuple[Whip, ...]:
         return self._whips.get(take.fingerprint, ())
 
+    def verdict(self, take: Take) -> Verdict | None:
+        """What holding the take would cost."""
+        return self._verdicts.get(take.fingerprint)
+
+    def missing(self, take: Take) -> bool:
+        """Whether the take's file is not there, or is another one now."""
+        return self._watch.of(take) != "there"
+
     def trouble(self, take: Take) -> str | None:
-        """Why a take cannot be measured."""
-        return self._troubles.get(take.fingerprint)
+        """Why a take cannot be shown or measured."""
+        return self._watch.sentence(take) or self._troubles.get(take.fingerprint)
 
     def is_measuring(self, take: Take) -> bool:
         return self._jobs.is_running(("measure", take.fingerprint))
@@ -68,13 +82,15 @@ class Measurements(QObject):
             return
         self._troubles.pop(take.fingerprint, None)
 
-        def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...]]:
+        def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...], Verdict]:
             with Sources(self.shelf, self.known) as sources:
                 trace = sources.measure(take, progress)
-                return trace, find_whips(trace)
+                whips = find_whips(trace)
+                return trace, whips, judge(trace, whips)
 
-        def done(result: tuple[Trace, tuple[Whip, ...]]) -> None:
-            self._traces[take.fingerprint], self._whips[take.fingerprint] = result
+        def done(result: tuple[Trace, tuple[Whip, ...], Verdict]) -> None:
+            key = take.fingerprint
+            self._traces[key], self._whips[key], self._verdicts[key] = result
             self.measured.emit(take.id)
 
         def failed(sentence: str) -> None:
@@ -123,12 +139,22 @@ class Measurements(QObject):
             )
 
     def _on_session_project_changed(self) -> None:
+        takes = self._session.project.takes
+        if takes is not self._seen:
+            self._seen = takes
+            self._measure_all()
+
+    def _on_watch_changed(self) -> None:
+        """Files that were missing may be there again."""
+        self._troubles.clear()
+        self._measure_all()
+        self.failed.emit("", "")
+
+    def _measure_all(self) -> None:
         for take in self._session.project.takes:
-            if take.fingerprint not in self._traces and take.fingerprint not in self._troubles:
-                if Path(take.path).exists():
-                    self.measure(take)
-                else:
-                    self._troubles[take.fingerprint] = f"{take.path} is not there."
+            known = take.fingerprint in self._traces or take.fingerprint in self._troubles
+            if not known and not self.missing(take) and Path(take.path).exists():
+                self.measure(take)
 
 
 def _held_key(shot: Shot, take: Take) -> tuple:

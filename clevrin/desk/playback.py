@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from clevrin.core.errors import ClevrinError
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.sources import Known, Sources
+from clevrin.core.media.writing import SOUND_RATE
+from clevrin.core.render.sources import Sources
+from clevrin.desk.sound_out import MakeSound, Sound, SoundOut
 
 log = logging.getLogger(__name__)
 
@@ -23,20 +24,26 @@ Make = Callable[[Sources, int], tuple[Pixels, ...]]
 
 _AHEAD = 10
 _RATE_OVER_S = 1.0
+_SETTLE_MS = 180
+"""How long after the last step of scrubbing the picture of a proxy is replaced by the film's own."""
+FASTEST = 8
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Programme:
     """What is played: frames `first` up to `end` of something at a rate, and how a frame's pictures are made.
 
-    `make` runs on the player's thread, with its own sources.
+    `make` runs on the player's thread, with its own sources. `loop`: frames that are played over and over, once
+    playing has come to them. `sound` gives samples from an instant of the programme, counted from frame 0 at
+    48,000 per second; it runs on a thread of its own.
     """
 
     first: int
     end: int
     rate: Fraction
     make: Make
-    loop: bool = False
+    loop: tuple[int, int] | None = None
+    sound: MakeSound | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,31 +56,42 @@ class PlayFigures:
 
 
 class Player(QObject):
-    """Plays one programme; `shown` brings its pictures to the interface thread."""
+    """Plays one programme; `shown` brings its pictures to the interface thread.
+
+    The clock is the sound device's where there is sound, else the wall's. Pictures that are late are dropped.
+    """
 
     shown = Signal(int, object)
     """Frame number and its pictures, on the interface thread."""
     playing_changed = Signal(bool)
     failed = Signal(str)
-    _made = Signal(int, object, int)
+    _made = Signal(object)
 
-    def __init__(self, shelf: Shelf, known: Known, parent: QObject | None = None) -> None:
+    def __init__(self, make_sources: Callable[[], Sources], parent: QObject | None = None) -> None:
+        """`make_sources` is called once, on the player's thread."""
         super().__init__(parent)
-        self._shelf, self._known = shelf, known
+        self._make_sources = make_sources
         self._wake = threading.Condition()
         self._programme: Programme | None = None
         self._generation = 0
-        self._wanted: int | None = None  # a single frame to make, when not playing
-        self._next = 0  # the next frame to make ahead, counted without loops
+        self._wanted: tuple[int, bool] | None = None  # a single frame to make, and whether it is scrubbed to
+        self._next = 0  # the next step to make ahead
         self._ready: deque[tuple[int, tuple[Pixels, ...]]] = deque()
         self._closed = False
         self._playing = False
         self._frame = 0
+        self._speed = 1
         self._start_frame, self._start_time = 0, 0.0
         self._shown_at: deque[float] = deque()
         self._shown_count = self._dropped = 0
+        self.shows_proxy = False
+        self.sound = SoundOut(self)
+        self._sounding = False
+        self._heard_s = 0.0
         self._clock = QTimer(self, interval=4, timerType=Qt.TimerType.PreciseTimer)
         self._clock.timeout.connect(self._on_clock_timeout)
+        self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
+        self._settle.timeout.connect(self._on_settle_timeout)
         self._made.connect(self._on_frame_made, Qt.ConnectionType.QueuedConnection)
         self.failed.connect(self.stop, Qt.ConnectionType.QueuedConnection)
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
@@ -87,6 +105,11 @@ class Player(QObject):
     def frame(self) -> int:
         """The frame that is looked at."""
         return self._frame
+
+    @property
+    def speed(self) -> int:
+        """How fast it plays, or would: 1 is the programme's own rate, negative is backward."""
+        return self._speed
 
     @property
     def programme(self) -> Programme | None:
@@ -118,11 +141,14 @@ class Player(QObject):
             if self._playing:
                 self._begin_at(self._frame)
             else:
-                self._wanted = self._frame
+                self._wanted = self._frame, False
             self._wake.notify()
 
-    def seek(self, frame: int) -> None:
-        """Shows a frame; the newest wish wins over those that are still being made."""
+    def seek(self, frame: int, *, scrubbing: bool = False) -> None:
+        """Shows a frame; the newest wish wins over those that are still being made.
+
+        While `scrubbing`, takes are read from their proxies; the film's own picture follows a moment later.
+        """
         with self._wake:
             programme = self._programme
             if programme is None:
@@ -133,16 +159,22 @@ class Player(QObject):
             if self._playing:
                 self._begin_at(self._frame)
             else:
-                self._wanted = self._frame
+                self._wanted = self._frame, scrubbing
             self._wake.notify()
+        self._settle.stop()
 
-    def play(self) -> None:
-        """Plays from the frame looked at; from the start when that is the last one."""
+    def play(self, speed: int = 1) -> None:
+        """Plays from the frame looked at; from the other end when it stands at the last one."""
         with self._wake:
             programme = self._programme
-            if programme is None or self._playing:
+            if programme is None or (self._playing and speed == self._speed):
                 return
-            frame = self._frame if self._frame < programme.end - 1 else programme.first
+            frame = self._frame
+            if speed > 0 and frame >= programme.end - 1:
+                frame = programme.first
+            if speed < 0 and frame <= programme.first:
+                frame = programme.end - 1
+            self._speed = speed
             self._shown_at.clear()
             self._shown_count = self._dropped = 0
             self._generation += 1
@@ -150,6 +182,11 @@ class Player(QObject):
             self._begin_at(frame)
             self._set_playing(True)
             self._wake.notify()
+
+    def shuttle(self, way: int) -> None:
+        """Plays forward (1) or backward (-1); again in the same direction: twice as fast, up to 8 times."""
+        same = self._playing and self._speed * way > 0
+        self.play(max(-FASTEST, min(FASTEST, self._speed * 2)) if same else way)
 
     def stop(self) -> None:
         """Stops at the frame looked at."""
@@ -173,6 +210,9 @@ class Player(QObject):
         self._thread.join()
 
     def _set_playing(self, playing: bool) -> None:
+        if not playing:
+            self._speed = 1
+            self._hush()
         if playing == self._playing:
             return
         self._playing = playing
@@ -183,21 +223,47 @@ class Player(QObject):
         self.playing_changed.emit(playing)
 
     def _begin_at(self, frame: int) -> None:
-        self._start_frame = self._next = frame
+        programme = self._programme
+        assert programme is not None
+        self._start_frame, self._next = _wrapped(frame, programme), 0
         self._start_time = 0.0  # the clock starts with the first picture
+        self._hush()
+
+    def _hush(self) -> None:
+        self.sound.stop()
+        self._sounding, self._heard_s = False, 0.0
+
+    def _start_clock(self, programme: Programme) -> None:
+        self._start_time = time.monotonic()
+        if programme.sound is not None and self._speed == 1:
+            self._sounding = self.sound.start(_sound_from(programme, self._start_frame))
+
+    def _keep_time(self) -> None:
+        """Reads the sound device's clock; where the device has gone away, the wall clock goes on from there."""
+        if self._sounding and self.sound.running:
+            self._heard_s = self.sound.played_s
+        elif self._sounding:
+            self._sounding = False
+            self._start_time = time.monotonic() - self._heard_s
 
     def _due(self) -> int:
-        """The frame that is due now, counted on through loops."""
-        assert self._programme is not None
-        if self._start_time == 0.0:
-            return self._start_frame
-        return self._start_frame + int((time.monotonic() - self._start_time) * self._programme.rate)
+        """The step that is due now."""
+        if self._start_time == 0.0 or self._programme is None:
+            return 0
+        seconds = self._heard_s if self._sounding else time.monotonic() - self._start_time
+        return int(seconds * self._programme.rate)
+
+    def _frame_of(self, step: int, programme: Programme) -> int | None:
+        """Which frame stands at a step; None behind the last one."""
+        frame = _wrapped(self._start_frame + step * self._speed, programme, backward=self._speed < 0)
+        return frame if programme.first <= frame < programme.end else None
 
     def _on_clock_timeout(self) -> None:
         with self._wake:
             programme = self._programme
             if programme is None:
                 return
+            self._keep_time()
             due = self._due()
             chosen = None
             while self._ready and self._ready[0][0] <= due:
@@ -205,62 +271,75 @@ class Player(QObject):
                     self._dropped += 1
                 chosen = self._ready.popleft()
             self._wake.notify()
-            ended = not programme.loop and due >= programme.end
-            if ended:
+            frame = self._frame_of(chosen[0], programme) if chosen is not None else None
+            if chosen is not None and self._start_time == 0.0:
+                self._start_clock(programme)
+            if self._frame_of(due, programme) is None:
                 self._set_playing(False)
-        if chosen is not None:
-            if self._start_time == 0.0:
-                self._start_time = time.monotonic()
-            self._show(_wrapped(chosen[0], programme), chosen[1])
+        if chosen is not None and frame is not None:
+            self._show(frame, chosen[1])
 
     def _show(self, frame: int, pictures: tuple[Pixels, ...]) -> None:
         self._frame = frame
+        self.shows_proxy = False
         self._shown_count += 1
         self._shown_at.append(time.monotonic())
         self.shown.emit(frame, pictures)
 
-    def _on_frame_made(self, frame: int, pictures: tuple[Pixels, ...], generation: int) -> None:
-        if generation == self._generation and not self._playing:
-            self.shown.emit(frame, pictures)
+    def _on_frame_made(self, made: "_Made") -> None:
+        if made.generation == self._generation and not self._playing:
+            self.shows_proxy = made.proxy
+            self.shown.emit(made.frame, made.pictures)
+            if made.proxy:
+                self._settle.start()
+
+    def _on_settle_timeout(self) -> None:
+        if not self._playing:
+            self.seek(self._frame)
 
     # The worker thread
 
     def _run(self) -> None:
-        with Sources(self._shelf, self._known) as sources:
+        with self._make_sources() as sources:
             while (task := self._task()) is not None:
-                programme, number, generation, ahead = task
+                sources.scrubbing, sources.used_proxy = task.scrubbing, False
                 try:
-                    pictures = programme.make(sources, _wrapped(number, programme))
+                    pictures = task.programme.make(sources, task.frame)
                 except ClevrinError as error:
-                    self._give_up(str(error), generation)
+                    self._give_up(str(error), task.generation)
                     continue
                 except Exception:
                     log.exception("a picture could not be made")
-                    self._give_up("This picture could not be made; the log file has the details.", generation)
+                    self._give_up("This picture could not be made; the log file has the details.", task.generation)
                     continue
-                if ahead:
+                if task.step is not None:
                     with self._wake:
-                        if generation == self._generation:
-                            self._ready.append((number, pictures))
+                        if task.generation == self._generation:
+                            self._ready.append((task.step, pictures))
                 else:
-                    self._made.emit(number, pictures, generation)
+                    proxy = sources.used_proxy
+                    made = _Made(frame=task.frame, pictures=pictures, generation=task.generation, proxy=proxy)
+                    self._made.emit(made)
 
-    def _task(self) -> tuple[Programme, int, int, bool] | None:
-        """Waits for something to make: programme, frame, generation, whether it is made ahead."""
+    def _task(self) -> "_Task | None":
+        """Waits for something to make."""
         with self._wake:
             while not self._closed:
                 programme = self._programme
                 if programme is not None and self._wanted is not None:
-                    wanted, self._wanted = self._wanted, None
-                    return programme, wanted, self._generation, False
+                    (frame, scrubbing), self._wanted = self._wanted, None
+                    return _Task(
+                        programme=programme, frame=frame, generation=self._generation, step=None, scrubbing=scrubbing
+                    )
                 if programme is not None and self._playing and len(self._ready) < _AHEAD:
                     due = self._due()
                     if self._next < due:  # too late for these: they are not even made
                         self._dropped += due - self._next
                         self._next = due
-                    if programme.loop or self._next < programme.end:
+                    ahead = self._frame_of(self._next, programme)
+                    if ahead is not None:
                         self._next += 1
-                        return programme, self._next - 1, self._generation, True
+                        return _Task(programme=programme, frame=ahead, generation=self._generation, step=self._next - 1)
                 self._wake.wait(0.25)
         return None
 
@@ -271,7 +350,52 @@ class Player(QObject):
         self.failed.emit(sentence)
 
 
-def _wrapped(number: int, programme: Programme) -> int:
-    if not programme.loop or number < programme.end:
-        return number
-    return programme.first + (number - programme.first) % (programme.end - programme.first)
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Task:
+    """A frame to make; `step` None: for itself, else ahead for playing."""
+
+    programme: Programme
+    frame: int
+    generation: int
+    step: int | None
+    scrubbing: bool = False
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Made:
+    """A frame that was made for itself."""
+
+    frame: int
+    pictures: tuple[Pixels, ...]
+    generation: int
+    proxy: bool
+
+
+def _wrapped(frame: int, programme: Programme, *, backward: bool = False) -> int:
+    """A frame counted on through the loop; playing comes into it from before, and backward from behind."""
+    if programme.loop is None:
+        return frame
+    first, end = programme.loop
+    outside = frame < first if backward else frame >= end
+    return first + (frame - first) % (end - first) if outside else frame
+
+
+def _sound_from(programme: Programme, start: int) -> MakeSound:
+    """The sound of a programme from a frame on, counted on through its loop."""
+    make = programme.sound
+    assert make is not None
+    samples = [round(frame * SOUND_RATE / programme.rate) for frame in (start, *(programme.loop or (0, 0)))]
+    zero, first, end = samples
+
+    def from_start(at: int, count: int) -> Sound:
+        pieces = []
+        while count > 0:
+            place = zero + at
+            if programme.loop is not None and place >= end:
+                place = first + (place - first) % (end - first)
+            length = min(count, end - place) if programme.loop is not None and place < end else count
+            pieces.append(make(place, length))
+            at, count = at + length, count - length
+        return np.concatenate(pieces)
+
+    return from_start

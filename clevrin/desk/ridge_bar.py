@@ -1,10 +1,10 @@
-"""The ridge of one take or reel as a widget: a playhead to drag, and brackets for the chosen span."""
+"""The ridge of a take as a widget: a playhead to drag, brackets for the chosen span, and the other spans."""
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from clevrin.core.document import Span
+from clevrin.core.document import NamedSpan, Span
 from clevrin.desk import theme
 from clevrin.desk.ridge import RidgeData, RidgeView, paint_ridge, paint_waiting, x_of
 
@@ -17,6 +17,8 @@ class RidgeBar(QWidget):
     frame_requested = Signal(int)
     span_changing = Signal(object)
     span_changed = Signal(object)
+    span_chosen = Signal(str)
+    """The name of another span was clicked: its id."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -24,6 +26,7 @@ class RidgeBar(QWidget):
         self._words = ""
         self._frames = 0
         self._span: Span | None = None
+        self._others: tuple[NamedSpan, ...] = ()
         self._before_drag: Span | None = None
         self._playhead = 0
         self._grabbed: str | None = None
@@ -40,8 +43,9 @@ class RidgeBar(QWidget):
         self._frames, self._data, self._words = frames, data, words
         self.update()
 
-    def show_span(self, span: Span | None) -> None:
-        self._span = span
+    def show_span(self, span: Span | None, others: tuple[NamedSpan, ...] = ()) -> None:
+        """The chosen span, between brackets that can be dragged, and the take's other spans."""
+        self._span, self._others = span, others
         self.update()
 
     def show_playhead(self, frame: int) -> None:
@@ -68,6 +72,8 @@ class RidgeBar(QWidget):
             paint_waiting(painter, area, self._words)
         if self._frames == 0:
             return
+        for other in self._others:
+            self._paint_other(painter, area, other)
         if self._span is not None:
             self._paint_brackets(painter, area)
         x = self.x_of_frame(self._playhead)
@@ -76,6 +82,10 @@ class RidgeBar(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._frames == 0 or event.button() != Qt.MouseButton.LeftButton:
+            return
+        other = self._other_at(event.position().x(), event.position().y())
+        if other is not None:
+            self.span_chosen.emit(other.id)
             return
         self._grabbed = self._bracket_at(event.position().x()) or "playhead"
         self._before_drag = self._span
@@ -139,6 +149,27 @@ class RidgeBar(QWidget):
         near = {name: abs(x - edge) for name, edge in self._edges().items()}
         name = min(near, key=near.__getitem__, default=None)
         return name if name is not None and near[name] <= _GRAB_PX else None
+
+    def _other_box(self, other: NamedSpan) -> QRectF:
+        """The bar of another span, at the top of the ridge."""
+        left, right = (self.x_of_frame(frame - 0.5) for frame in (other.span.first, other.span.end))
+        return QRectF(left, 2, max(14.0, right - left), 15)
+
+    def _other_at(self, x: float, y: float) -> NamedSpan | None:
+        return next((other for other in self._others if self._other_box(other).contains(x, y)), None)
+
+    def _paint_other(self, painter: QPainter, area: QRectF, other: NamedSpan) -> None:
+        box = self._other_box(other)
+        shade = theme.colour("line")
+        shade.setAlpha(190)
+        painter.fillRect(box, shade)
+        painter.setPen(theme.colour("quiet"))
+        for x in (box.left(), box.right()):
+            painter.drawLine(int(x), 2, int(x), int(area.bottom()))
+        painter.setFont(theme.font(10))
+        painter.setPen(theme.colour("text"))
+        words = painter.fontMetrics().elidedText(other.name, Qt.TextElideMode.ElideRight, int(box.width()) - 6)
+        painter.drawText(box.adjusted(4, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, words)
 
     def _paint_brackets(self, painter: QPainter, area: QRectF) -> None:
         painter.setPen(QPen(theme.colour("ember"), 2))

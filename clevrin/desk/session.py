@@ -1,25 +1,27 @@
 """What is open and what is chosen: the one state that all parts of the window look at."""
 
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
-from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document import NamedSpan, Project, Shot, Take
+from clevrin.core.document.claim import Claim
 from clevrin.core.document.edits import Edit, Rename
-from clevrin.core.document.files import load, save
+from clevrin.core.document.files import load
 from clevrin.core.document.history import History
-from clevrin.core.document.keeping import remember_last, unnamed_file
+from clevrin.core.document.journal import LeftBehind
+from clevrin.core.document.keeping import is_unnamed, journal_folder, remember_last
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.pace import reel_frames
-
-_SAVE_AFTER_MS = 250
+from clevrin.desk.keeper import Keeper
 
 
 class Session(QObject):
-    """The project with its history and place, the chosen take and shot, and the playhead on the reel.
+    """The project with its history and place, the chosen take, span and shots, and the playhead on the reel.
 
-    Every edit is saved a moment later, to the project's file or, for one without a name, to the user's data
-    folder.
+    Every change is written into a journal before it is shown. Saving puts the project into its file; one without
+    a name goes to the user's data folder when it is closed.
     """
 
     project_changed = Signal()
@@ -28,16 +30,17 @@ class Session(QObject):
     saved_changed = Signal()
     trouble = Signal(str)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, *, folder: Callable[[], Path] = journal_folder) -> None:
         super().__init__(parent)
         self._history = History(Project())
-        self._path = unnamed_file()
         self._take_id: str | None = None
-        self._shot_id: str | None = None
+        self._span_id: str | None = None
+        self._shot_ids: tuple[str, ...] = ()
         self._playhead = 0
-        self._unsaved = False
-        self._saver = QTimer(self, singleShot=True, interval=_SAVE_AFTER_MS)
-        self._saver.timeout.connect(self.save_now)
+        self.keeper = Keeper(self, folder=folder)
+        self.keeper.trouble.connect(self.trouble)
+        self.keeper.saved.connect(self._on_keeper_saved)
+        self.keeper.begin(self.project, *self.keeper.claim_fresh(), saved=True)
 
     # The document
 
@@ -51,68 +54,123 @@ class Session(QObject):
 
     @property
     def path(self) -> Path:
-        return self._path
+        return self.keeper.place
 
     @property
     def has_name(self) -> bool:
-        return self._path != unnamed_file()
+        return not is_unnamed(self.path)
 
     @property
     def saved(self) -> bool:
-        return not self._unsaved
+        """Whether the project's file holds it as it is."""
+        return self._history.at_save_point
 
     def open(self, path: Path) -> None:
-        """Opens a project file; raises `DocumentError`, and keeps what is open then."""
+        """Opens a project file; raises `DocumentError`, and keeps what is open then.
+
+        A file that another window has open is opened as a copy without a name, which is told.
+        """
+        path = path.absolute()
+        if path == self.path and not self.saved:
+            self.save_and_wait()
         project = load(path)
-        self.save_now()
-        self._begin(project, path)
+        held = self.keeper.claim(path)
+        if held is None:
+            self._put_away()
+            self._begin(project, *self.keeper.claim_fresh(), saved=False)
+            self.trouble.emit(
+                f"{path.name} is open in another window. This is a copy of it without a name: save it with a name "
+                "to keep both."
+            )
+            return
+        self._put_away()
+        self._begin(project, path, held, saved=True)
+
+    def recover(self, left: LeftBehind) -> None:
+        """Goes on with what a process that was killed had open, in its place."""
+        held = self.keeper.claim(left.place) if left.place is not None else None
+        place = left.place
+        if place is None or held is None:
+            place, held = self.keeper.claim_fresh()
+        if place == self.path:
+            self.keeper.close_journal(safe=self.saved)  # it is this file's other state that is wanted
+        else:
+            self._put_away()
+        self._begin(left.project, place, held, saved=False)
+        left.forget()
+
+    def open_copy(self, project: Project, place: Path) -> None:
+        """Opens an earlier copy of a project in the project's place; nothing is written until it is saved."""
+        held = self.keeper.claim(place)
+        if held is None:
+            place, held = self.keeper.claim_fresh()
+        self._put_away()
+        self._begin(project, place, held, saved=False)
 
     def begin_new(self) -> None:
         """An empty project without a name; the one that was open stays in its file."""
-        self.save_now()
-        self._begin(Project(), unnamed_file())
+        self._put_away()
+        self._begin(Project(), *self.keeper.claim_fresh(), saved=True)
+
+    def begin_of(self, project: Project) -> None:
+        """A project that was made elsewhere, without a name of its own yet."""
+        self._put_away()
+        self._begin(project, *self.keeper.claim_fresh(), saved=False)
 
     def save_as(self, path: Path) -> None:
         """Gives the project a place and a name; raises `DocumentError`."""
-        project = self.project.changed(name=path.stem)
-        save(project, path)
-        self._history.do(Rename(name=project.name))
-        self._path = path
-        self._unsaved = False
+        path = path.absolute()
+        held = self.keeper.claim(path)
+        if held is None:
+            raise DocumentError(f"{path.name} is open in another window: choose another name.")
+        before, was_unnamed = self.path, not self.has_name
+        renamed = self.project.changed(name=path.stem)
+        try:
+            self.keeper.save_elsewhere(renamed, path, held)
+        except DocumentError:
+            if path != before:
+                held.release()
+            raise
+        if was_unnamed:
+            before.unlink(missing_ok=True)
+        self._history.do(Rename(name=path.stem))
+        self._history.mark_saved(self.project)
         remember_last(path)
         self.project_changed.emit()
         self.saved_changed.emit()
 
-    def save_now(self) -> None:
-        """Saves what is not saved yet; a place that cannot be written is told, and nothing is lost here."""
-        self._saver.stop()
-        if not self._unsaved:
-            return
-        try:
-            self._path.parent.mkdir(parents=True, exist_ok=True)
-            save(self.project, self._path)
-        except OSError as error:
-            self.trouble.emit(f"{self._path.parent} cannot be made: {error.strerror}.")
-            return
-        except DocumentError as error:
-            self.trouble.emit(str(error))
-            return
-        self._unsaved = False
-        remember_last(self._path)
-        self.saved_changed.emit()
+    def save(self) -> None:
+        """Saves on a thread; `saved_changed` or `trouble` says how it ended."""
+        self.keeper.save(self.project)
 
-    def do(self, edit: Edit, *, gesture: str | None = None) -> None:
-        """Applies an edit as one step; edits in a row with one `gesture` become one step together."""
+    def save_and_wait(self) -> bool:
+        """Saves what is not saved yet; False when that is not possible, which is told."""
+        return self.saved or self.keeper.save_and_wait(self.project)
+
+    def close(self) -> None:
+        """Puts away what is open: into its file, or where that cannot be written, into the journal."""
+        self._put_away()
+        self.keeper.close()
+
+    def do(self, edit: Edit, *, gesture: str | None = None) -> bool:
+        """Applies an edit as one step; edits in a row with one `gesture` become one step together.
+
+        False: it changed nothing, or was not possible, which is told.
+        """
         try:
             changed = self._history.do(edit, gesture=gesture)
         except (ClevrinError, ValueError, KeyError) as error:
-            self.trouble.emit(f"{edit.label} is not possible: {error}")
-            return
+            self.trouble.emit(f"{edit.label} is not possible: {_why(error)}")
+            return False
         if changed:
             self._after_change()
+        return changed
 
     def end_gesture(self) -> None:
+        before = self.project
         self._history.end_gesture()
+        if self.project is not before:
+            self._after_change()
 
     def cancel_gesture(self, gesture: str) -> None:
         """Puts back what a drag under way has changed."""
@@ -135,9 +193,23 @@ class Session(QObject):
         return next((t for t in self.project.takes if t.id == self._take_id), None)
 
     @property
+    def span(self) -> NamedSpan | None:
+        """The chosen span of the chosen take: the one that was clicked, else the first."""
+        take = self.take
+        if take is None or not take.spans:
+            return None
+        return next((each for each in take.spans if each.id == self._span_id), take.spans[0])
+
+    @property
     def shot(self) -> Shot | None:
-        """The chosen shot; its join is the one by which it leaves."""
-        return next((s for s in self.project.reel.shots if s.id == self._shot_id), None)
+        """The chosen shot, of several the one that was chosen last; its join is the one by which it leaves."""
+        wanted = self._shot_ids[-1] if self._shot_ids else None
+        return next((s for s in self.project.reel.shots if s.id == wanted), None)
+
+    @property
+    def shot_ids(self) -> tuple[str, ...]:
+        """All chosen shots."""
+        return self._shot_ids
 
     @property
     def playhead(self) -> int:
@@ -146,15 +218,27 @@ class Session(QObject):
 
     def choose_take(self, take_id: str | None) -> None:
         if take_id != self._take_id:
-            self._take_id = take_id
+            self._take_id, self._span_id = take_id, None
+            self.selection_changed.emit()
+
+    def choose_span(self, span_id: str | None) -> None:
+        """Chooses one of the chosen take's spans."""
+        if span_id != self._span_id:
+            self._span_id = span_id
             self.selection_changed.emit()
 
     def choose_shot(self, shot_id: str | None) -> None:
-        if shot_id != self._shot_id:
-            self._shot_id = shot_id
+        """Chooses one shot alone."""
+        self.choose_shots(() if shot_id is None else (shot_id,))
+
+    def choose_shots(self, shot_ids: Iterable[str]) -> None:
+        """Chooses several shots; the last of them is the one that the benches show."""
+        chosen = tuple(shot_ids)
+        if chosen != self._shot_ids:
+            self._shot_ids = chosen
             shot = self.shot
-            if shot is not None:
-                self._take_id = shot.take_id
+            if shot is not None and shot.take_id != self._take_id:
+                self._take_id, self._span_id = shot.take_id, None
             self.selection_changed.emit()
 
     def move_playhead(self, frame: int) -> None:
@@ -163,12 +247,20 @@ class Session(QObject):
             self._playhead = frame
             self.playhead_changed.emit(frame)
 
-    def _begin(self, project: Project, path: Path) -> None:
-        self._history = History(project)
-        self._path = path
-        self._unsaved = False
+    def _put_away(self) -> None:
+        """Saves the project that is open; one that cannot be saved stays in its journal, and is offered later."""
+        if self.has_name or self.project.takes:
+            safe = self.save_and_wait()
+        else:
+            safe = True  # nothing was made
+        self.keeper.close_journal(safe=safe)
+
+    def _begin(self, project: Project, path: Path, held: Claim | None, *, saved: bool) -> None:
+        self.keeper.begin(project, path, held, saved=saved)
+        self._history = History(project, saved=saved)
         self._take_id = project.takes[0].id if project.takes else None
-        self._shot_id = project.reel.shots[0].id if project.reel.shots else None
+        self._span_id = None
+        self._shot_ids = (project.reel.shots[0].id,) if project.reel.shots else ()
         self._playhead = 0
         if self.has_name:
             remember_last(path)
@@ -178,16 +270,30 @@ class Session(QObject):
         self.saved_changed.emit()
 
     def _after_change(self) -> None:
-        self._unsaved = True
-        self._saver.start()
-        gone_take = self._take_id is not None and self.take is None
-        gone_shot = self._shot_id is not None and self.shot is None
-        if gone_take:
+        self.keeper.record(self.project)
+        selection = self._take_id, self._shot_ids
+        if self._take_id is not None and self.take is None:
             self._take_id = self.project.takes[0].id if self.project.takes else None
-        if gone_shot:
-            self._shot_id = self.project.reel.shots[0].id if self.project.reel.shots else None
+        there = {shot.id for shot in self.project.reel.shots}
+        if not there.issuperset(self._shot_ids):
+            left = tuple(id for id in self._shot_ids if id in there)
+            self._shot_ids = left or tuple(shot.id for shot in self.project.reel.shots[:1])
         self.project_changed.emit()
         self.saved_changed.emit()
-        if gone_take or gone_shot:
+        if (self._take_id, self._shot_ids) != selection:
             self.selection_changed.emit()
         self.move_playhead(self._playhead)
+
+    def _on_keeper_saved(self, project: Project) -> None:
+        self._history.mark_saved(project)
+        self.saved_changed.emit()
+
+
+def _why(error: Exception) -> str:
+    """The reason in an exception, on one line."""
+    if isinstance(error, KeyError):
+        return "what it concerns is not there any more."
+    lines = str(error).splitlines()
+    # pydantic: a heading, then the place, then the reason with its kind in brackets
+    reason = lines[2].strip().split(" [type=")[0].removeprefix("Value error, ") if len(lines) > 2 else str(error)
+    return reason if reason.endswith(".") else f"{reason}."

@@ -1,7 +1,6 @@
 """Colours, type and spacing as named tokens; the style sheet and all own drawing are made from them."""
 
 import itertools
-import math
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -118,20 +117,13 @@ def icon(name: str, tint: str = "text", size: int = 20) -> QIcon:
     return made
 
 
-def timecode(frame: int, rate: float) -> str:
-    """Minutes, seconds and frames."""
-    whole = max(1, math.ceil(rate - 1e-9))
-    seconds, part = divmod(frame, whole)
-    return f"{seconds // 60}:{seconds % 60:02d}.{part:02d}"
-
-
-def apply(application: QApplication) -> None:
-    """Gives an application Clevrin's face. A larger system font makes all text larger."""
+def apply(application: QApplication, scale: float = 1.0) -> None:
+    """Gives an application Clevrin's face. A larger system font makes all text larger, and so does `scale`."""
     global _chosen_scale
     system = application.font().pixelSize() if application.font().pixelSize() > 0 else 0
     points = application.font().pointSizeF()
     system = system or (points * 96 / 72 if points > 0 else 12)
-    _chosen_scale = min(2.0, max(1.0, system / 13))
+    _chosen_scale = min(2.0, max(1.0, system / 13)) * scale
     _load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())
@@ -165,6 +157,17 @@ def style_sheet() -> str:
     #header {{ border-bottom: 1px solid {c.line}; }}
     #sheet {{ border-left: 1px solid {c.line}; }}
     #quiet {{ color: {c.quiet}; }}
+    #offer {{ background: {c.chosen}; border-bottom: 1px solid {c.ember}; }}
+    #instant {{ background: transparent; border: 1px solid transparent; padding: 1px 4px; }}
+    #instant:hover {{ border-color: {c.line}; }}
+    #instant:focus {{ background: {c.sunk}; border-color: {c.ember}; }}
+    QDialog {{ background: {c.sheet}; }}
+    QPlainTextEdit, QSpinBox, QComboBox {{ background: {c.sunk}; border: 1px solid {c.line};
+        border-radius: {CORNER}px; padding: 3px; selection-background-color: {c.ember};
+        selection-color: {c.on_accent}; }}
+    QPlainTextEdit:focus, QSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {c.ember}; }}
+    QComboBox QAbstractItemView {{ background: {c.sheet}; border: 1px solid {c.line}; }}
+    QListView#clear {{ background: transparent; border: none; padding: 0; }}
     #trouble {{ color: {c.text}; background: #3A2320; border: 1px solid {c.brick}; border-radius: {CORNER}px;
         padding: 6px 8px; }}
     QPushButton {{ background: {c.bench}; border: 1px solid {c.line}; border-radius: {CORNER}px; padding: 5px 10px; }}

@@ -7,13 +7,12 @@ from collections.abc import Callable, Hashable
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal, SignalInstance
 from PySide6.QtGui import QImage
 
 from clevrin.core.document import Shot, Take
 from clevrin.core.errors import ClevrinError
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.sources import Known, Sources
+from clevrin.core.render.sources import Sources
 from clevrin.desk.programmes import shot_pixels, take_pixels
 
 log = logging.getLogger(__name__)
@@ -31,9 +30,10 @@ class Thumbnails(QObject):
     arrived = Signal()
     _made = Signal(object, object)
 
-    def __init__(self, shelf: Shelf, known: Known, parent: QObject | None = None) -> None:
+    def __init__(self, make_sources: Callable[[], Sources], parent: QObject | None = None) -> None:
+        """`make_sources` is called once, on the thumbnails' thread."""
         super().__init__(parent)
-        self._shelf, self._known = shelf, known
+        self._make_sources = make_sources
         self._images: OrderedDict[Hashable, QImage] = OrderedDict()
         self._waiting: OrderedDict[Hashable, Make] = OrderedDict()
         self._hopeless: set[Hashable] = set()
@@ -64,6 +64,14 @@ class Thumbnails(QObject):
         key = "shot", take.fingerprint, frame, shot.span, shot.hold, shot.mirror, reel_size, size, ready
         return self._get(key, lambda sources: shot_pixels(sources, shot, take, frame, reel_size, size))
 
+    def forget_failures_with(self, signal: SignalInstance) -> None:
+        """Tries again what could not be made, whenever a signal comes."""
+        signal.connect(self._on_failures_forgotten)
+
+    def _on_failures_forgotten(self) -> None:
+        self._hopeless.clear()
+        self.arrived.emit()
+
     def close(self) -> None:
         with self._wake:
             self._closed = True
@@ -93,7 +101,8 @@ class Thumbnails(QObject):
             self._told.start()
 
     def _run(self) -> None:
-        with Sources(self._shelf, self._known) as sources:
+        with self._make_sources() as sources:
+            sources.scrubbing = True  # a proxy is good enough for a small picture
             while True:
                 with self._wake:
                     while not self._closed and not self._waiting:

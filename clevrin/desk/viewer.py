@@ -25,6 +25,8 @@ class Viewer(QWidget):
         self._images: tuple[QImage, ...] = ()
         self._pixels: tuple[Pixels, ...] = ()  # the images look into them
         self._words = ""
+        self._note = ""
+        self._detail = 1.0
         self._divide: float | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 90)
@@ -34,8 +36,8 @@ class Viewer(QWidget):
 
     @property
     def wanted_size(self) -> tuple[int, int]:
-        """The size in device pixels that fills the widget."""
-        ratio = self.devicePixelRatioF()
+        """The size in device pixels that fills the widget, or a share of it where less detail is wanted."""
+        ratio = self.devicePixelRatioF() * self._detail
         return max(2, round(self.width() * ratio)), max(2, round(self.height() * ratio))
 
     @property
@@ -46,6 +48,22 @@ class Viewer(QWidget):
     @property
     def words(self) -> str:
         return self._words
+
+    @property
+    def note(self) -> str:
+        """Small print in the corner of the picture."""
+        return self._note
+
+    def show_note(self, note: str) -> None:
+        if note != self._note:
+            self._note = note
+            self.update()
+
+    def set_detail(self, share: float) -> None:
+        """How finely pictures are made: 1 is every pixel of the screen."""
+        if share != self._detail:
+            self._detail = share
+            self.wanted_size_changed.emit()
 
     def show_pixels(self, *pixels: Pixels) -> None:
         """Shows pictures, BGRA (h, w, 4) uint8; they must not be written to afterwards."""
@@ -88,12 +106,24 @@ class Viewer(QWidget):
             return
         rect = self.picture_rect()
         painter.drawImage(rect, self._images[-1])
+        if self._note:
+            self._paint_note(painter, rect)
         if self._divide is not None and len(self._images) == 2:
             x = rect.left() + round(rect.width() * self._divide)
             painter.setClipRect(QRect(rect.left(), rect.top(), x - rect.left(), rect.height()))
             painter.drawImage(rect, self._images[0])
             painter.setClipping(False)
             painter.fillRect(x - 1, rect.top(), 2, rect.height(), theme.colour("text"))
+
+    def _paint_note(self, painter: QPainter, rect: QRect) -> None:
+        painter.setFont(theme.font(theme.SMALL_PX))
+        width = painter.fontMetrics().horizontalAdvance(self._note) + 14
+        box = QRect(rect.left() + 8, rect.bottom() - 26, width, 19)
+        shade = theme.colour("sunk")
+        shade.setAlpha(190)
+        painter.fillRect(box, shade)
+        painter.setPen(theme.colour("text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._note)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.wanted_size_changed.emit()

@@ -1,6 +1,5 @@
 """The main window: header, step rail, the bench of the step, and the reel."""
 
-from collections.abc import Iterable
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt, QUrl
@@ -8,11 +7,8 @@ from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKe
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QDialog,
-    QFileDialog,
-    QGridLayout,
     QHBoxLayout,
-    QLabel,
+    QLineEdit,
     QMainWindow,
     QMenu,
     QSlider,
@@ -21,61 +17,86 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from clevrin.core.document import Take
-from clevrin.core.document.edits import AddTakes, MirrorShot, RemoveShot, RemoveTake
-from clevrin.core.document.files import SUFFIX
-from clevrin.core.errors import CancelledError, ClevrinError, DocumentError
-from clevrin.core.media.taking_in import take_in
+from clevrin.core.document.edits import RemoveTake, SetTakes
+from clevrin.core.document.files import SUFFIX, write_atomically
+from clevrin.core.document.packing import pack
+from clevrin.core.errors import ClevrinError, DocumentError
+from clevrin.core.exchange.take_list import take_list_csv, with_take_list
+from clevrin.core.exchange.timeline_reading import Imported, read_timeline
+from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.media.proxies import ProxyShelf, clear_room
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Known, Sources
-from clevrin.desk import theme
-from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS, key_rows
+from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
+from clevrin.desk.file_dialogs import FileDialogs
 from clevrin.desk.header import Header
+from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.join.bench import JoinBench
+from clevrin.desk.key_sheet import KeySheet
+from clevrin.desk.keys import Keys
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.measurements import Measurements
+from clevrin.desk.media_watch import MediaWatch
+from clevrin.desk.offer import OfferBar
 from clevrin.desk.playback import Player
 from clevrin.desk.rail import StepRail
+from clevrin.desk.recovery import offer_left_behind, open_or_offer
+from clevrin.desk.reel.edits import ReelEdits
+from clevrin.desk.reel.format_sheet import FormatSheet
 from clevrin.desk.reel.view import ReelView
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.session import Session
+from clevrin.desk.settings import Settings
+from clevrin.desk.settings_sheet import SettingsSheet
 from clevrin.desk.sheet import Trouble
 from clevrin.desk.steady.bench import SteadyBench
 from clevrin.desk.thumbnails import Thumbnails
+from clevrin.desk.viewer import Viewer
 
 
 class MainWindow(QMainWindow):
     """Puts the parts together and says what actions do; knows nothing of how a bench works."""
 
-    def __init__(self, session: Session | None = None, shelf: Shelf | None = None) -> None:
+    def __init__(self, settings: Settings | None = None) -> None:
         super().__init__()
         self.setWindowTitle("Clevrin")
         self.setAcceptDrops(True)
         self.resize(1280, 800)
-        self.session = session or Session(self)
+        self.settings = settings or Settings(self)
+        self.keys = Keys(self.settings, self)
+        self.session = Session(self, folder=lambda: self.settings.journal_folder)
         self.jobs = JobRunner(self)
-        shelf, known = shelf or Shelf(), Known()
-        self.player = Player(shelf, known, self)
-        self.thumbnails = Thumbnails(shelf, known, self)
-        self.measurements = Measurements(self.session, self.jobs, shelf, known)
-        self._shelf, self._known = shelf, known
+        shelf, known = Shelf(self.settings.cache_folder), Known()
+        proxies = ProxyShelf(self.settings.cache_folder / "proxies")
+        self._make_sources = lambda: Sources(shelf, known, proxies)
+        self.player = Player(self._make_sources, self)
+        self.thumbnails = Thumbnails(self._make_sources, self)
+        watch = MediaWatch(self.session, self.jobs)
+        self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
+        self.measurements = Measurements(self.session, self.jobs, shelf, known, watch)
+        self._watch = watch
         self._context = Context(
             session=self.session,
             jobs=self.jobs,
             measurements=self.measurements,
             thumbnails=self.thumbnails,
             player=self.player,
+            intake=self.intake,
         )
+        self.files = FileDialogs(self)
+        self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
         self._build()
         self._connect()
         self.enter_step("log")
         self._on_session_project_changed()
+        self._show_keys()
+        self._show_detail()
 
     # How it is put together
 
@@ -94,22 +115,25 @@ class MainWindow(QMainWindow):
             self._stack.addWidget(bench)
         self.reel = ReelView(self._context, ridges)
         self.trouble = Trouble()
+        self.offers = OfferBar()
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.rail)
         middle.addWidget(self._stack, 1)
-        whole = QWidget()
-        column = QVBoxLayout(whole)
+        self._whole = QWidget()
+        column = QVBoxLayout(self._whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
+        column.addWidget(self.offers)
         column.addWidget(self.trouble)
         column.addLayout(middle, 1)
         column.addWidget(self.reel)
-        self.setCentralWidget(whole)
-        whole.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # the keys belong to the pictures, not to a button
-        whole.setFocus()
-        self._key_sheet: QDialog | None = None
+        self.setCentralWidget(self._whole)
+        self._whole.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # the keys belong to the pictures, not to a button
+        self._whole.setFocus()
+        self._key_sheet: KeySheet | None = None
+        self._settings_sheet: SettingsSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -118,7 +142,6 @@ class MainWindow(QMainWindow):
                 if entry.group != group:
                     continue
                 action = QAction(entry.words, self)
-                action.setShortcuts([QKeySequence(key) for key in entry.keys])
                 action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
                 action.triggered.connect(lambda _=False, entry=entry: self._run(entry.id))
                 self.actions_by_id[entry.id] = action
@@ -131,14 +154,19 @@ class MainWindow(QMainWindow):
         self.header.undo_requested.connect(self.session.undo)
         self.header.redo_requested.connect(self.session.redo)
         self.rail.step_requested.connect(self.enter_step)
-        self.log.add_requested.connect(self.ask_for_takes)
+        self.log.add_requested.connect(self.files.ask_for_takes)
+        self.log.find_requested.connect(self.files.ask_to_find)
         self.reel.looked_at.connect(self._on_reel_looked_at)
-        self.reel.shot_chosen.connect(self.session.choose_shot)
+        self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
         self.session.project_changed.connect(self._on_session_project_changed)
         self.session.selection_changed.connect(self._show_dots)
         self.session.saved_changed.connect(self._show_name)
         self.session.trouble.connect(self.trouble.tell)
+        self.keys.changed.connect(self._show_keys)
+        self.settings.changed.connect(self._show_detail)
+        self.thumbnails.forget_failures_with(self._watch.changed)
+        self.player.playing_changed.connect(self._on_player_playing_changed)
 
     # Steps
 
@@ -167,6 +195,13 @@ class MainWindow(QMainWindow):
         else:
             self.player.toggle()
 
+    def shuttle(self, way: int) -> None:
+        """Plays forward (1), backward (-1), or stops (0)."""
+        if way:
+            self.player.shuttle(way)
+        else:
+            self.player.stop()
+
     def step(self, frames: int) -> None:
         """Moves by some frames; a slider that was reached with Tab is moved instead."""
         focused = QApplication.focusWidget()
@@ -176,35 +211,43 @@ class MainWindow(QMainWindow):
         self.player.stop()
         self.player.seek(self.player.frame + frames)
 
+    def go_to_end(self, way: int) -> None:
+        """Looks at the first (-1) or last (1) frame of what the bench shows."""
+        programme = self.player.programme
+        if programme is not None:
+            self.player.stop()
+            self.player.seek(programme.first if way < 0 else programme.end - 1)
+
+    def type_instant(self) -> None:
+        self.bench.transport.entry.begin()
+
+    def toggle_loop(self) -> None:
+        self.log.set_loops(not self.log.loops)
+
     def take_what_is_proposed(self) -> None:
         focused = QApplication.focusWidget()
         if isinstance(focused, QAbstractButton):
             focused.click()
+        elif isinstance(focused, QLineEdit):
+            focused.returnPressed.emit()
+            self._whole.setFocus()
         elif self._step == "log":
             self.log.put_on_reel()
         elif self._step == "join":
             self.join.take_proposal()
 
     def put_back(self) -> None:
-        """Escape: ends a drag and puts back what it changed."""
+        """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
         if not (self.reel.put_back() or self.log.ridge.put_back()):
             self.trouble.hide()
-
-    def remove_shot(self) -> None:
-        shot = self.session.shot
-        if shot is not None:
-            self.session.do(RemoveShot(shot_id=shot.id))
+            self._whole.setFocus()
 
     def remove_take(self) -> None:
         take = self.session.take
         if take is not None:
             self.session.do(RemoveTake(take_id=take.id, label=f"Remove {take.name}"))
 
-    def mirror_shot(self) -> None:
-        shot = self.session.shot
-        if shot is not None:
-            turned = {None: "horizontal", "horizontal": None, "vertical": "both", "both": "vertical"}[shot.mirror]
-            self.session.do(MirrorShot(shot_id=shot.id, mirror=turned))
+    # Projects
 
     def begin_new(self) -> None:
         self.player.stop()
@@ -212,65 +255,37 @@ class MainWindow(QMainWindow):
 
     def save(self) -> None:
         if self.session.has_name:
-            self.session.save_now()
+            self.session.save()
         else:
-            self.ask_to_save()
+            self.files.ask_to_save()
 
     def open_project(self, path: Path) -> None:
         """Opens a project, or says in a sentence why not, and keeps what is open."""
         self.player.stop()
-        try:
-            self.session.open(path)
-        except DocumentError as error:
-            self.trouble.tell(str(error))
-        else:
-            self.trouble.hide()
+        self.trouble.hide()
+        sentence = open_or_offer(self.session, self.offers, path)
+        if sentence is not None:
+            self.trouble.tell(sentence)
+
+    def offer_what_was_left(self) -> None:
+        """Offers the changes of windows that ended without a goodbye."""
+        offer_left_behind(self.session, self.offers, self.settings.journal_folder)
 
     def save_project(self, path: Path) -> None:
-        if path.suffix != SUFFIX:
-            path = path.with_name(path.name + SUFFIX)
         try:
             self.session.save_as(path)
         except DocumentError as error:
             self.trouble.tell(str(error))
 
-    def add_files(self, paths: Iterable[Path]) -> None:
-        """Brings files in: films become takes, the others are named in a sentence."""
-        chosen = list(paths)
-        if not chosen:
-            return
-
-        def work(progress: Progress) -> tuple[list[Take], list[str]]:
-            takes, troubles = [], []
-            for number, path in enumerate(chosen):
-                if progress.cancelled():
-                    raise CancelledError
-                try:
-                    takes.append(take_in(path))
-                except ClevrinError as error:
-                    troubles.append(str(error))
-                progress.report(number + 1, len(chosen))
-            return takes, troubles
-
-        def done(result: tuple[list[Take], list[str]]) -> None:
-            takes, troubles = result
-            known = {take.fingerprint for take in self.session.project.takes}
-            fresh: list[Take] = []
-            for take in takes:
-                if take.fingerprint in known:
-                    troubles.append(f"{take.name} is here already.")
-                else:
-                    known.add(take.fingerprint)
-                    fresh.append(take)
-            if fresh:
-                self.session.do(AddTakes(takes=tuple(fresh)))
-                self.session.choose_take(fresh[0].id)
-                self.log.look_at(reel=False)
-            self.log.cards.trouble.tell("\n".join(troubles))
-
-        what = f"Bringing in {chosen[0].name}" if len(chosen) == 1 else f"Bringing in {len(chosen)} files"
-        key = ("take in", *map(str, chosen))
-        self.jobs.start(Job(key=key, what=what, work=work, done=done, failed=self.trouble.tell))
+    def pack_into(self, folder: Path) -> None:
+        """Copies the project and its media into a new folder, in the background."""
+        project = self.session.project
+        self._start(
+            ("pack", str(folder)),
+            f"Packing into {folder.name}",
+            lambda progress: pack(project, folder, progress),
+            lambda written: self.header.strip.tell(f"Packed into {written.parent.name}"),
+        )
 
     def render_to(self, path: Path) -> None:
         """Renders the reel to a file, in the background."""
@@ -279,65 +294,75 @@ class MainWindow(QMainWindow):
         request = ExportRequest(project=self.session.project, path=path)
 
         def work(progress: Progress) -> Path:
-            with Sources(self._shelf, self._known) as sources:
+            with self._make_sources() as sources:
                 return export_reel(request, sources, progress)
 
-        def done(written: Path) -> None:
-            self.header.strip.tell(f"Rendered {written.name}")
-
-        self.trouble.hide()
-        self.jobs.start(
-            Job(
-                key=("render", str(path)),
-                what=f"Rendering {path.name}",
-                work=work,
-                done=done,
-                failed=self.trouble.tell,
-            )
+        self._start(
+            ("render", str(path)),
+            f"Rendering {path.name}",
+            work,
+            lambda written: self.header.strip.tell(f"Rendered {written.name}"),
         )
 
-    # Dialogs; none of them stops what is being computed
+    def open_timeline(self, path: Path) -> None:
+        """Makes a new project of an OTIO timeline; what it has that a reel has not is listed."""
 
-    def ask_for_takes(self) -> None:
-        dialog = self._file_dialog("Add takes")
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-        dialog.filesSelected.connect(lambda names: self.add_files(Path(name) for name in names))
-        dialog.open()
+        def done(imported: Imported) -> None:
+            self.session.begin_of(imported.project)
+            self.trouble.tell("\n".join(imported.left_out[:8]))
 
-    def ask_to_open(self) -> None:
-        dialog = self._file_dialog("Open a project", f"Clevrin projects (*{SUFFIX})")
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFile)
-        dialog.fileSelected.connect(lambda name: self.open_project(Path(name)))
-        dialog.open()
+        self._start(("timeline", str(path)), f"Reading {path.name}", lambda _: read_timeline(path), done)
 
-    def ask_to_save(self) -> None:
-        dialog = self._file_dialog("Save with a name", f"Clevrin projects (*{SUFFIX})")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.selectFile(self.session.project.name + SUFFIX)
-        dialog.fileSelected.connect(lambda name: self.save_project(Path(name)))
-        dialog.open()
+    def write_timeline(self, path: Path) -> None:
+        self._write(path, timeline_text(self.session.project))
 
-    def ask_where_to_render(self) -> None:
-        dialog = self._file_dialog("Render the reel", "Films (*.mp4)")
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.selectFile(f"{self.session.project.name}.mp4")
-        dialog.fileSelected.connect(lambda name: self.render_to(Path(name)))
-        dialog.open()
+    def write_take_list(self, path: Path) -> None:
+        self._write(path, take_list_csv(self.session.project.takes))
+
+    def read_take_list(self, path: Path) -> None:
+        """Gives the takes the marks, notes and spans of a list."""
+        try:
+            text = path.read_text(encoding="utf-8")
+            takes = with_take_list(self.session.project, text).takes
+        except (OSError, UnicodeDecodeError):
+            self.trouble.tell(f"{path.name} cannot be read as a table.")
+        except ClevrinError as error:
+            self.trouble.tell(str(error))
+        else:
+            self.session.do(SetTakes(takes=takes, label="Read take list"))
+
+    def _write(self, path: Path, text: str) -> None:
+        try:
+            write_atomically(path, text)
+        except DocumentError as error:
+            self.trouble.tell(str(error))
+        else:
+            self.header.strip.tell(f"Wrote {path.name}")
+
+    def _start(self, key: tuple, what: str, work, done) -> None:
+        self.trouble.hide()
+        self.jobs.start(Job(key=key, what=what, work=work, done=done, failed=self.trouble.tell))
+
+    def keep_cache_small(self) -> None:
+        """Deletes what has not been used for longest, in the background, where the cache is larger than it may be."""
+        folder, most = self.settings.cache_folder, int(self.settings.value("cache_gb")) * 10**9
+        work = lambda _: clear_room([folder], most)  # noqa: E731
+        self.jobs.start(Job(key=("cache",), what="Clearing the cache", work=work, done=lambda _: None, quiet=True))
+
+    # Windows beside this one
 
     def show_keys(self) -> None:
-        """The key sheet, beside the window."""
         if self._key_sheet is None:
-            self._key_sheet = _key_sheet(self)
+            self._key_sheet = KeySheet(self.keys, self)
         self._key_sheet.show()
 
-    def _file_dialog(self, title: str, pattern: str = "") -> QFileDialog:
-        dialog = QFileDialog(self, title)
-        dialog.setObjectName("files")
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        if pattern:
-            dialog.setNameFilter(pattern)
-        return dialog
+    def show_settings(self) -> None:
+        if self._settings_sheet is None:
+            self._settings_sheet = SettingsSheet(self.settings, self)
+        self._settings_sheet.show()
+
+    def show_format(self) -> None:
+        FormatSheet(self.session, self).show()
 
     # What happens
 
@@ -346,13 +371,22 @@ class MainWindow(QMainWindow):
         if entry.when(self):
             entry.run(self)
 
+    def _show_keys(self) -> None:
+        for entry in ACTIONS:
+            keys = self.keys.of(entry)
+            self.actions_by_id[entry.id].setShortcuts([QKeySequence(key) for key in keys])
+
+    def _show_detail(self) -> None:
+        share = 0.5 if self.settings.value("preview_quality") == "half" else 1.0
+        for viewer in self.findChildren(Viewer):
+            viewer.set_detail(share)
+
     def _show_what_is_possible(self) -> None:
         history = self.session.history
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
-            possible = entry.when(self)
             # A shortcut of a disabled action would be lost on the widget below; `_run` asks again.
-            action.setProperty("possible", possible)
+            action.setProperty("possible", entry.when(self))
             words = entry.words
             if entry.id == "undo" and history.undo_label:
                 words = f"Undo: {history.undo_label}"
@@ -365,11 +399,12 @@ class MainWindow(QMainWindow):
         self.header.show_history(history.undo_label, history.redo_label)
         self._show_name()
         self._show_dots()
-        self._show_what_is_possible()
 
     def _show_name(self) -> None:
         self.header.show_project(self.session.project.name, self.session.saved, self.session.has_name)
-        self.setWindowTitle(f"{self.session.project.name} – Clevrin")
+        title = f"{self.session.project.name} – Clevrin"
+        if self.windowTitle() != title:
+            self.setWindowTitle(title)
 
     def _show_dots(self) -> None:
         shot = self.session.shot
@@ -383,16 +418,16 @@ class MainWindow(QMainWindow):
 
     def _on_reel_looked_at(self, frame: int) -> None:
         self.session.move_playhead(frame)
-        if self._step == "log":
-            self.log.look_at(reel=True)
-            self.player.seek(frame)
-        elif self._step == "steady":
-            self.steady.look_at_reel_frame(frame)
+        self.bench.seek_reel(frame)
 
     def _on_reel_join_chosen(self, shot_id: str) -> None:
         self.session.choose_shot(shot_id)
         if self._step != "join":
             self.enter_step("join")
+
+    def _on_player_playing_changed(self, playing: bool) -> None:
+        if not playing:
+            self.reel.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""
@@ -406,8 +441,11 @@ class MainWindow(QMainWindow):
         super().keyReleaseEvent(event)
 
     def changeEvent(self, event: QEvent) -> None:
-        if event.type() == QEvent.Type.ActivationChange and not self.isActiveWindow():
-            self.steady.show_before(False)  # B may be let go over another window
+        if event.type() == QEvent.Type.ActivationChange:
+            if self.isActiveWindow():
+                self._watch.look(again=True)  # files may have been moved meanwhile
+            else:
+                self.steady.show_before(False)  # B may be let go over another window
         super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -415,46 +453,27 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        paths = [Path(url.toLocalFile()) for url in _local(event.mimeData().urls())]
+        self.open_files([Path(url.toLocalFile()) for url in _local(event.mimeData().urls())])
+        event.acceptProposedAction()
+
+    def open_files(self, paths: list[Path]) -> None:
+        """Opens a project or timeline that is among some files, and brings the films and folders in."""
         projects = [path for path in paths if path.suffix == SUFFIX]
+        timelines = [path for path in paths if path.suffix == ".otio"]
         if projects:
             self.open_project(projects[0])
-        self.add_files(path for path in _with_folders(paths) if path.suffix != SUFFIX)
-        event.acceptProposedAction()
+        elif timelines:
+            self.open_timeline(timelines[0])
+        self.intake.add(path for path in paths if path.suffix not in (SUFFIX, ".otio"))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Saves, stops what runs and keeps its pieces."""
-        self.session.save_now()
         self.player.close()
         self.thumbnails.close()
         self.jobs.close()
+        self.session.close()
         super().closeEvent(event)
 
 
 def _local(urls: list[QUrl]) -> list[QUrl]:
     return [url for url in urls if url.isLocalFile()]
-
-
-def _with_folders(paths: list[Path]) -> list[Path]:
-    """Files as they are; of a folder, the files in it."""
-    found: list[Path] = []
-    for path in paths:
-        found.extend(sorted(p for p in path.iterdir() if p.is_file()) if path.is_dir() else [path])
-    return found
-
-
-def _key_sheet(parent: QWidget) -> QDialog:
-    dialog = QDialog(parent)
-    dialog.setWindowTitle("Keys")
-    grid = QGridLayout(dialog)
-    grid.setContentsMargins(20, 16, 20, 16)
-    grid.setHorizontalSpacing(24)
-    rows = key_rows()
-    half = -(-len(rows) // 2)
-    for number, (keys, words) in enumerate(rows):
-        key = QLabel(keys)
-        key.setFont(theme.font(strong=True))
-        column = 2 * (number // half)
-        grid.addWidget(key, number % half, column)
-        grid.addWidget(QLabel(words), number % half, column + 1)
-    return dialog

@@ -3,7 +3,9 @@
 from clevrin.core.document.model import (
     Hold,
     Join,
+    Marker,
     MediaFacts,
+    NamedSpan,
     Project,
     Reel,
     Shot,
@@ -12,4 +14,4 @@ from clevrin.core.document.model import (
     new_id,
 )
 
-__all__ = ["Hold", "Join", "MediaFacts", "Project", "Reel", "Shot", "Span", "Take", "new_id"]
+__all__ = ["Hold", "Join", "Marker", "MediaFacts", "NamedSpan", "Project", "Reel", "Shot", "Span", "Take", "new_id"]

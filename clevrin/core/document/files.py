@@ -1,16 +1,20 @@
-"""Project files: `*.clevrin`, UTF-8 JSON with a schema version; saving is atomic."""
+"""Project files: `*.clevrin`, UTF-8 JSON with a schema version and a checksum; saving is atomic."""
 
+import hashlib
 import json
 import os
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
+from clevrin.core.document.migrations import migrated
 from clevrin.core.document.model import SCHEMA_VERSION, Project, Take
 from clevrin.core.errors import DocumentError
 
 SUFFIX = ".clevrin"
 _LARGEST_BYTES = 64 * 1024 * 1024
+_CHECKSUM = "checksum"
 
 
 def save(project: Project, path: Path) -> None:
@@ -18,18 +22,29 @@ def save(project: Project, path: Path) -> None:
 
     Takes are named relative to the file where they lie on the same drive. Raises `DocumentError`.
     """
-    part = path.with_name(path.name + ".part")
-    stored = project.changed(takes=tuple(_stored(take, path.parent) for take in project.takes))
+    write_atomically(path, text_of(project, path.parent))
+
+
+def text_of(project: Project, folder: Path) -> str:
+    """The project as the text of a file in a folder."""
+    data = project.changed(takes=tuple(_stored(take, folder) for take in project.takes)).model_dump(mode="json")
+    data.pop(_CHECKSUM, None)
+    return json.dumps({_CHECKSUM: _checksum(data), **data}, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def write_atomically(path: Path, text: str) -> None:
+    """Writes a text file that is whole, or as it was before. Raises `DocumentError`."""
+    part = path.with_name(f"{path.name}.{os.getpid()}.part")
     try:
         with part.open("w", encoding="utf-8") as file:
-            file.write(stored.model_dump_json(indent=1) + "\n")
+            file.write(text)
             file.flush()
             os.fsync(file.fileno())
         part.replace(path)
+        _sync_folder(path.parent)
     except OSError as error:
         part.unlink(missing_ok=True)
-        reason = (error.strerror or str(error)).lower()
-        raise DocumentError(f"{path} cannot be saved: {reason}; choose another place.") from error
+        raise DocumentError(f"{path} cannot be saved: {reason_of(error)}; choose another place.") from error
 
 
 def load(path: Path) -> Project:
@@ -39,30 +54,66 @@ def load(path: Path) -> Project:
             raise DocumentError(f"{path.name} is too large to be a project.")
         text = path.read_text(encoding="utf-8")
     except OSError as error:
-        reason = (error.strerror or str(error)).lower()
-        raise DocumentError(f"{path} cannot be opened: {reason}.") from error
+        raise DocumentError(f"{path} cannot be opened: {reason_of(error)}.") from error
     except UnicodeDecodeError as error:
         raise DocumentError(f"{path.name} is not a Clevrin project, or it is damaged: it is not text.") from error
+    project = project_of(text, path.name)
+    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes))
+
+
+def project_of(text: str, name: str) -> Project:
+    """The project that a text holds, with paths as they are written; raises `DocumentError` naming the file."""
     try:
         data = json.loads(text)
     except (ValueError, RecursionError) as error:
         where = f" at line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
-        raise DocumentError(f"{path.name} is not a Clevrin project, or it is damaged{where}.") from error
+        raise DocumentError(f"{name} is not a Clevrin project, or it is damaged{where}.") from error
     version = data.get("schema_version") if isinstance(data, dict) else None
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise DocumentError(f"{path.name} is not a Clevrin project, or it is damaged: it names no version.")
+        raise DocumentError(f"{name} is not a Clevrin project, or it is damaged: it names no version.")
     if version > SCHEMA_VERSION:
         raise DocumentError(
-            f"{path.name} was made by a newer Clevrin (file version {version}, this one reads up to "
+            f"{name} was made by a newer Clevrin (file version {version}, this one reads up to "
             f"{SCHEMA_VERSION}); it was left as it is."
         )
+    # A file without a checksum was written, or edited, by hand; with one, every damage is noticed.
+    checksum = data.pop(_CHECKSUM, None)
+    project = checked_project(data, name)
+    if checksum is not None and checksum != _checksum(data):
+        raise DocumentError(f"{name} is damaged: its contents do not agree with its checksum.")
+    return project
+
+
+def checked_project(data: dict[str, Any], name: str) -> Project:
+    """A project of data of any version up to this one; raises `DocumentError` saying where it makes no sense."""
     try:
-        project = Project.model_validate(data)
+        return Project.model_validate(migrated(data))
     except ValidationError as error:
-        first = error.errors()[0]
+        first = error.errors(include_input=False, include_url=False)[0]
         where = " › ".join(str(part) for part in first["loc"]) or "the whole"
-        raise DocumentError(f"{path.name} is damaged at {where}: {first['msg'].lower()}.") from error
-    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes))
+        message = " ".join(str(first["msg"]).split())
+        raise DocumentError(f"{name} is damaged at {where[:200]}: {message[:1].lower()}{message[1:]}.") from error
+    except (ValueError, TypeError, KeyError, AttributeError, ArithmeticError, RecursionError) as error:
+        raise DocumentError(f"{name} is damaged: it holds values that make no sense.") from error
+
+
+def reason_of(error: OSError) -> str:
+    """Why the system refused, in lower case."""
+    return (error.strerror or str(error)).lower()
+
+
+def _checksum(data: dict[str, Any]) -> str:
+    canonical = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+    return hashlib.sha256(canonical.encode()).hexdigest()[:16]
+
+
+def _sync_folder(folder: Path) -> None:
+    """Makes the new name of a file outlast a loss of power."""
+    descriptor = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
 
 
 def _stored(take: Take, folder: Path) -> Take:
@@ -75,4 +126,7 @@ def _stored(take: Take, folder: Path) -> Take:
 
 
 def _placed(take: Take, folder: Path) -> Take:
-    return take.changed(path=os.path.normpath(folder.resolve() / take.path))
+    try:
+        return take.changed(path=os.path.normpath(folder.resolve() / take.path))
+    except ValueError as error:  # a path with a zero byte in it
+        raise DocumentError(f"The project names a file that cannot be one for the take {take.name}.") from error

@@ -1,16 +1,21 @@
-"""One history for all edits: undo, redo, gestures that end as one step."""
+"""One history for all edits: undo, redo, gestures that end as one step, and the state that was saved."""
 
-from dataclasses import dataclass
+from collections import deque
+from dataclasses import dataclass, replace
 
 from clevrin.core.document.edits import Edit
 from clevrin.core.document.model import Project
+
+MOST_STEPS = 4000
+"""Steps that can be undone; the oldest are forgotten. Each costs some 10 kB with 500 takes and 300 shots."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class _Step:
     label: str
-    before: Project
-    gesture: str | None
+    project: Project  # what undo, or redo, brings back
+    gesture: str | None = None
+    undone: tuple["_Step", ...] = ()  # what could be redone before the gesture, for putting it back
 
 
 class History:
@@ -19,10 +24,11 @@ class History:
     Projects are values that share their unchanged parts, so keeping one per step is cheap.
     """
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, *, saved: bool = True, most_steps: int = MOST_STEPS) -> None:
         self._present = project
-        self._done: list[_Step] = []
+        self._done: deque[_Step] = deque(maxlen=most_steps)
         self._undone: list[_Step] = []
+        self._saved = project if saved else None
 
     @property
     def project(self) -> Project:
@@ -37,42 +43,59 @@ class History:
     def redo_label(self) -> str | None:
         return self._undone[-1].label if self._undone else None
 
+    @property
+    def at_save_point(self) -> bool:
+        """Whether the present project is the one that was saved last."""
+        return self._present is self._saved
+
+    def mark_saved(self, project: Project) -> None:
+        """Notes which state was saved; it need not be the present one any more."""
+        self._saved = project
+
     def do(self, edit: Edit, *, gesture: str | None = None) -> bool:
         """Applies an edit; steps in a row with the same `gesture` become one. False: it changed nothing."""
         after = edit.apply(self._present)
         if after == self._present:
             return False
-        same = gesture is not None and bool(self._done) and self._done[-1].gesture == gesture
-        if not same:
-            self._done.append(_Step(label=edit.label, before=self._present, gesture=gesture))
+        if gesture is None or not self._done or self._done[-1].gesture != gesture:
+            undone = tuple(self._undone) if gesture is not None else ()
+            self._done.append(_Step(label=edit.label, project=self._present, gesture=gesture, undone=undone))
         self._undone.clear()
         self._present = after
         return True
 
     def end_gesture(self) -> None:
-        """The next edit starts a step of its own, whatever its gesture."""
-        if self._done and self._done[-1].gesture is not None:
-            last = self._done[-1]
-            self._done[-1] = _Step(label=last.label, before=last.before, gesture=None)
+        """The next edit starts a step of its own; a gesture that ended where it began is no step."""
+        if not self._done or self._done[-1].gesture is None:
+            return
+        last = self._done[-1]
+        if last.project == self._present:
+            self.cancel_gesture(last.gesture)
+        else:
+            self._done[-1] = replace(last, gesture=None, undone=())
 
-    def cancel_gesture(self, gesture: str) -> bool:
-        """Puts back what a gesture under way has changed, without leaving anything to redo."""
-        if not self._done or self._done[-1].gesture != gesture:
+    def cancel_gesture(self, gesture: str | None) -> bool:
+        """Puts back what a gesture under way has changed, and what could be redone before it."""
+        if gesture is None or not self._done or self._done[-1].gesture != gesture:
             return False
-        self._present = self._done.pop().before
+        step = self._done.pop()
+        self._present, self._undone = step.project, list(step.undone)
         return True
 
     def undo(self) -> bool:
         """Takes the last step back; False when there is none."""
-        return self._shift(self._done, self._undone)
+        self.end_gesture()
+        if not self._done:
+            return False
+        step = self._done.pop()
+        self._undone.append(_Step(label=step.label, project=self._present))
+        self._present = step.project
+        return True
 
     def redo(self) -> bool:
-        return self._shift(self._undone, self._done)
-
-    def _shift(self, source: list[_Step], target: list[_Step]) -> bool:
-        if not source:
+        if not self._undone:
             return False
-        step = source.pop()
-        target.append(_Step(label=step.label, before=self._present, gesture=None))
-        self._present = step.before
+        step = self._undone.pop()
+        self._done.append(_Step(label=step.label, project=self._present))
+        self._present = step.project
         return True

@@ -1,18 +1,34 @@
-"""Where the user's work is kept between sessions: which project was open last, and one that has no name yet."""
+"""Where the user's work is kept between sessions: which project was open last, and those that have no name yet."""
 
 import json
 from pathlib import Path
 
 import platformdirs
 
+from clevrin.core.document.files import SUFFIX
+
 
 def data_folder() -> Path:
     return Path(platformdirs.user_data_dir("clevrin"))
 
 
-def unnamed_file() -> Path:
-    """Where a project is kept that was never given a place of its own."""
-    return data_folder() / "unnamed.clevrin"
+def journal_folder() -> Path:
+    """Where journals lie unless a setting names another place."""
+    return data_folder() / "journals"
+
+
+def unnamed_folder() -> Path:
+    return data_folder() / "unnamed"
+
+
+def unnamed_file(number: int) -> Path:
+    """Where a project is kept that was given no place of its own."""
+    return unnamed_folder() / f"untitled-{number}{SUFFIX}"
+
+
+def is_unnamed(path: Path) -> bool:
+    """Whether a project has no place of its own."""
+    return path.parent == unnamed_folder()
 
 
 def last_project() -> Path | None:

@@ -1,28 +1,43 @@
 """The document: frozen values with ids, without anything that was measured.
 
-A take is a footage file; a shot is a span of a take on the reel with its settings; a join says how a shot
-passes into the next one and is kept with the shot that it leaves.
+A take is a footage file with its spans; a shot is a span of a take on the reel with its settings; a join says
+how a shot passes into the next one and is kept with the shot that it leaves.
 """
 
+import re
 import uuid
 from fractions import Fraction
 from typing import Annotated, Literal, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
-SCHEMA_VERSION: Literal[1] = 1
+SCHEMA_VERSION: Literal[2] = 2
 
 Mirror = Literal["horizontal", "vertical", "both"] | None
 HoldKind = Literal["none", "float", "lock-off"]
 Axis = Literal["pan", "tilt", "roll", "zoom"]
 Edge = Literal["fill", "mirror", "smear", "bare"]
 JoinKind = Literal["plain cut", "whip cut"]
+Worth = Literal["keep", "maybe", "drop"] | None
+Conform = Literal["as shot", "every frame"]
+MarkerKind = Literal["marker", "beat"]
 
 AXES: tuple[Axis, ...] = ("pan", "tilt", "roll", "zoom")
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
+MOST_FRAMES = 10_000_000
 
-Rate = Annotated[Fraction, Field(gt=0, le=1000)]
+
+def _sane_fraction(value: object) -> object:
+    """Python reads '1e999999999' as a fraction, and takes hours over it."""
+    if isinstance(value, str) and not re.fullmatch(r"\d{1,9}(/0*[1-9]\d{0,8}|\.\d{1,9})?", value):
+        raise ValueError("a rate is written as 30 or 30000/1001")
+    return value
+
+
+Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), Field(gt=0, le=1000)]
+Id = Annotated[str, Field(min_length=1, max_length=64)]
+Name = Annotated[str, Field(max_length=500)]
 
 
 def new_id() -> str:
@@ -46,19 +61,19 @@ class MediaFacts(_Value):
     height: int = Field(gt=0, le=16384)
     rate: Rate
     variable: bool
-    frames: int = Field(gt=0, le=10_000_000)
+    frames: int = Field(gt=0, le=MOST_FRAMES)
     seconds: float = Field(gt=0)
     rotation: int
-    codec: str
-    pixel_format: str
+    codec: Name
+    pixel_format: Name
     sound: bool
 
 
 class Span(_Value):
     """Frames of a take from `first` up to, not including, `end`."""
 
-    first: int = Field(ge=0)
-    end: int
+    first: int = Field(ge=0, le=MOST_FRAMES)
+    end: int = Field(le=MOST_FRAMES)
 
     @model_validator(mode="after")
     def _not_empty(self) -> Self:
@@ -74,25 +89,48 @@ class Span(_Value):
         return self.first <= frame < self.end
 
 
-class Take(_Value):
-    """A footage file as brought in, and the span of it that somebody chose (None: all of it)."""
+class NamedSpan(_Value):
+    """One of the spans of a take that somebody chose: an attempt, with a name."""
 
-    id: str = Field(default_factory=new_id)
-    name: str
-    path: str
-    fingerprint: str
+    id: Id = Field(default_factory=new_id)
+    name: Name
+    span: Span
+
+
+class Take(_Value):
+    """A footage file as brought in, the spans of it that somebody chose, and what was thought of it.
+
+    `conform` says how a take of another rate than the reel's plays: at the speed at which it was shot, or every
+    frame of it at the reel's rate.
+    """
+
+    id: Id = Field(default_factory=new_id)
+    name: Name
+    path: str = Field(max_length=10_000)
+    fingerprint: Name
     facts: MediaFacts
-    chosen: Span | None = None
+    spans: tuple[NamedSpan, ...] = Field(default=(), max_length=10_000)
+    worth: Worth = None
+    note: str = Field(default="", max_length=100_000)
+    conform: Conform = "as shot"
 
     @model_validator(mode="after")
-    def _chosen_inside(self) -> Self:
-        if self.chosen is not None and self.chosen.end > self.facts.frames:
-            raise ValueError("the chosen span reaches beyond the take")
+    def _spans_inside(self) -> Self:
+        if any(each.span.end > self.facts.frames for each in self.spans):
+            raise ValueError("a span reaches beyond the take")
+        if len({each.id for each in self.spans}) != len(self.spans):
+            raise ValueError("two spans have the same id")
         return self
 
     @property
+    def whole(self) -> Span:
+        """All of the take."""
+        return Span(first=0, end=self.facts.frames)
+
+    @property
     def span(self) -> Span:
-        return self.chosen or Span(first=0, end=self.facts.frames)
+        """The first span that was chosen; all of the take where none was."""
+        return self.spans[0].span if self.spans else self.whole
 
 
 class Hold(_Value):
@@ -116,8 +154,8 @@ class Join(_Value):
 class Shot(_Value):
     """A span of a take on the reel with its own settings."""
 
-    id: str = Field(default_factory=new_id)
-    take_id: str
+    id: Id = Field(default_factory=new_id)
+    take_id: Id
     span: Span
     mirror: Mirror = None
     reverse: bool = False
@@ -125,22 +163,32 @@ class Shot(_Value):
     leave: Join = Join()
 
 
+class Marker(_Value):
+    """An instant of the reel that somebody marked; it stays at its frame when shots move."""
+
+    id: Id = Field(default_factory=new_id)
+    frame: int = Field(ge=0, le=MOST_FRAMES)
+    kind: MarkerKind = "marker"
+    name: Name = ""
+
+
 class Reel(_Value):
-    """The row of shots that is rendered, and its own rate and size."""
+    """The row of shots that is rendered, its own rate and size, and its markers in the order of time."""
 
     rate: Rate = Fraction(30)
     width: int = Field(default=1280, gt=0, le=8192, multiple_of=2)
     height: int = Field(default=720, gt=0, le=8192, multiple_of=2)
-    shots: tuple[Shot, ...] = ()
+    shots: tuple[Shot, ...] = Field(default=(), max_length=100_000)
+    markers: tuple[Marker, ...] = Field(default=(), max_length=100_000)
 
 
 class Project(_Value):
     """All that the user made."""
 
-    schema_version: Literal[1] = SCHEMA_VERSION
-    id: str = Field(default_factory=new_id)
-    name: str = "Untitled"
-    takes: tuple[Take, ...] = ()
+    schema_version: Literal[2] = SCHEMA_VERSION
+    id: Id = Field(default_factory=new_id)
+    name: Name = "Untitled"
+    takes: tuple[Take, ...] = Field(default=(), max_length=100_000)
     reel: Reel = Reel()
 
     @model_validator(mode="after")
@@ -150,6 +198,8 @@ class Project(_Value):
             raise ValueError("two takes have the same id")
         if len({shot.id for shot in self.reel.shots}) != len(self.reel.shots):
             raise ValueError("two shots have the same id")
+        if len({marker.id for marker in self.reel.markers}) != len(self.reel.markers):
+            raise ValueError("two markers have the same id")
         for shot in self.reel.shots:
             if shot.take_id not in takes:
                 raise ValueError(f"shot {shot.id} is of a take that is not there")

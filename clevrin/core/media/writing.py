@@ -36,8 +36,12 @@ class FilmWriter:
         quality: int = 18,
         preset: str = "veryfast",
         threads: int = 0,
+        all_intra: bool = False,
     ) -> None:
-        """`rate` in frames per second, `size` in pixels (even), `quality` as x264's constant rate factor."""
+        """`rate` in frames per second, `size` in pixels (even), `quality` as x264's constant rate factor.
+
+        `all_intra` makes every frame an entry: a larger file, any frame of which is read by itself.
+        """
         if size[0] % 2 or size[1] % 2 or min(size) < 2:
             raise MediaError(f"A film of {size[0]}x{size[1]} cannot be written: width and height must be even.")
         self._path = path
@@ -55,6 +59,8 @@ class FilmWriter:
         self._video.pix_fmt = "yuv420p"
         self._video.time_base = 1 / rate
         self._video.options = {"crf": str(quality), "preset": preset}
+        if all_intra:
+            self._video.options |= {"g": "1", "tune": "fastdecode"}
         self._video.thread_count = threads
         context = self._video.codec_context
         context.color_range, context.colorspace, context.color_primaries, context.color_trc = 1, 1, 1, 1

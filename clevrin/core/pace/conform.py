@@ -1,37 +1,84 @@
-"""Takes of any rate on a reel of its own rate, played at the speed at which they were shot."""
+"""Takes of any rate on a reel of its own rate: at the speed at which they were shot, or every frame of them."""
 
+from bisect import bisect_right
+from collections import OrderedDict
 from dataclasses import dataclass
 from fractions import Fraction
+from math import ceil
+from threading import Lock
 
 from clevrin.core.document import Project, Shot, Take
 
 
 @dataclass(frozen=True, kw_only=True)
 class Placed:
-    """A shot where it stands on the reel: frames `start` up to, not including, `end`."""
+    """A shot where it stands on the reel: frames `start` up to, not including, `end`.
+
+    `rate`: how many frames of the take go by in a second of the reel.
+    """
 
     shot: Shot
     take: Take
     start: int
     end: int
+    rate: Fraction
 
     @property
     def frames(self) -> int:
         return self.end - self.start
 
 
+def played_rate(take: Take, reel_rate: Fraction) -> Fraction:
+    """How many frames of a take go by in a second of the reel."""
+    return reel_rate if take.conform == "every frame" else take.facts.rate
+
+
+def speed(take: Take, reel_rate: Fraction) -> Fraction:
+    """How fast a take plays on the reel: 1 as it was shot, 1/2 at half the speed."""
+    return played_rate(take, reel_rate) / take.facts.rate
+
+
 def shot_frames(shot: Shot, take: Take, reel_rate: Fraction) -> int:
     """How many reel frames a shot lasts: at least one."""
-    return max(1, round(shot.span.frames * reel_rate / take.facts.rate))
+    return max(1, round(shot.span.frames * reel_rate / played_rate(take, reel_rate)))
+
+
+class _Rows:
+    """The rows of the last few projects: a row of 300 shots costs a millisecond, and every frame asks for it."""
+
+    def __init__(self) -> None:
+        self._rows: OrderedDict[int, tuple[Project, tuple[Placed, ...]]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, project: Project) -> tuple[Placed, ...]:
+        with self._lock:
+            known = self._rows.get(id(project))
+        if known is not None:  # it holds its project: no other one can have the same identity
+            return known[1]
+        row = _row(project)
+        with self._lock:
+            self._rows[id(project)] = project, row
+            while len(self._rows) > _ROWS_KEPT:
+                self._rows.popitem(last=False)
+        return row
+
+
+_ROWS_KEPT = 6
+_rows = _Rows()
 
 
 def placed_shots(project: Project) -> tuple[Placed, ...]:
-    """All shots of the reel in a row without gaps."""
+    """All shots of the reel in a row without gaps; remembered for the last few projects."""
+    return _rows.of(project)
+
+
+def _row(project: Project) -> tuple[Placed, ...]:
+    takes = {take.id: take for take in project.takes}
     row, at = [], 0
     for shot in project.reel.shots:
-        take = project.take(shot.take_id)
+        take = takes[shot.take_id]
         end = at + shot_frames(shot, take, project.reel.rate)
-        row.append(Placed(shot=shot, take=take, start=at, end=end))
+        row.append(Placed(shot=shot, take=take, start=at, end=end, rate=played_rate(take, project.reel.rate)))
         at = end
     return tuple(row)
 
@@ -44,10 +91,9 @@ def reel_frames(project: Project) -> int:
 
 def shot_at(project: Project, frame: int) -> Placed | None:
     """The shot that a frame of the reel belongs to."""
-    for placed in placed_shots(project):
-        if placed.start <= frame < placed.end:
-            return placed
-    return None
+    row = placed_shots(project)
+    index = bisect_right(row, frame, key=lambda placed: placed.start) - 1
+    return row[index] if index >= 0 and frame < row[index].end else None
 
 
 def source_position(placed: Placed, frame: int, reel_rate: Fraction) -> Fraction:
@@ -55,12 +101,23 @@ def source_position(placed: Placed, frame: int, reel_rate: Fraction) -> Fraction
 
     Frames before or behind the shot are handles: they give positions outside 0 to `span.frames`.
     """
-    return (frame - placed.start) * placed.take.facts.rate / reel_rate
+    return (frame - placed.start) * placed.rate / reel_rate
 
 
 def nominal_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
     """The frame of the take that stands at a frame of the reel, by even time; within the take."""
     return _played(placed, int(source_position(placed, frame, reel_rate) // 1))
+
+
+def reel_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
+    """The first frame of the reel at which a frame of the take stands, by even time: turns `nominal_frame` round.
+
+    A frame outside the shot's span gives the nearest frame of the shot.
+    """
+    span = placed.shot.span
+    steps = span.end - 1 - frame if placed.shot.reverse else frame - span.first
+    at = placed.start + ceil(steps * reel_rate / placed.rate)
+    return min(max(at, placed.start), placed.end - 1)
 
 
 def stamped_frame(placed: Placed, frame: int, reel_rate: Fraction, times_s: tuple[float, ...] | None) -> int:

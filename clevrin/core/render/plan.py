@@ -14,7 +14,7 @@ Row9 = tuple[float, float, float, float, float, float, float, float, float]
 
 @dataclass(frozen=True, kw_only=True)
 class Layer:
-    """One source picture and how it is laid on the frame.
+    """One source picture, of the size `source_size`, and how it is laid on the frame.
 
     `src_from_out` takes pixels of the output to pixels of the upright source picture (row by row): hold,
     mirroring and the fit to the reel in one map, so that the picture is resampled once. `weight` is its share
@@ -24,6 +24,7 @@ class Layer:
     take_id: str
     path: str
     frame: int
+    source_size: tuple[int, int]
     src_from_out: Row9
     edge: Edge = "fill"
     crispness: float = 0.0

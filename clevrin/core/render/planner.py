@@ -38,7 +38,7 @@ def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
     width, height = take.facts.width, take.facts.height
     fitted = fitted_size((width, height), size)
     matrix = _fit((width, height), fitted)
-    layer = Layer(take_id=take.id, path=take.path, frame=frame, src_from_out=row9(matrix))
+    layer = Layer(take_id=take.id, path=take.path, frame=frame, source_size=(width, height), src_from_out=row9(matrix))
     return Plan(width=fitted[0], height=fitted[1], layers=(layer,))
 
 
@@ -62,6 +62,7 @@ def plan_shot(
         take_id=take.id,
         path=take.path,
         frame=frame,
+        source_size=source,
         src_from_out=row9(src_from_held @ held_from_out),
         edge=shot.hold.edge if path is not None else "fill",
         crispness=shot.hold.crispness if path is not None else 0.0,

@@ -13,6 +13,7 @@ from clevrin.core.hold import HeldPath, held_path, solving_span
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
+from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
@@ -65,12 +66,21 @@ class Sources:
     Nothing here is part of the document, and nothing in it changes a picture: it only makes the next one
     quicker. Every thread that makes pictures has one of its own, because films cannot be shared; `known` can.
     Close it, or use it in a `with`.
+
+    With `scrubbing` set, takes that have a proxy are read from it; `used_proxy` says whether that happened since
+    it was cleared. Nothing but scrubbing sets it.
     """
 
-    def __init__(self, shelf: Shelf | None = None, known: Known | None = None) -> None:
+    def __init__(
+        self, shelf: Shelf | None = None, known: Known | None = None, proxies: ProxyShelf | None = None
+    ) -> None:
         self.shelf = shelf or Shelf()
         self.known = known or Known()
+        self.scrubbing = False
+        self.used_proxy = False
+        self._proxies = proxies or ProxyShelf()
         self._readers: OrderedDict[str, FilmReader] = OrderedDict()
+        self._proxy_readers: OrderedDict[str, FilmReader] = OrderedDict()
 
     def index(self, take: Take) -> FrameIndex:
         return self.known.once(("index", take.path, take.fingerprint), lambda: index_frames(Path(take.path)))
@@ -89,7 +99,23 @@ class Sources:
         return found
 
     def read(self, take: Take, frame: int) -> Picture:
+        """A frame of a take; while scrubbing that of its proxy, which is smaller, where there is one."""
+        proxy = self._proxy_reader(take) if self.scrubbing else None
+        if proxy is not None:
+            self.used_proxy = True
+            return proxy.read(frame)
         return self.reader(take).read(frame)
+
+    def _proxy_reader(self, take: Take) -> FilmReader | None:
+        found = self._proxy_readers.pop(take.fingerprint, None)
+        if found is None:
+            found = self._proxies.open(take.fingerprint, take.facts.frames)
+            if found is None:
+                return None
+        self._proxy_readers[take.fingerprint] = found
+        while len(self._proxy_readers) > _OPEN_FILMS:
+            self._proxy_readers.popitem(last=False)[1].close()
+        return found
 
     def times_s(self, take: Take) -> tuple[float, ...] | None:
         """The time stamps of a take of variable rate; None for the others."""
@@ -144,8 +170,9 @@ class Sources:
         return found or register_span(_registering(take, span, trace), trace, self.shelf, progress)
 
     def close(self) -> None:
-        while self._readers:
-            self._readers.popitem()[1].close()
+        for readers in (self._readers, self._proxy_readers):
+            while readers:
+                readers.popitem()[1].close()
 
     def __enter__(self) -> Self:
         return self

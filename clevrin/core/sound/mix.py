@@ -8,29 +8,60 @@ from numpy.typing import NDArray
 from clevrin.core.document import Project
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
-from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.pace import Placed, placed_shots, speed
+
+Sound = NDArray[np.float32]
 
 _RAMP_SAMPLES = 240
 """5 ms at either end of a shot, so that no cut clicks."""
 
 
 def has_sound(project: Project) -> bool:
-    return any(placed.take.facts.sound for placed in placed_shots(project))
+    return any(sounds(placed, project) for placed in placed_shots(project))
 
 
-def shot_sound(placed: Placed, project: Project) -> NDArray[np.float32]:
-    """The sound under a shot: (samples, 2) float32 at 48,000 per second; silence for a take without sound."""
+def sounds(placed: Placed, project: Project) -> bool:
+    """Whether a shot has sound: its take has, and plays at the speed at which it was shot."""
+    return placed.take.facts.sound and speed(placed.take, project.reel.rate) == 1
+
+
+def shot_samples(placed: Placed, project: Project) -> tuple[int, int]:
+    """First sample of a shot on the reel and the one behind its last, at 48,000 per second."""
     rate = project.reel.rate
-    samples = round(placed.end * SOUND_RATE / rate) - round(placed.start * SOUND_RATE / rate)
-    if not placed.take.facts.sound:
-        return np.zeros((samples, 2), np.float32)
+    return round(placed.start * SOUND_RATE / rate), round(placed.end * SOUND_RATE / rate)
+
+
+def shot_sound(placed: Placed, project: Project, first: int = 0, end: int | None = None) -> Sound:
+    """The sound under a shot: (samples, 2) float32 at 48,000 per second; silence where it has none.
+
+    `first` and `end` choose some of its samples, counted from the start of the shot.
+    """
+    start, stop = shot_samples(placed, project)
+    total = stop - start
+    end = total if end is None else min(end, total)
+    count = max(0, end - first)
+    if not sounds(placed, project):
+        return np.zeros((count, 2), np.float32)
     span = placed.shot.span
-    sound = read_sound(Path(placed.take.path), float(span.first / placed.take.facts.rate), samples)
+    skipped = total - end if placed.shot.reverse else first
+    start_s = float(span.first / placed.take.facts.rate) + skipped / SOUND_RATE
+    sound = read_sound(Path(placed.take.path), start_s, count)
     if placed.shot.reverse:
         sound = sound[::-1].copy()
-    ramp = min(_RAMP_SAMPLES, samples // 2)
-    if ramp:
-        rise = np.linspace(0, 1, ramp, dtype=np.float32)[:, None]
-        sound[:ramp] *= rise
-        sound[-ramp:] *= rise[::-1]
+    at = np.arange(first, end)
+    ramp = min(_RAMP_SAMPLES, total // 2)
+    if ramp and (first < ramp or end > total - ramp):
+        level = np.minimum(np.minimum(at, total - 1 - at) / ramp, 1).astype(np.float32)
+        sound *= level[:, None]
     return sound
+
+
+def reel_sound(project: Project, first: int, count: int) -> Sound:
+    """Some of the reel's sound: (count, 2) float32 from a sample of the reel; silence behind its end."""
+    result = np.zeros((count, 2), np.float32)
+    for placed in placed_shots(project):
+        start, stop = shot_samples(placed, project)
+        low, high = max(first, start), min(first + count, stop)
+        if low < high:
+            result[low - first : high - first] = shot_sound(placed, project, low - start, high - start)
+    return result

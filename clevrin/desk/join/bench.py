@@ -148,7 +148,9 @@ class JoinBench(Bench):
         self.viewer.show_pixels(*pictures)
         programme = self.context.player.programme
         if programme is not None:
-            self.transport.show_frame(frame - programme.first, programme.end - programme.first, float(programme.rate))
+            self.transport.show_frame(
+                frame - programme.first, programme.end - programme.first, float(programme.rate), offset=programme.first
+            )
         self.context.session.move_playhead(frame)
 
     def show_trouble(self, sentence: str) -> None:

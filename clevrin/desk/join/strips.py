@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from clevrin.core.document import Shot, Take
 from clevrin.desk import theme
 from clevrin.desk.context import Context
-from clevrin.desk.reel.view import shot_view
+from clevrin.desk.reel.painting import shot_view
 from clevrin.desk.ridge import RidgeView, paint_ridge, paint_waiting
 from clevrin.desk.ridge_store import RidgeStore
 

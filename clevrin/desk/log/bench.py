@@ -1,19 +1,21 @@
-"""The Log bench: take cards, a viewer with the ridge under it, and a sheet with the facts."""
+"""The Log bench: take cards, a viewer with the ridge under it, and a sheet with facts, notes and spans."""
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
-from clevrin.core.document import Shot, Span
-from clevrin.core.document.edits import ChooseSpan, InsertShot
-from clevrin.core.pace import reel_frames
+from clevrin.core.document import Shot, Span, Take
+from clevrin.core.document.edits import InsertShots
+from clevrin.core.pace import placed_shots, reel_frames, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.log.cards import TakeCards
+from clevrin.desk.log.logging_edits import LoggingEdits
+from clevrin.desk.log.take_sheet import TakeSheet
 from clevrin.desk.programmes import reel_programme, take_programme
 from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import Sheet, plain_button, quiet_label
+from clevrin.desk.sheet import plain_button
 from clevrin.desk.viewer import Viewer
 
 
@@ -21,22 +23,31 @@ class LogBench(Bench):
     """Looks at the chosen take, or at the whole reel."""
 
     add_requested = Signal()
+    find_requested = Signal(str)
 
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
         self._ridges = ridges
         self._shows_reel = False
+        self._loops = False
         self._take_frame: dict[str, int] = {}
+        self.edits = LoggingEdits(context)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         self.cards = TakeCards(context, ridges)
         row.addWidget(self.cards)
         row.addLayout(self._make_middle(), 1)
-        row.addWidget(self._make_sheet())
+        self.sheet = TakeSheet(context, self.edits)
+        row.addWidget(self.sheet)
+        self.sheet.mark_requested.connect(self.mark)
+        self.sheet.put_requested.connect(self.put_on_reel)
+        self.sheet.find_requested.connect(self.find_requested)
         self.cards.take_chosen.connect(self._on_cards_take_chosen)
         self.cards.put_requested.connect(self._on_cards_put_requested)
         self.cards.add_requested.connect(self.add_requested)
+        context.intake.taken_in.connect(self._on_intake_taken_in)
+        context.intake.told.connect(self.cards.trouble.tell)
 
     def _make_middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -46,6 +57,10 @@ class LogBench(Bench):
         head.setSpacing(4)
         self._heading = QLabel()
         self._heading.setFont(theme.font(theme.TITLE_PX, strong=True))
+        self.loop_button = plain_button("loop", "Plays the span, or the chosen shots, over and over")
+        self.loop_button.setIcon(theme.icon("repeat"))
+        self.loop_button.setCheckable(True)
+        self.loop_button.toggled.connect(self.set_loops)
         self.take_button = plain_button("take", "Look at the chosen take")
         self.reel_button = plain_button("reel", "Look at the whole reel")
         for button, shows_reel in ((self.take_button, False), (self.reel_button, True)):
@@ -54,13 +69,14 @@ class LogBench(Bench):
             button.clicked.connect(lambda _=False, reel=shows_reel: self.look_at(reel=reel))
         head.addWidget(self._heading)
         head.addStretch(1)
-        head.addWidget(self.take_button)
-        head.addWidget(self.reel_button)
+        for button in (self.loop_button, self.take_button, self.reel_button):
+            head.addWidget(button)
         self.viewer = Viewer()
         self.viewer.wanted_size_changed.connect(self.reload)
         self.ridge = RidgeBar()
         self.ridge.frame_requested.connect(self._on_ridge_frame_requested)
         self.ridge.span_changed.connect(self._on_ridge_span_changed)
+        self.ridge.span_chosen.connect(self._on_ridge_span_chosen)
         self.transport = Transport(self.context)
         column.addLayout(head)
         column.addWidget(self.viewer, 1)
@@ -68,37 +84,14 @@ class LogBench(Bench):
         column.addWidget(self.ridge)
         return column
 
-    def _make_sheet(self) -> Sheet:
-        self._sheet = Sheet("Take")
-        self._facts = QLabel()
-        self._facts.setWordWrap(True)
-        self._facts.setFont(theme.font(12))
-        self._motion = quiet_label("")
-        self._motion.setWordWrap(True)
-        self._span = QLabel()
-        self._span.setFont(theme.font(theme.BODY_PX, strong=True))
-        self.in_button = plain_button("In here", "The span begins at this frame  (I)")
-        self.out_button = plain_button("Out here", "The span ends with this frame  (O)")
-        self.in_button.clicked.connect(lambda: self.mark("in"))
-        self.out_button.clicked.connect(lambda: self.mark("out"))
-        self.put_button = plain_button("Put on the reel   Enter", "Appends the span to the reel", main=True)
-        self.put_button.clicked.connect(self.put_on_reel)
-        self._sheet.add(self._facts, self._motion)
-        self._sheet.add_gap()
-        self._sheet.add(self._span)
-        self._sheet.add_row(self.in_button, self.out_button)
-        self._sheet.add(self.put_button)
-        self._sheet.add_stretch()
-        return self._sheet
-
     def document_changed(self) -> None:
         self.refresh()
-        if self._shows_reel or self.context.player.programme is None:
+        if self._shows_reel or self._loops or self.context.player.programme is None:
             self.reload()
 
     def selection_changed(self) -> None:
         self.refresh()
-        if not self._shows_reel:
+        if not self._shows_reel or self._loops:
             self.reload()
 
     def measurements_changed(self) -> None:
@@ -112,6 +105,10 @@ class LogBench(Bench):
     def shows_reel(self) -> bool:
         return self._shows_reel
 
+    @property
+    def loops(self) -> bool:
+        return self._loops
+
     def look_at(self, *, reel: bool) -> None:
         """Has the viewer show the reel, or the chosen take."""
         if reel != self._shows_reel:
@@ -119,16 +116,43 @@ class LogBench(Bench):
             self.refresh()
             self.reload()
 
+    def set_loops(self, loops: bool) -> None:
+        """Plays the span, or the chosen shots, over and over, or not."""
+        self._loops = loops
+        self.loop_button.setChecked(loops)
+        self.reload()
+
+    def viewers(self) -> tuple[Viewer, ...]:
+        return (self.viewer,)
+
     def showing(self) -> Showing | None:
         session = self.context.session
+        within = self.viewer.wanted_size
         if self._shows_reel:
-            programme = reel_programme(session.project, self.viewer.wanted_size)
+            programme = reel_programme(session.project, within, loop=self._loop_of_reel())
             return Showing(programme=programme, subject=("reel",), frame=session.playhead) if programme else None
         take = session.take
         if take is None:
             return None
-        frame = self._take_frame.get(take.id, take.span.first)
-        return Showing(programme=take_programme(take, self.viewer.wanted_size), subject=("take", take.id), frame=frame)
+        span = self._span(take)
+        programme = take_programme(take, within, loop=(span.first, span.end) if self._loops else None)
+        frame = self._take_frame.get(take.id, span.first)
+        return Showing(programme=programme, subject=("take", take.id), frame=frame)
+
+    def _loop_of_reel(self) -> tuple[int, int] | None:
+        """The frames from the first to the last chosen shot."""
+        chosen = set(self.context.session.shot_ids)
+        row = [placed for placed in placed_shots(self.context.session.project) if placed.shot.id in chosen]
+        return (row[0].start, row[-1].end) if self._loops and row else None
+
+    def _span(self, take: Take) -> Span:
+        """The span that is worked on: the chosen one, all of the take where there is none."""
+        chosen = self.context.session.span
+        return chosen.span if chosen is not None else take.whole
+
+    def frame_of(self, take: Take) -> int:
+        """The frame of a take that is looked at, or would be."""
+        return self._take_frame.get(take.id, self._span(take).first)
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         session = self.context.session
@@ -136,6 +160,8 @@ class LogBench(Bench):
         if self._shows_reel:
             session.move_playhead(frame)
             self.transport.show_frame(frame, reel_frames(session.project), float(session.project.reel.rate))
+            placed = shot_at(session.project, frame)
+            self._heading.setText(f"The reel · {placed.take.name}" if placed is not None else "The reel")
         elif session.take is not None:
             self._take_frame[session.take.id] = frame
             self.transport.show_frame(frame, session.take.facts.frames, float(session.take.facts.rate))
@@ -144,80 +170,61 @@ class LogBench(Bench):
     def show_trouble(self, sentence: str) -> None:
         self.viewer.show_words(sentence)
 
+    def seek_reel(self, frame: int) -> None:
+        self.look_at(reel=True)
+        self.context.player.seek(frame, scrubbing=True)
+
     def refresh(self) -> None:
         session = self.context.session
         take = session.take
         self.cards.show_takes(session.project.takes, take.id if take else None)
         self.take_button.setChecked(not self._shows_reel)
         self.reel_button.setChecked(self._shows_reel)
-        self._heading.setText("The reel" if self._shows_reel else (take.name if take else ""))
-        self._sheet.setEnabled(take is not None)
+        if not self._shows_reel:
+            self._heading.setText(take.name if take else "")
+        self.sheet.show_take(take)
         if take is None:
             self.viewer.show_words("Drop footage files here, or use Add takes.")
             self.ridge.show_ridge(0, None)
             self.ridge.show_span(None)
-            self._sheet.set_about("")
-            for label in (self._facts, self._motion, self._span):
-                label.setText("")
             return
-        self._sheet.set_about(take.name)
-        facts = take.facts
-        sound = "with sound" if facts.sound else "no sound"
-        rate = f"{float(facts.rate):.5g} frames/s{' on average, varying' if facts.variable else ''}"
-        turned = f" · turned by {facts.rotation}°" if facts.rotation else ""
-        self._facts.setText(
-            f"{facts.width} × {facts.height}{turned}\n{rate}\n{facts.frames} frames · {facts.seconds:.2f} s\n"
-            f"{facts.codec}, {facts.pixel_format} · {sound}"
-        )
-        self._motion.setText(self._motion_words())
-        span = take.span
-        self._span.setText(f"Span {span.first} to {span.end - 1} · {float(span.frames / facts.rate):.2f} s")
         words = self.context.measurements.trouble(take) or "motion is being measured"
-        self.ridge.show_ridge(facts.frames, self._ridges.of(take), words)
-        self.ridge.show_span(span)
-
-    def _motion_words(self) -> str:
-        take = self.context.session.take
-        assert take is not None
-        trouble = self.context.measurements.trouble(take)
-        if trouble:
-            return trouble
-        trace = self.context.measurements.trace(take)
-        if trace is None:
-            return "The motion is being measured."
-        whips = self.context.measurements.whips(take)
-        lines = [f"measured as {trace.model}"]
-        if trace.shutter_deg is not None:
-            lines.append(f"shutter {trace.shutter_deg:.0f}°")
-        for whip in whips:
-            arrow = theme.direction_arrow(whip.angle_deg)
-            lines.append(
-                f"whip {arrow} frames {whip.start} to {whip.end}, fastest at {whip.peak}: {whip.blur_px:.0f} px of blur"
-            )
-        return "\n".join(lines)
+        self.ridge.show_ridge(take.facts.frames, self._ridges.of(take), words)
+        chosen = session.span
+        others = tuple(each for each in take.spans if chosen is None or each.id != chosen.id)
+        self.ridge.show_span(self._span(take), others)
 
     # What the user does
 
     def mark(self, which: str) -> None:
-        """Moves the start or the end of the chosen take's span to the frame looked at."""
+        """Moves the start ("in") or the end ("out") of the chosen span to the frame looked at."""
         take = self.context.session.take
-        if take is None or self._shows_reel:
-            return
-        frame = self._take_frame.get(take.id, take.span.first)
-        span = take.span
-        if which == "in":
-            span = Span(first=frame, end=span.end if span.end > frame else take.facts.frames)
-        else:
-            span = Span(first=span.first if span.first <= frame else 0, end=frame + 1)
-        self.context.session.do(ChooseSpan(take_id=take.id, span=span))
+        if take is not None and not self._shows_reel:
+            self.edits.mark(which, self.frame_of(take))
 
-    def put_on_reel(self) -> None:
-        """Appends the chosen take's span to the reel."""
+    def begin_span(self) -> None:
+        """Begins another span of the take at the frame looked at."""
         take = self.context.session.take
-        if take is not None:
-            shot = Shot(take_id=take.id, span=take.span)
-            self.context.session.do(InsertShot(shot=shot, label=f"Put {take.name} on the reel"))
-            self.context.session.choose_shot(shot.id)
+        if take is not None and not self._shows_reel:
+            self.edits.begin_span(self.frame_of(take))
+
+    def put_on_reel(self, *, everything: bool = False, at_playhead: bool = False) -> None:
+        """Puts the chosen take's span on the reel, or all its spans; at the end, or at the cut next to the playhead."""
+        session = self.context.session
+        take = session.take
+        if take is None:
+            return
+        spans = [each.span for each in take.spans] if everything else [self._span(take)]
+        shots = tuple(Shot(take_id=take.id, span=span) for span in spans or [take.whole])
+        at = self._cut_next_to_playhead() if at_playhead else None
+        if session.do(InsertShots(shots=shots, at=at, label=f"Put {take.name} on the reel")):
+            session.choose_shots(shot.id for shot in shots)
+
+    def _cut_next_to_playhead(self) -> int:
+        session = self.context.session
+        row = placed_shots(session.project)
+        cuts = [0, *(placed.end for placed in row)]
+        return min(range(len(cuts)), key=lambda index: abs(cuts[index] - session.playhead))
 
     def jump_to_whip(self, way: int) -> None:
         """Looks at the peak of the next (1) or previous (-1) whip of the take."""
@@ -229,6 +236,29 @@ class LogBench(Bench):
         ahead = [p for p in peaks if (p > now if way > 0 else p < now)]
         if ahead:
             self.context.player.seek(min(ahead) if way > 0 else max(ahead))
+
+    def choose_neighbour(self, way: int) -> None:
+        """Chooses the next (1) or previous (-1) card."""
+        take_id = self.cards.neighbour(way)
+        if take_id is not None:
+            self._on_cards_take_chosen(take_id)
+
+    def judge(self, worth: str) -> None:
+        """Marks the chosen take; the same mark again takes it away. A dropped one makes place for the next card."""
+        take = self.context.session.take
+        if take is None:
+            return
+        following = self.cards.neighbour(1)
+        if following == take.id:
+            following = self.cards.neighbour(-1)
+        self.edits.judge(worth)
+        hidden = self.context.session.project.take(take.id).worth == "drop" and not self.cards.choice.dropped
+        if hidden and following is not None:
+            self._on_cards_take_chosen(following)
+
+    def _on_intake_taken_in(self, take_id: str) -> None:
+        self.context.session.choose_take(take_id)
+        self.look_at(reel=False)
 
     def _on_cards_take_chosen(self, take_id: str) -> None:
         self.context.session.choose_take(take_id)
@@ -244,9 +274,10 @@ class LogBench(Bench):
         if take is not None:
             self._take_frame[take.id] = frame
             self.ridge.show_playhead(frame)
-            self.context.player.seek(frame)
+            self.context.player.seek(frame, scrubbing=True)
 
     def _on_ridge_span_changed(self, span: Span) -> None:
-        take = self.context.session.take
-        if take is not None:
-            self.context.session.do(ChooseSpan(take_id=take.id, span=span))
+        self.edits.set_span(span)
+
+    def _on_ridge_span_chosen(self, span_id: str) -> None:
+        self.context.session.choose_span(span_id)

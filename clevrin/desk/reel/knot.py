@@ -9,10 +9,10 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
 from clevrin.desk import theme
-from clevrin.desk.reel.layout import KNOT_RADIUS
 
 _MOVES_WIDTHS_PER_S = 0.25
 _WIDEST_GAP_PX = 10.0
+_LETTERS_FROM_PX = 10.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,7 +41,7 @@ def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray 
         return None
     shot = placed.shot
     frame = shot.span.end - 1 if last != shot.reverse else shot.span.first
-    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(trace.rate)
+    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(placed.rate)
     if shot.reverse:
         velocity = -velocity
     return velocity * [
@@ -56,24 +56,24 @@ def _angle(velocity: np.ndarray | None) -> float | None:
     return float(np.degrees(np.arctan2(velocity[1], velocity[0])))
 
 
-def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, *, chosen: bool) -> None:
-    """Draws a knot; small differences do not open the gap, large ones do up to 10 px."""
+def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, radius: float, *, chosen: bool) -> None:
+    """Draws a knot of a radius in pixels; small differences do not open the gap, large ones do up to 10 px."""
     gap = max(0.0, knot.mismatch - 0.08) * _WIDEST_GAP_PX
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     x, y = centre
     for side, angle in ((-1, knot.leaving_deg), (1, knot.arriving_deg)):
         middle = QPointF(x + side * gap, y)
-        path = QPainterPath(QPointF(middle.x(), y - KNOT_RADIUS))
-        box = QRectF(middle.x() - KNOT_RADIUS, y - KNOT_RADIUS, 2 * KNOT_RADIUS, 2 * KNOT_RADIUS)
+        path = QPainterPath(QPointF(middle.x(), y - radius))
+        box = QRectF(middle.x() - radius, y - radius, 2 * radius, 2 * radius)
         path.arcTo(box, 90, 180 if side < 0 else -180)
         # A tongue on one side and its notch on the other: the halves interlock.
-        path.quadTo(QPointF(middle.x() + 5, y), QPointF(middle.x(), y - KNOT_RADIUS))
+        path.quadTo(QPointF(middle.x() + 0.42 * radius, y), QPointF(middle.x(), y - radius))
         fill = theme.direction_colour(angle) if angle is not None else theme.colour("line")
         painter.setPen(QPen(theme.colour("sunk"), 1.5))
         painter.setBrush(fill)
         painter.drawPath(path)
-        if angle is not None:
+        if angle is not None and radius >= _LETTERS_FROM_PX:
             painter.setPen(_ink(fill))
             painter.setFont(theme.font(10, strong=True))
             label = QRectF(middle.x() + (-11 if side < 0 else 1), y - 8, 10, 16)
@@ -81,7 +81,7 @@ def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, *, ch
     if chosen:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("text"), 1.5))
-        painter.drawEllipse(QPointF(x, y), KNOT_RADIUS + 2 + gap, KNOT_RADIUS + 2)
+        painter.drawEllipse(QPointF(x, y), radius + 2 + gap, radius + 2)
     painter.restore()
 
 

@@ -1,29 +1,37 @@
-"""The reel as a widget: shots as ridges over thumbnails, joins as knots, the playhead."""
+"""The reel as a widget: shots as ridges over thumbnails, joins as knots, markers, the playhead."""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
-from clevrin.core.document.edits import JoinShots, MoveShot, TrimShot
-from clevrin.core.document.model import Hold, Shot
-from clevrin.core.pace import Placed
+from clevrin.core.pace.timecode import timecode
 from clevrin.desk import theme
 from clevrin.desk.context import Context
+from clevrin.desk.reel.hands import Drag, Outcome, Pull
 from clevrin.desk.reel.knot import Knot, knot_between, paint_knot
-from clevrin.desk.reel.layout import LEFT, RULER, SHOT_TOP, Hit, ReelLayout, trimmed
-from clevrin.desk.ridge import RidgeView, paint_ridge
+from clevrin.desk.reel.layout import LEFT, SHOT_TOP, Hit, ReelLayout, Sight
+from clevrin.desk.reel.painting import (
+    paint_insertion,
+    paint_markers,
+    paint_playhead,
+    paint_readout,
+    paint_ruler,
+    paint_shot,
+)
 from clevrin.desk.ridge_store import RidgeStore
 
 _DRAG_FROM_PX = 5
-_THUMB_SHARE = 0.58
+_ZOOM_STEP = 1.25
+_BAR_PX = 10
 
 
 class ReelView(QWidget):
-    """Shows the reel; clicks choose and look, drags trim, roll and reorder."""
+    """Shows the reel. Clicks choose and look; drags trim, roll, slip and reorder; the wheel scrolls and zooms."""
 
     looked_at = Signal(int)
     """Somebody wants to look at this frame of the reel."""
-    shot_chosen = Signal(str)
+    shots_chosen = Signal(object)
+    """These shots are to be chosen, the last of them as the one that the benches show."""
     join_chosen = Signal(str)
     """A knot was clicked: the shot that is left by it."""
 
@@ -31,43 +39,90 @@ class ReelView(QWidget):
         super().__init__(parent)
         self._context = context
         self._ridges = ridges
+        self._sight = Sight()
         self._pressed: tuple[Hit, QPointF] | None = None
-        self._row_before: tuple[Placed, ...] = ()
-        self._dragging = False
+        self._drag: Drag | None = None
+        self._outcome: Outcome | None = None
+        self._pointer_x = 0.0
+        self._narrows = False
         self._gesture = ""
         self._gestures = 0
-        self._readout = ""
-        self._insert_at: int | None = None
         self.setFixedHeight(theme.REEL_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
+        self.setAccessibleName("reel")
+        self.bar = QScrollBar(Qt.Orientation.Horizontal, self)
+        self.bar.setAccessibleName("part of the reel that is seen")
+        self.bar.valueChanged.connect(self._on_bar_value_changed)
         session = context.session
-        session.project_changed.connect(self.update)
+        session.project_changed.connect(self._on_session_project_changed)
         session.selection_changed.connect(self.update)
         session.playhead_changed.connect(self._on_session_playhead_changed)
         context.thumbnails.arrived.connect(self.update)
         context.measurements.measured.connect(self.update)
         context.measurements.held_changed.connect(self.update)
+        self._show_bar()
 
     def sizeHint(self) -> QSize:
         return QSize(1280, theme.REEL_HEIGHT)
 
     @property
     def layout_now(self) -> ReelLayout:
-        return ReelLayout.of(self._context.session.project, self.width(), self.height())
+        return ReelLayout.of(self._context.session.project, self.width(), self.height(), self._sight)
 
     @property
     def readout(self) -> str:
         """What the drag under way does, in words."""
-        return self._readout
+        if self._outcome is None:
+            return ""
+        return self._outcome.words + (f" · at {self._outcome.snapped}" if self._outcome.snapped else "")
 
     def put_back(self) -> bool:
         """Ends a drag and puts back what it changed; False when none is under way."""
-        if not self._dragging:
+        if self._drag is None:
             return False
         self._context.session.cancel_gesture(self._gesture)
         self._end_drag()
         return True
+
+    # What is seen of the reel
+
+    def zoom(self, steps: float, about_x: float | None = None) -> None:
+        """Comes nearer (positive) or goes farther; about the playhead unless a place is given."""
+        layout = self.layout_now
+        x = layout.x_of(self._context.session.playhead) if about_x is None else about_x
+        self._see(layout.zoomed(_ZOOM_STEP**steps, min(max(x, LEFT), self.width())))
+
+    def show_all(self) -> None:
+        self._see(Sight())
+
+    def _see(self, sight: Sight) -> None:
+        self._sight = sight
+        self._show_bar()
+        self.update()
+
+    def _show_bar(self) -> None:
+        layout = self.layout_now
+        self.bar.setGeometry(LEFT, self.height() - _BAR_PX, layout.room, _BAR_PX)
+        beyond = round(layout.content_px - layout.room)
+        self.bar.blockSignals(True)
+        self.bar.setRange(0, max(0, beyond))
+        self.bar.setPageStep(layout.room)
+        self.bar.setSingleStep(60)
+        self.bar.setValue(round(layout.scroll))
+        self.bar.blockSignals(False)
+        self.bar.setVisible(beyond > 0)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(delta.y() / 120, event.position().x())
+        else:
+            self._see(self.layout_now.scrolled(-(delta.y() or delta.x())))
+        event.accept()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._show_bar()
 
     # Drawing
 
@@ -76,7 +131,8 @@ class ReelView(QWidget):
         painter.fillRect(self.rect(), theme.colour("sunk"))
         painter.fillRect(0, 0, self.width(), 1, theme.colour("line"))
         layout = self.layout_now
-        self._paint_ruler(painter, layout)
+        session = self._context.session
+        paint_ruler(painter, layout)
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.setPen(theme.colour("quiet"))
         painter.drawText(QPointF(12, SHOT_TOP + 16), "reel")
@@ -84,121 +140,29 @@ class ReelView(QWidget):
             words = "The reel is empty. Choose a span of a take and press Enter to put it here."
             painter.drawText(QRectF(LEFT, SHOT_TOP, self.width() - LEFT - 16, 80), Qt.AlignmentFlag.AlignVCenter, words)
             return
-        for index, placed in enumerate(layout.row):
-            self._paint_shot(painter, layout, index, placed)
-        for index in range(len(layout.row) - 1):
-            knot = self._knot(layout, index)
-            paint_knot(painter, layout.knot_centre(index), knot, chosen=self._join_is_chosen(layout, index))
-        self._paint_playhead(painter, layout)
-        if self._insert_at is not None and self._pressed is not None:
-            self._paint_insertion(painter, layout)
-        if self._readout:
-            self._paint_readout(painter, layout)
-
-    def _paint_ruler(self, painter: QPainter, layout: ReelLayout) -> None:
-        painter.setFont(theme.font(10))
-        px_per_s = layout.px_per_frame * layout.rate if layout.row else 90.0
-        step = next(s for s in (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800) if s * px_per_s > 64 or s == 1800)
-        second = 0
-        while (x := LEFT + second * px_per_s) < self.width():
-            painter.setPen(theme.colour("line"))
-            painter.drawLine(int(x), 6, int(x), RULER - 4)
-            painter.setPen(theme.colour("quiet"))
-            painter.drawText(QPointF(x + 6, 16), f"{second} s")
-            second += step
-
-    def _paint_shot(self, painter: QPainter, layout: ReelLayout, index: int, placed: Placed) -> None:
-        box = QRectF(*layout.shot_box(index))
-        chosen = placed.shot == self._context.session.shot
-        painter.save()
-        painter.setClipRect(box)
-        painter.fillRect(box, theme.colour("surround"))
-        self._paint_thumbnails(painter, box, placed)
-        data = self._ridges.of(placed.take)
-        foot = QRectF(box.left(), box.top() + 14, box.width(), box.height() - 14)
-        if data is not None:
-            paint_ridge(painter, foot, data, shot_view(placed.shot, flags=box.width() > 60))
-        shade = theme.colour("sunk")
-        shade.setAlpha(150)
-        painter.setFont(theme.font(theme.SMALL_PX, strong=chosen))
-        words = painter.fontMetrics().elidedText(placed.take.name, Qt.TextElideMode.ElideRight, int(box.width()) - 10)
-        name_box = QRectF(box.left(), box.top(), painter.fontMetrics().horizontalAdvance(words) + 12, 17)
-        painter.fillRect(name_box, shade)
-        painter.setPen(theme.colour("text"))
-        painter.drawText(name_box, Qt.AlignmentFlag.AlignCenter, words)
-        marks = [
-            m
-            for m, on in (
-                ("held", placed.shot.hold.how != "none"),
-                ("mirrored", bool(placed.shot.mirror)),
-                ("backward", placed.shot.reverse),
-            )
-            if on
-        ]
-        if marks and box.width() > 150:
-            painter.setFont(theme.font(10))
-            text = " · ".join(marks)
-            mark_box = QRectF(box.right() - painter.fontMetrics().horizontalAdvance(text) - 20, box.top(), 0, 17)
-            mark_box.setRight(box.right() - 8)
-            painter.fillRect(mark_box.adjusted(0, 0, 8, 0), shade)
-            painter.setPen(theme.colour("text"))
-            painter.drawText(mark_box, Qt.AlignmentFlag.AlignCenter, text)
-        painter.restore()
-        if chosen:
-            painter.setPen(QPen(theme.colour("ember"), 2))
-            painter.drawRect(box.adjusted(1, 1, -1, -1))
-
-    def _paint_thumbnails(self, painter: QPainter, box: QRectF, placed: Placed) -> None:
-        session = self._context.session
-        height = int(box.height() * _THUMB_SHARE)
-        shape = session.project.reel.width / session.project.reel.height
-        width = max(24, int(height * shape))
-        # As shot: a thumbnail does not wait for a hold, nor change with it.
-        plain = placed.shot.changed(span=placed.take.span, hold=Hold())
-        ratio = self.devicePixelRatioF()
-        size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
-        span = placed.shot.span
-        count = int(box.width() // width) + 1
-        for k in range(count):
-            share = min(0.999, (k * width + width / 2) / box.width())
-            step = int(share * span.frames)
-            frame = span.end - 1 - step if placed.shot.reverse else span.first + step
-            frame = span.first + (frame - span.first) // 4 * 4  # a small trim does not ask for all of them anew
-            reel_size = session.project.reel.width, session.project.reel.height
-            image = self._context.thumbnails.of_shot(plain, placed.take, frame, reel_size, size, ready=True)
-            if image is not None:
-                painter.drawImage(QRectF(box.left() + k * width, box.top(), width, height), image)
+        painter.drawText(QPointF(12, SHOT_TOP + 32), timecode(layout.frames, float(layout.rate)))
+        chosen, main = frozenset(session.shot_ids), session.shot
+        for index in layout.seen():
+            shot = layout.row[index].shot
+            is_chosen, is_main = shot.id in chosen, main is not None and shot.id == main.id
+            paint_shot(painter, layout, index, self._context, self._ridges, chosen=is_chosen, main=is_main)
+        for index in layout.seen():
+            radius = layout.knot_radius(index) if index < len(layout.row) - 1 else 0
+            if radius and layout.x_of(layout.row[index].end) >= LEFT:
+                is_main = main is not None and layout.row[index].shot.id == main.id
+                paint_knot(painter, layout.knot_centre(index), self._knot(layout, index), radius, chosen=is_main)
+        paint_markers(painter, layout, session.project.reel.markers)
+        paint_playhead(painter, layout, session.playhead)
+        if self._drag is not None and self._outcome is not None:
+            if self._outcome.insert_at is not None:
+                paint_insertion(painter, layout, self._drag.moved, self._outcome.insert_at)
+            if self._outcome.words:
+                paint_readout(painter, layout, self._pointer_x, self._outcome.words, self._outcome.snapped)
 
     def _knot(self, layout: ReelLayout, index: int) -> Knot:
         before, after = layout.row[index], layout.row[index + 1]
         measurements = self._context.measurements
         return knot_between(before, after, measurements.trace(before.take), measurements.trace(after.take))
-
-    def _join_is_chosen(self, layout: ReelLayout, index: int) -> bool:
-        return layout.row[index].shot == self._context.session.shot
-
-    def _paint_playhead(self, painter: QPainter, layout: ReelLayout) -> None:
-        x = layout.x_of(self._context.session.playhead + 0.5)
-        painter.setPen(QPen(theme.colour("text"), 1.5))
-        painter.drawLine(QPointF(x, 2), QPointF(x, self.height() - 4))
-        painter.setBrush(theme.colour("text"))
-        painter.drawEllipse(QPointF(x, 5), 3, 3)
-
-    def _paint_insertion(self, painter: QPainter, layout: ReelLayout) -> None:
-        assert self._insert_at is not None and self._pressed is not None
-        others = [p for i, p in enumerate(layout.row) if i != self._pressed[0].index]
-        at = others[self._insert_at - 1].end if self._insert_at else others[0].start if others else 0
-        painter.setPen(QPen(theme.colour("ember"), 3))
-        x = layout.x_of(at)
-        painter.drawLine(QPointF(x, SHOT_TOP - 4), QPointF(x, self.height() - 8))
-
-    def _paint_readout(self, painter: QPainter, layout: ReelLayout) -> None:
-        painter.setFont(theme.font(theme.SMALL_PX))
-        width = painter.fontMetrics().horizontalAdvance(self._readout) + 16
-        box = QRectF(self.width() - width - 16, 2, width, RULER - 2)
-        painter.fillRect(box, theme.colour("chosen"))
-        painter.setPen(theme.colour("text"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, self._readout)
 
     # Hands
 
@@ -206,65 +170,93 @@ class ReelView(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         layout = self.layout_now
-        hit = layout.hit(event.position().x(), event.position().y())
+        x, y = event.position().x(), event.position().y()
+        hit = layout.hit(x, y)
         self._pressed = hit, event.position()
-        self._row_before = layout.row
+        self._narrows = False
         if hit.part == "knot":
             self.join_chosen.emit(layout.row[hit.index].shot.id)
-        elif hit.index >= 0:
-            self.shot_chosen.emit(layout.row[hit.index].shot.id)
-        if layout.row and hit.part in ("ruler", "shot"):
-            self.looked_at.emit(layout.frame_at(event.position().x()))
+        elif hit.part in ("shot", "left edge", "right edge"):
+            self._choose(layout, hit, event.modifiers())
+        if hit.part == "marker":
+            self.looked_at.emit(layout.marker_frames[hit.index])
+        elif layout.row and hit.part in ("ruler", "shot") and not event.modifiers():
+            self.looked_at.emit(layout.frame_at(x))
+
+    def _choose(self, layout: ReelLayout, hit: Hit, modifiers: Qt.KeyboardModifier) -> None:
+        """A click chooses one shot, with Ctrl another one besides, with Shift all up to it."""
+        shot_id = layout.row[hit.index].shot.id
+        chosen = self._context.session.shot_ids
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            rest = tuple(each for each in chosen if each != shot_id)
+            self.shots_chosen.emit(rest if shot_id in chosen and rest else (*rest, shot_id))
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and chosen:
+            order = [placed.shot.id for placed in layout.row]
+            a, b = sorted((order.index(chosen[0]), hit.index))
+            between = [each for each in order[a : b + 1] if each not in (chosen[0], shot_id)]
+            self.shots_chosen.emit(tuple(dict.fromkeys((chosen[0], *between, shot_id))))
+        elif shot_id in chosen and len(chosen) > 1:
+            self._narrows = True  # it may become a drag of all of them
+        else:
+            self.shots_chosen.emit((shot_id,))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pressed is None:
             self._show_cursor(event.position())
             return
         hit, start = self._pressed
+        self._pointer_x = event.position().x()
         if hit.part == "ruler":
-            self.looked_at.emit(self.layout_now.frame_at(event.position().x()))
+            self.looked_at.emit(self.layout_now.frame_at(self._pointer_x))
             return
-        if not self._dragging and (event.position() - start).manhattanLength() < _DRAG_FROM_PX:
+        if hit.part == "nothing":
             return
-        if not self._dragging:
-            self._dragging = True
-            self._gestures += 1
-            self._gesture = f"reel {self._gestures}"
-        self._drag(hit, event.position().x() - start.x(), event.position().x())
+        if self._drag is None:
+            if (event.position() - start).manhattanLength() < _DRAG_FROM_PX:
+                return
+            self._begin_drag(hit)
+        self._go_on(event)
+
+    def _begin_drag(self, hit: Hit) -> None:
+        session = self._context.session
+        self._gestures += 1
+        self._gesture = f"reel {self._gestures}"
+        self._drag = Drag(
+            hit, session.project, self.layout_now, self._context.measurements, session.shot_ids, session.playhead
+        )
+
+    def _go_on(self, event: QMouseEvent) -> None:
+        assert self._drag is not None and self._pressed is not None
+        modifiers = event.modifiers()
+        layout = self.layout_now
+        pull = Pull(
+            by=(event.position().x() - self._pressed[1].x()) / layout.px_per_frame,
+            x=event.position().x(),
+            slips=bool(modifiers & Qt.KeyboardModifier.AltModifier),
+            snaps=not modifiers & Qt.KeyboardModifier.ShiftModifier,
+        )
+        outcome = self._drag.at(pull)
+        self._outcome = outcome
+        if outcome.edit is not None:
+            self._context.session.do(outcome.edit, gesture=self._gesture)
+            if outcome.look_at is not None:
+                self.looked_at.emit(outcome.look_at)
+        self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._dragging and self._pressed is not None and self._insert_at is not None:
-            shot = self._row_before[self._pressed[0].index].shot
-            self._context.session.do(MoveShot(shot_id=shot.id, to=self._insert_at))
+        if self._drag is not None and self._outcome is not None:
+            edit = self._drag.drop(self._outcome)
+            if edit is not None:
+                self._context.session.do(edit)
+        elif self._narrows and self._pressed is not None:
+            self.shots_chosen.emit((self.layout_now.row[self._pressed[0].index].shot.id,))
         self._end_drag()
 
     def _end_drag(self) -> None:
-        if self._dragging:
+        if self._drag is not None:
             self._context.session.end_gesture()
-        self._pressed, self._dragging, self._insert_at, self._readout = None, False, None, ""
-        self.update()
-
-    def _drag(self, hit: Hit, by_px: float, x: float) -> None:
-        """Every step is an edit from how the row was before the drag, so that all of them are one step."""
-        session = self._context.session
-        rate = float(session.project.reel.rate)
-        by = by_px / ReelLayout(row=self._row_before, rate=rate, width=self.width(), height=self.height()).px_per_frame
-        if hit.part in ("left edge", "right edge"):
-            placed = self._row_before[hit.index]
-            span = trimmed(placed, hit.part, by, rate)
-            session.do(TrimShot(shot_id=placed.shot.id, span=span), gesture=self._gesture)
-            self._readout = (
-                f"frames {span.first} to {span.end - 1} · {float(span.frames / placed.take.facts.rate):.2f} s"
-            )
-        elif hit.part == "knot":
-            before, after = self._row_before[hit.index], self._row_before[hit.index + 1]
-            outgoing = before.shot.changed(span=trimmed(before, "right edge", by, rate))
-            incoming = after.shot.changed(span=trimmed(after, "left edge", by, rate))
-            session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Roll join"), gesture=self._gesture)
-            self._readout = f"leaves at {outgoing.span.end - 1}, enters at {incoming.span.first}"
-        elif hit.part == "shot" and len(self._row_before) > 1:
-            self._insert_at = self.layout_now.place_for(x, hit.index)
-            self._readout = f"to place {self._insert_at + 1}"
+        self._pressed, self._drag, self._outcome, self._narrows = None, None, None, False
+        self._show_bar()
         self.update()
 
     def _show_cursor(self, at: QPointF) -> None:
@@ -272,22 +264,24 @@ class ReelView(QWidget):
         cursor = {
             "left edge": Qt.CursorShape.SizeHorCursor,
             "right edge": Qt.CursorShape.SizeHorCursor,
+            "marker": Qt.CursorShape.SizeHorCursor,
             "knot": Qt.CursorShape.SplitHCursor,
             "shot": Qt.CursorShape.OpenHandCursor,
         }.get(part, Qt.CursorShape.ArrowCursor)
         self.setCursor(cursor)
 
-    def _on_session_playhead_changed(self, frame: int) -> None:
+    def _on_session_project_changed(self) -> None:
+        if self._drag is None:  # the sight stays while something is dragged
+            self._show_bar()
         self.update()
 
+    def _on_session_playhead_changed(self, frame: int) -> None:
+        if self._context.player.playing:
+            sight = self.layout_now.following(frame)
+            if sight is not None:
+                self._see(sight)
+        self.update()
 
-def shot_view(shot: Shot, *, flags: bool = True) -> RidgeView:
-    """A shot's ridge as the reel shows it."""
-    return RidgeView(
-        first=shot.span.first,
-        end=shot.span.end,
-        backward=shot.reverse,
-        mirror_x=shot.mirror in ("horizontal", "both"),
-        mirror_y=shot.mirror in ("vertical", "both"),
-        flags=flags,
-    )
+    def _on_bar_value_changed(self, value: int) -> None:
+        self._sight = Sight(px_per_frame=self.layout_now.px_per_frame, scroll=value)
+        self.update()

@@ -6,7 +6,7 @@ from clevrin.core.document import Hold, Shot, Take
 from clevrin.core.document.edits import SetHold
 from clevrin.core.document.model import AXES
 from clevrin.core.hold.report import calm_frames, course, shake
-from clevrin.core.pace.conform import placed_shots
+from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
@@ -186,27 +186,27 @@ class SteadyBench(Bench):
             self.after.show_pixels(after)
         self.lanes.show_playhead(frame)
         rate = float(self.context.session.project.take(shot.take_id).facts.rate)
-        self.transport.show_frame(frame - shot.span.first, shot.span.frames, rate)
+        first = shot.span.first
+        self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
         self._follow_on_reel(shot, frame)
 
     def _follow_on_reel(self, shot: Shot, frame: int) -> None:
         session = self.context.session
         for placed in placed_shots(session.project):
             if placed.shot.id == shot.id:
-                share = (frame - shot.span.first) / shot.span.frames
-                share = 1 - share - 1 / shot.span.frames if shot.reverse else share
-                session.move_playhead(placed.start + min(placed.frames - 1, int(share * placed.frames)))
+                session.move_playhead(reel_frame(placed, frame, session.project.reel.rate))
 
-    def look_at_reel_frame(self, frame: int) -> None:
+    def viewers(self) -> tuple[Viewer, ...]:
+        return self.before, self.after
+
+    def seek_reel(self, frame: int) -> None:
         """Shows the frame of the chosen shot that stands at a frame of the reel."""
-        shot = self.context.session.shot
-        for placed in placed_shots(self.context.session.project):
-            if shot is not None and placed.shot.id == shot.id and placed.start <= frame < placed.end:
-                share = (frame - placed.start) / placed.frames
-                step = int(share * shot.span.frames)
-                at = shot.span.end - 1 - step if shot.reverse else shot.span.first + step
-                self._frame[shot.id] = at
-                self.context.player.seek(at)
+        shot, project = self.context.session.shot, self.context.session.project
+        placed = shot_at(project, frame)
+        if shot is not None and placed is not None and placed.shot.id == shot.id:
+            at = nominal_frame(placed, frame, project.reel.rate)
+            self._frame[shot.id] = at
+            self.context.player.seek(at, scrubbing=True)
 
     def show_trouble(self, sentence: str) -> None:
         self.trouble.tell(sentence)

@@ -1,0 +1,80 @@
+"""Edits of the project's name, the reel's size and rate, and its markers."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from clevrin.core.document.model import Marker, Project
+
+
+@dataclass(frozen=True, kw_only=True)
+class Rename:
+    """Names the project."""
+
+    name: str
+    label: str = "Rename project"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(name=self.name)
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetReel:
+    """Gives the reel another size and rate; markers stay at their instants."""
+
+    rate: Fraction
+    width: int
+    height: int
+    label: str = "Change the reel's size and rate"
+
+    def apply(self, project: Project) -> Project:
+        reel = project.reel
+        markers = tuple(m.changed(frame=round(m.frame * self.rate / reel.rate)) for m in reel.markers)
+        return project.changed(reel=reel.changed(rate=self.rate, width=self.width, height=self.height, markers=markers))
+
+
+@dataclass(frozen=True, kw_only=True)
+class AddMarker:
+    """Marks an instant of the reel."""
+
+    marker: Marker
+
+    @property
+    def label(self) -> str:
+        return f"Set {self.marker.kind}"
+
+    def apply(self, project: Project) -> Project:
+        return _with_markers(project, (*project.reel.markers, self.marker))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChangeMarker:
+    """Moves or names a marker."""
+
+    marker: Marker
+    label: str = "Change marker"
+
+    def apply(self, project: Project) -> Project:
+        return _with_markers(project, (*_without(project, self.marker.id), self.marker))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveMarker:
+    """Takes a marker away."""
+
+    marker_id: str
+    label: str = "Remove marker"
+
+    def apply(self, project: Project) -> Project:
+        return _with_markers(project, _without(project, self.marker_id))
+
+
+def _without(project: Project, marker_id: str) -> tuple[Marker, ...]:
+    rest = tuple(m for m in project.reel.markers if m.id != marker_id)
+    if len(rest) == len(project.reel.markers):
+        raise KeyError(marker_id)
+    return rest
+
+
+def _with_markers(project: Project, markers: tuple[Marker, ...]) -> Project:
+    in_order = tuple(sorted(markers, key=lambda m: (m.frame, m.id)))
+    return project.changed(reel=project.reel.changed(markers=in_order))

@@ -1,0 +1,195 @@
+"""Edits of shots: on the reel and off it, their order, their frames, their settings and joins."""
+
+from dataclasses import dataclass
+
+from clevrin.core.document.edits.edit import counted, each_shot, present_shots, with_shot, with_shots
+from clevrin.core.document.model import Hold, Join, Mirror, Project, Shot, Span, new_id
+
+
+@dataclass(frozen=True, kw_only=True)
+class InsertShots:
+    """Puts shots on the reel at a place (None: at the end)."""
+
+    shots: tuple[Shot, ...]
+    at: int | None = None
+    label: str = "Put on the reel"
+
+    def apply(self, project: Project) -> Project:
+        shots = list(project.reel.shots)
+        at = len(shots) if self.at is None else self.at
+        return with_shots(project, [*shots[:at], *self.shots, *shots[at:]])
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveShots:
+    """Takes shots off the reel; the gaps close."""
+
+    shot_ids: tuple[str, ...]
+
+    @property
+    def label(self) -> str:
+        return counted("Remove", len(self.shot_ids), "shot")
+
+    def apply(self, project: Project) -> Project:
+        gone = present_shots(project, self.shot_ids)
+        return with_shots(project, [shot for shot in project.reel.shots if shot.id not in gone])
+
+
+@dataclass(frozen=True, kw_only=True)
+class MoveShots:
+    """Moves shots, in the order in which they stand, to a place among the others."""
+
+    shot_ids: tuple[str, ...]
+    to: int
+
+    @property
+    def label(self) -> str:
+        return counted("Move", len(self.shot_ids), "shot")
+
+    def apply(self, project: Project) -> Project:
+        moved = present_shots(project, self.shot_ids)
+        others = [shot for shot in project.reel.shots if shot.id not in moved]
+        group = [shot for shot in project.reel.shots if shot.id in moved]
+        return with_shots(project, [*others[: self.to], *group, *others[self.to :]])
+
+
+@dataclass(frozen=True, kw_only=True)
+class DuplicateShots:
+    """Puts copies of shots behind the last of them. `new_ids`: ids of the copies, in the order of the reel."""
+
+    shot_ids: tuple[str, ...]
+    new_ids: tuple[str, ...]
+
+    @property
+    def label(self) -> str:
+        return counted("Duplicate", len(self.shot_ids), "shot")
+
+    def apply(self, project: Project) -> Project:
+        chosen = present_shots(project, self.shot_ids)
+        shots = list(project.reel.shots)
+        group = [shot for shot in shots if shot.id in chosen]
+        copies = [shot.changed(id=new) for shot, new in zip(group, self.new_ids, strict=True)]
+        after = max(index for index, shot in enumerate(shots) if shot.id in chosen) + 1
+        return with_shots(project, [*shots[:after], *copies, *shots[after:]])
+
+
+@dataclass(frozen=True, kw_only=True)
+class SplitShot:
+    """Makes two shots of one. `at` is the frame of the take with which the later one in the take begins."""
+
+    shot_id: str
+    at: int
+    new_id: str
+    label: str = "Split shot"
+
+    def apply(self, project: Project) -> Project:
+        index = project.shot_index(self.shot_id)
+        shot = project.reel.shots[index]
+        if not shot.span.first < self.at < shot.span.end:
+            raise ValueError("a shot is split between two of its frames.")
+        parts = [Span(first=shot.span.first, end=self.at), Span(first=self.at, end=shot.span.end)]
+        if shot.reverse:
+            parts.reverse()
+        first = shot.changed(span=parts[0], leave=Join())
+        second = shot.changed(id=self.new_id, span=parts[1])
+        shots = project.reel.shots
+        return with_shots(project, [*shots[:index], first, second, *shots[index + 1 :]])
+
+
+@dataclass(frozen=True, kw_only=True)
+class TrimShot:
+    """Changes which frames of its take a shot shows."""
+
+    shot_id: str
+    span: Span
+    label: str = "Trim shot"
+
+    def apply(self, project: Project) -> Project:
+        return with_shot(project, project.shot(self.shot_id).changed(span=self.span))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetHold:
+    """Changes how a shot is steadied."""
+
+    shot_id: str
+    hold: Hold
+    label: str = "Steady shot"
+
+    def apply(self, project: Project) -> Project:
+        return with_shot(project, project.shot(self.shot_id).changed(hold=self.hold))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetLeave:
+    """Changes how a shot passes into the next one."""
+
+    shot_id: str
+    leave: Join
+    label: str = "Change join"
+
+    def apply(self, project: Project) -> Project:
+        return with_shot(project, project.shot(self.shot_id).changed(leave=self.leave))
+
+
+@dataclass(frozen=True, kw_only=True)
+class MirrorShots:
+    """Mirrors shots, or takes the mirroring back."""
+
+    shot_ids: tuple[str, ...]
+    mirror: Mirror
+
+    @property
+    def label(self) -> str:
+        return counted("Mirror", len(self.shot_ids), "shot")
+
+    def apply(self, project: Project) -> Project:
+        return each_shot(project, self.shot_ids, lambda shot: shot.changed(mirror=self.mirror))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReverseShots:
+    """Plays shots backward, or forward again."""
+
+    shot_ids: tuple[str, ...]
+    reverse: bool
+
+    @property
+    def label(self) -> str:
+        return counted("Reverse", len(self.shot_ids), "shot")
+
+    def apply(self, project: Project) -> Project:
+        return each_shot(project, self.shot_ids, lambda shot: shot.changed(reverse=self.reverse))
+
+
+@dataclass(frozen=True, kw_only=True)
+class PasteSettings:
+    """Gives shots the steady and mirror settings of another one."""
+
+    shot_ids: tuple[str, ...]
+    hold: Hold
+    mirror: Mirror
+    label: str = "Paste settings"
+
+    def apply(self, project: Project) -> Project:
+        return each_shot(project, self.shot_ids, lambda shot: shot.changed(hold=self.hold, mirror=self.mirror))
+
+
+@dataclass(frozen=True, kw_only=True)
+class JoinShots:
+    """Cuts from one shot into the next at a matched pair of frames.
+
+    `outgoing` and `incoming` are the two shots as they are after the join; both must be on the reel.
+    """
+
+    outgoing: Shot
+    incoming: Shot
+    label: str = "Join shots"
+
+    def apply(self, project: Project) -> Project:
+        return with_shot(with_shot(project, self.outgoing), self.incoming)
+
+
+def duplicate(shot_ids: tuple[str, ...]) -> DuplicateShots:
+    """The edit that duplicates shots, with fresh ids for the copies."""
+    return DuplicateShots(shot_ids=shot_ids, new_ids=tuple(new_id() for _ in shot_ids))

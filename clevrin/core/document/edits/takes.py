@@ -1,0 +1,186 @@
+"""Edits of takes: bringing in, removing, spans, and what is thought of them."""
+
+from dataclasses import dataclass
+
+from clevrin.core.document.edits.edit import counted, with_take
+from clevrin.core.document.model import Conform, NamedSpan, Project, Span, Take, Worth
+
+
+@dataclass(frozen=True, kw_only=True)
+class AddTakes:
+    """Brings takes into the project; the first one gives an empty reel its size and rate."""
+
+    takes: tuple[Take, ...]
+
+    @property
+    def label(self) -> str:
+        return f"Add {self.takes[0].name}" if len(self.takes) == 1 else f"Add {len(self.takes)} takes"
+
+    def apply(self, project: Project) -> Project:
+        reel = project.reel
+        if not project.takes and not reel.shots and self.takes:
+            facts = self.takes[0].facts
+            width, height = (min(8192, max(2, side // 2 * 2)) for side in (facts.width, facts.height))
+            reel = reel.changed(rate=facts.rate, width=width, height=height)
+        return project.changed(takes=(*project.takes, *self.takes), reel=reel)
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveTake:
+    """Takes a take out of the project, with its shots."""
+
+    take_id: str
+    label: str = "Remove take"
+
+    def apply(self, project: Project) -> Project:
+        project.take(self.take_id)
+        shots = tuple(shot for shot in project.reel.shots if shot.take_id != self.take_id)
+        takes = tuple(take for take in project.takes if take.id != self.take_id)
+        return project.changed(takes=takes, reel=project.reel.changed(shots=shots))
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlaceTakes:
+    """Says where the files of takes lie now: pairs of a take's id and a path."""
+
+    places: tuple[tuple[str, str], ...]
+
+    @property
+    def label(self) -> str:
+        return counted("Find", len(self.places), "take")
+
+    def apply(self, project: Project) -> Project:
+        places = dict(self.places)
+        for take_id in places:
+            project.take(take_id)
+        takes = tuple(take.changed(path=places[take.id]) if take.id in places else take for take in project.takes)
+        return project.changed(takes=takes)
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetTakes:
+    """Gives the takes other values at once; all of them are still there."""
+
+    takes: tuple[Take, ...]
+    label: str
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(takes=self.takes)
+
+
+@dataclass(frozen=True, kw_only=True)
+class AddSpan:
+    """Chooses another span of a take; the spans stand in the order of their first frames."""
+
+    take_id: str
+    span: NamedSpan
+    label: str = "Choose span"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        return with_take(project, take.changed(spans=_in_order((*take.spans, self.span))))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChangeSpan:
+    """Moves the ends of a chosen span, or names it."""
+
+    take_id: str
+    span: NamedSpan
+    label: str = "Change span"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        _known_span(take, self.span.id)
+        spans = _in_order(tuple(self.span if s.id == self.span.id else s for s in take.spans))
+        return with_take(project, take.changed(spans=spans))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveSpan:
+    """Forgets a chosen span; shots made of it stay."""
+
+    take_id: str
+    span_id: str
+    label: str = "Remove span"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        _known_span(take, self.span_id)
+        return with_take(project, take.changed(spans=tuple(s for s in take.spans if s.id != self.span_id)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChooseSpan:
+    """Chooses a take's only span, or changes its first one."""
+
+    take_id: str
+    span: Span
+    label: str = "Choose span"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        first = take.spans[0].changed(span=self.span) if take.spans else NamedSpan(name="1", span=self.span)
+        return with_take(project, take.changed(spans=_in_order((first, *take.spans[1:]))))
+
+
+@dataclass(frozen=True, kw_only=True)
+class JudgeTakes:
+    """Says of takes whether they are worth keeping."""
+
+    take_ids: tuple[str, ...]
+    worth: Worth
+
+    @property
+    def label(self) -> str:
+        return f"Mark as {self.worth}" if self.worth else "Take the mark away"
+
+    def apply(self, project: Project) -> Project:
+        for take_id in self.take_ids:
+            project = with_take(project, project.take(take_id).changed(worth=self.worth))
+        return project
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteTake:
+    """Writes a note on a take."""
+
+    take_id: str
+    note: str
+    label: str = "Write note"
+
+    def apply(self, project: Project) -> Project:
+        return with_take(project, project.take(self.take_id).changed(note=self.note))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RenameTake:
+    """Names a take; its file keeps its own name."""
+
+    take_id: str
+    name: str
+    label: str = "Rename take"
+
+    def apply(self, project: Project) -> Project:
+        return with_take(project, project.take(self.take_id).changed(name=self.name))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ConformTake:
+    """Says how a take of another rate than the reel's plays on it."""
+
+    take_id: str
+    conform: Conform
+    label: str = "Conform take"
+
+    def apply(self, project: Project) -> Project:
+        return with_take(project, project.take(self.take_id).changed(conform=self.conform))
+
+
+def _in_order(spans: tuple[NamedSpan, ...]) -> tuple[NamedSpan, ...]:
+    return tuple(sorted(spans, key=lambda each: (each.span.first, each.span.end)))
+
+
+def _known_span(take: Take, span_id: str) -> None:
+    if all(each.id != span_id for each in take.spans):
+        raise KeyError(span_id)

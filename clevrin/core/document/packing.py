@@ -1,0 +1,94 @@
+"""Packing: a project and the media it uses, copied into one folder that can be carried away."""
+
+import contextlib
+import os
+import shutil
+from pathlib import Path
+
+from clevrin.core.document.files import SUFFIX, reason_of, save
+from clevrin.core.document.model import Project, Take
+from clevrin.core.errors import DocumentError
+from clevrin.core.progress import Progress, step
+
+_BLOCK_BYTES = 4 * 1024 * 1024
+_SPARE_BYTES = 16 * 1024 * 1024
+
+
+def packed_takes(project: Project) -> tuple[Take, ...]:
+    """The takes whose files are packed: all but those that were dropped and are not on the reel."""
+    used = {shot.take_id for shot in project.reel.shots}
+    return tuple(take for take in project.takes if take.id in used or take.worth != "drop")
+
+
+def pack(project: Project, folder: Path, progress: Progress) -> Path:
+    """Copies the project and its media into a new folder and returns the project's file there.
+
+    The folder is whole or absent. Raises `DocumentError` where it is there already, a take is missing or there
+    is no room for it, and `CancelledError` when stopped. Progress is in megabytes.
+    """
+    if folder.exists():
+        raise DocumentError(f"{folder} is there already: choose a new name for the folder to pack into.")
+    takes = packed_takes(project)
+    sizes = {take.id: _size(take) for take in takes}
+    total = sum(sizes.values())
+    _check_room(folder.parent, total)
+    part = folder.with_name(folder.name + ".part")
+    names = _names(takes)
+    done = 0
+    try:
+        shutil.rmtree(part, ignore_errors=True)
+        (part / "media").mkdir(parents=True)
+        for take in takes:
+            with Path(take.path).open("rb") as source, (part / "media" / names[take.id]).open("wb") as target:
+                while block := source.read(_BLOCK_BYTES):
+                    target.write(block)
+                    done += len(block)
+                    step(progress, done >> 20, max(1, total >> 20))
+                target.flush()
+                os.fsync(target.fileno())
+        packed = project.changed(
+            takes=tuple(
+                take.changed(path=str(part / "media" / names[take.id])) if take.id in names else take
+                for take in project.takes
+            )
+        )
+        save(packed, part / f"{folder.name}{SUFFIX}")
+        part.rename(folder)
+    except OSError as error:
+        raise DocumentError(f"The project cannot be packed into {folder}: {reason_of(error)}.") from error
+    finally:
+        with contextlib.suppress(OSError):
+            shutil.rmtree(part, ignore_errors=True)
+    return folder / f"{folder.name}{SUFFIX}"
+
+
+def _size(take: Take) -> int:
+    try:
+        return Path(take.path).stat().st_size
+    except OSError as error:
+        raise DocumentError(f"{take.name} cannot be packed: {take.path} is not there; find it first.") from error
+
+
+def _check_room(folder: Path, wanted: int) -> None:
+    try:
+        free = shutil.disk_usage(folder).free
+    except OSError as error:
+        raise DocumentError(f"{folder} cannot be packed into: {reason_of(error)}.") from error
+    if free < wanted + _SPARE_BYTES:
+        raise DocumentError(
+            f"There is no room in {folder}: the media take {wanted / 1e6:.0f} MB, {free / 1e6:.0f} MB are free."
+        )
+
+
+def _names(takes: tuple[Take, ...]) -> dict[str, str]:
+    """A file name for each take; those with one name get a number."""
+    names: dict[str, str] = {}
+    used: set[str] = set()
+    for take in takes:
+        path = Path(take.path)
+        name, number = path.name, 2
+        while name.lower() in used:
+            name, number = f"{path.stem} {number}{path.suffix}", number + 1
+        used.add(name.lower())
+        names[take.id] = name
+    return names

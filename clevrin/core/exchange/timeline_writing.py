@@ -1,0 +1,91 @@
+"""The reel as an OpenTimelineIO timeline.
+
+One video track holds a clip for each shot. A clip's source range is the shot's span, in frames at the take's own
+rate; speed and backward playing are a linear time warp; joins other than hard cuts are transitions, markers are
+markers of the track. What has no place in a timeline goes along as metadata under `clevrin`, so that reading it
+back gives the same project.
+"""
+
+from fractions import Fraction
+from pathlib import Path
+
+import opentimelineio as otio
+
+from clevrin.core.document import Marker, Project
+from clevrin.core.document.model import Join
+from clevrin.core.pace import Placed, placed_shots, speed
+
+FORMAT = 1
+DISSOLVE = otio.schema.TransitionTypes.SMPTE_Dissolve
+OTHER_JOIN = otio.schema.TransitionTypes.Custom
+
+
+def timeline_text(project: Project) -> str:
+    """The reel as the text of an `.otio` file; media are named by their absolute paths."""
+    timeline = otio.schema.Timeline(name=project.name)
+    timeline.global_start_time = _time(0, project.reel.rate)
+    used = {shot.take_id for shot in project.reel.shots}
+    timeline.metadata["clevrin"] = {
+        "format": FORMAT,
+        "project": {"id": project.id, "name": project.name},
+        "reel": project.reel.model_dump(mode="json", exclude={"shots", "markers"}),
+        "takes": [take.model_dump(mode="json") for take in project.takes if take.id not in used],
+        "order": [take.id for take in project.takes],
+    }
+    track = otio.schema.Track(name="reel", kind=otio.schema.TrackKind.Video)
+    row = placed_shots(project)
+    for placed in row:
+        track.append(_clip(placed, project))
+        leave = placed.shot.leave
+        if placed is not row[-1] and (leave.kind != "plain cut" or leave.dissolve_frames):
+            track.append(_transition(leave, project.reel.rate))
+    track.markers.extend(_marker(marker, project.reel.rate) for marker in project.reel.markers)
+    timeline.tracks.append(track)
+    return str(timeline.to_json_string(indent=1))
+
+
+def _clip(placed: Placed, project: Project) -> otio.schema.Clip:
+    take, shot = placed.take, placed.shot
+    rate = take.facts.rate
+    reference = otio.schema.ExternalReference(
+        target_url=Path(take.path).as_posix(), available_range=_range(0, take.facts.frames, rate)
+    )
+    reference.name = take.name
+    reference.metadata["clevrin"] = take.model_dump(mode="json")
+    clip = otio.schema.Clip(
+        name=take.name,
+        media_reference=reference,
+        source_range=_range(shot.span.first, shot.span.frames, rate),
+    )
+    clip.metadata["clevrin"] = shot.model_dump(mode="json", exclude={"span"})
+    pace = speed(take, project.reel.rate)
+    if pace != 1 or shot.reverse:
+        scalar = float(-pace if shot.reverse else pace)
+        clip.effects.append(otio.schema.LinearTimeWarp(name="pace", time_scalar=scalar))
+    return clip
+
+
+def _transition(leave: Join, rate: Fraction) -> otio.schema.Transition:
+    before = leave.dissolve_frames // 2
+    made = otio.schema.Transition(
+        name=leave.kind,
+        transition_type=DISSOLVE if leave.dissolve_frames else OTHER_JOIN,
+        in_offset=_time(before, rate),
+        out_offset=_time(leave.dissolve_frames - before, rate),
+    )
+    made.metadata["clevrin"] = leave.model_dump(mode="json")
+    return made
+
+
+def _marker(marker: Marker, rate: Fraction) -> otio.schema.Marker:
+    made = otio.schema.Marker(name=marker.name or marker.kind, marked_range=_range(marker.frame, 1, rate))
+    made.metadata["clevrin"] = marker.model_dump(mode="json")
+    return made
+
+
+def _time(frame: int, rate: Fraction) -> otio.opentime.RationalTime:
+    return otio.opentime.RationalTime(frame, float(rate))
+
+
+def _range(first: int, frames: int, rate: Fraction) -> otio.opentime.TimeRange:
+    return otio.opentime.TimeRange(_time(first, rate), _time(frames, rate))

@@ -1,0 +1,145 @@
+"""Proxies: small films in which every frame can be read by itself, for scrubbing through takes that are hard to decode.
+
+A proxy has the frames of its film, number by number. It lies in the cache, and may be deleted at any time.
+"""
+
+import contextlib
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import platformdirs
+
+from clevrin.core.document import MediaFacts
+from clevrin.core.errors import MediaError
+from clevrin.core.media.index import index_frames
+from clevrin.core.media.picture import Picture
+from clevrin.core.media.reading import FilmReader
+from clevrin.core.media.writing import FilmWriter
+from clevrin.core.progress import Progress, step
+
+PROXY_WIDTH = 960
+DEFAULT_THRESHOLD = 1920
+"""Wider takes get a proxy."""
+_HARD_CODECS = frozenset({"hevc", "vp9", "av1", "prores", "dnxhd", "vvc"})
+_VERSION = "1"
+_NOMINAL_RATE = Fraction(30)  # frames are found by their numbers; their time does not matter
+
+
+@dataclass(frozen=True, kw_only=True)
+class ProxyRequest:
+    """Of which film a proxy is to be made."""
+
+    path: Path
+    fingerprint: str
+    frames: int
+
+
+def wants_proxy(facts: MediaFacts, threshold_px: int = DEFAULT_THRESHOLD) -> bool:
+    """Whether scrubbing a take needs help: it is wider (or higher) than the threshold, deep, or hard to decode."""
+    if max(facts.width, facts.height) <= PROXY_WIDTH:
+        return False
+    deep = any(depth in facts.pixel_format for depth in ("10", "12", "16"))
+    return max(facts.width, facts.height) > threshold_px or deep or facts.codec in _HARD_CODECS
+
+
+class ProxyShelf:
+    """Where proxies lie; several threads and processes may share one."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        """`folder` None: in the user's cache folder."""
+        self.folder = folder or Path(platformdirs.user_cache_dir("clevrin")) / "proxies"
+
+    def find(self, fingerprint: str) -> Path | None:
+        """The proxy of a film, if there is one."""
+        path = self._path(fingerprint)
+        return path if path.is_file() else None
+
+    def drop(self, fingerprint: str) -> None:
+        with contextlib.suppress(OSError):
+            self._path(fingerprint).unlink(missing_ok=True)
+
+    def make(self, request: ProxyRequest, progress: Progress) -> Path:
+        """Makes a proxy; one that is there already is returned at once.
+
+        Raises `MediaError` where the film cannot be read or the proxy not be written, and `CancelledError` when
+        stopped: nothing half-made stays. A frame that cannot be read is shown as the one before it.
+        """
+        path = self._path(request.fingerprint)
+        if path.is_file():
+            return path
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise MediaError(f"{self.folder} cannot be made for proxies: {error.strerror}.") from error
+        with FilmReader(request.path) as reader:
+            if reader.frames != request.frames:
+                raise MediaError(f"{request.path.name} is no longer the film that was brought in.")
+            picture = _small(reader.read(0))
+            with FilmWriter(
+                path,
+                rate=_NOMINAL_RATE,
+                size=picture.size,
+                quality=21,
+                preset="ultrafast",
+                threads=1,
+                all_intra=True,
+            ) as writer:
+                for frame in range(reader.frames):
+                    with contextlib.suppress(MediaError):
+                        picture = _small(reader.read(frame))
+                    writer.write(picture)
+                    step(progress, frame + 1, reader.frames)
+        return path
+
+    def open(self, fingerprint: str, frames: int) -> FilmReader | None:
+        """A reader of a proxy; one that is damaged is thrown away. None when there is none."""
+        path = self.find(fingerprint)
+        if path is None:
+            return None
+        try:
+            index = index_frames(path)
+            if index.frames == frames:
+                with contextlib.suppress(OSError):
+                    os.utime(path)  # the last ones used are the last ones that are cleared away
+                return FilmReader(path, index)
+        except MediaError:
+            pass
+        self.drop(fingerprint)
+        return None
+
+    def _path(self, fingerprint: str) -> Path:
+        return self.folder / f"{fingerprint}-{_VERSION}.mp4"
+
+
+def clear_room(folders: Iterable[Path], most_bytes: int) -> int:
+    """Deletes the files that have not been used for longest until the rest fits; returns how many bytes are left."""
+    files = []
+    for folder in folders:
+        for path in folder.rglob("*"):
+            with contextlib.suppress(OSError):
+                if path.is_file():
+                    stat = path.stat()
+                    files.append((stat.st_mtime, stat.st_size, path))
+    total = sum(size for _, size, _ in files)
+    for _, size, path in sorted(files):
+        if total <= most_bytes:
+            break
+        with contextlib.suppress(OSError):
+            path.unlink()
+            total -= size
+    return total
+
+
+def _small(picture: Picture) -> Picture:
+    """The picture at a proxy's size: its longer side 960 px, both sides even."""
+    width, height = picture.size
+    scale = PROXY_WIDTH / max(width, height)
+    size = tuple(max(2, round(side * scale / 2) * 2) for side in (width, height))
+    half = size[0] // 2, size[1] // 2
+    y = cv2.resize(picture.y, size, interpolation=cv2.INTER_AREA)
+    u, v = (cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in (picture.u, picture.v))
+    return Picture(y=y, u=u, v=v)

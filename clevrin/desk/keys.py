@@ -1,0 +1,71 @@
+"""Which key does what: the table of actions with what the user changed of it, and clashes."""
+
+from collections.abc import Iterable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QKeySequence
+
+from clevrin.desk.actions import ACTIONS, HELD_KEYS, Action
+from clevrin.desk.settings import Settings
+
+
+class Keys(QObject):
+    """Keys by action; changes are kept with the settings."""
+
+    changed = Signal()
+
+    def __init__(self, settings: Settings, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._settings = settings
+        settings.keys_changed.connect(self.changed)
+
+    def of(self, action: Action) -> tuple[str, ...]:
+        return self._settings.keys.get(action.id, action.keys)
+
+    def is_changed(self, action: Action) -> bool:
+        return self.of(action) != action.keys
+
+    def owner(self, key: str, besides: str = "") -> str | None:
+        """The words of the action that has a key already, other than the one with the id `besides`."""
+        wanted = _plain(key)
+        for action in ACTIONS:
+            if action.id != besides and wanted in map(_plain, self.of(action)):
+                return action.words
+        return next((words for held, words in HELD_KEYS if _plain(held) == wanted), None)
+
+    def give(self, action: Action, key: str) -> None:
+        """Gives an action a key as its only one, and takes it from the action that has it. Raises `ClevrinError`."""
+        changed = {}
+        wanted = _plain(key)
+        for other in ACTIONS:
+            mine = self.of(other)
+            rest = tuple(each for each in mine if _plain(each) != wanted)
+            if other.id != action.id and rest != mine:
+                changed[other.id] = rest
+        self._change({**changed, action.id: (key,)})
+
+    def reset(self, actions: Iterable[Action]) -> None:
+        """Gives actions the keys of the table, and takes these from those that have them now."""
+        actions = tuple(actions)
+        wanted = {_plain(key) for action in actions for key in action.keys}
+        changed = {action.id: action.keys for action in actions}
+        for other in ACTIONS:
+            if other.id not in changed:
+                rest = tuple(each for each in self.of(other) if _plain(each) not in wanted)
+                if rest != self.of(other):
+                    changed[other.id] = rest
+        self._change(changed)
+
+    def _change(self, changed: dict[str, tuple[str, ...]]) -> None:
+        by_id = {action.id: action.keys for action in ACTIONS}
+        keys = {**self._settings.keys, **changed}
+        self._settings.set_keys({id: each for id, each in keys.items() if by_id.get(id) != each})
+
+
+def key_words(keys: Iterable[str]) -> str:
+    """Keys as they are written on screen."""
+    return ", ".join(QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText) for key in keys)
+
+
+def _plain(key: str) -> str:
+    return QKeySequence(key).toString(QKeySequence.SequenceFormat.PortableText)

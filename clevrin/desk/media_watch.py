@@ -1,0 +1,67 @@
+"""Whether the files of the takes are where they were, and still the same; looked at on a worker, told by signal."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from clevrin.core.document import Take
+from clevrin.core.media.finding import Standing, standing
+from clevrin.core.progress import Progress, step
+from clevrin.desk.jobs import Job, JobRunner
+from clevrin.desk.session import Session
+
+_Key = tuple[str, str]  # path and fingerprint
+
+
+class MediaWatch(QObject):
+    """How the files of the project's takes stand. A take that has not been looked at yet counts as there."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, jobs: JobRunner) -> None:
+        super().__init__(session)
+        self._session, self._jobs = session, jobs
+        self._standing: dict[_Key, Standing] = {}
+        self._seen: object = None
+        session.project_changed.connect(self._on_session_project_changed)
+
+    def of(self, take: Take) -> Standing:
+        return self._standing.get((take.path, take.fingerprint), "there")
+
+    def sentence(self, take: Take) -> str | None:
+        """What is wrong with a take's file, and what can be done; None when nothing is."""
+        name = Path(take.path).name
+        return {
+            "there": None,
+            "missing": f"{name} is not where it was. Use Find it and point at the file, or at its folder.",
+            "replaced": f"{name} is another film than the one that was brought in. Use Find it, or add it as a take.",
+        }[self.of(take)]
+
+    def look(self, *, again: bool = False) -> None:
+        """Looks at files that have not been looked at yet, or at all of them."""
+        keys = dict.fromkeys((take.path, take.fingerprint) for take in self._session.project.takes)
+        wanted = [key for key in keys if again or key not in self._standing]
+        if not wanted:
+            return
+
+        def work(progress: Progress) -> dict[_Key, Standing]:
+            found = {}
+            for number, (path, fingerprint) in enumerate(wanted):
+                step(progress, number, len(wanted))
+                found[path, fingerprint] = standing(Path(path), fingerprint)
+            return found
+
+        def done(found: dict[_Key, Standing]) -> None:
+            changed = any(self._standing.get(key, "there") != value for key, value in found.items())
+            self._standing.update(found)
+            if changed:
+                self.changed.emit()
+            self.look()  # takes may have come in meanwhile
+
+        self._jobs.start(Job(key=("look at files",), what="Looking for the takes", work=work, done=done, quiet=True))
+
+    def _on_session_project_changed(self) -> None:
+        takes = self._session.project.takes
+        if takes is not self._seen:
+            self._seen = takes
+            self.look()

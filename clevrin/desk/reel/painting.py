@@ -1,0 +1,217 @@
+"""Drawing the reel: ruler, markers, shots as ridges over thumbnails, the playhead, and what a drag does."""
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+
+from clevrin.core.document import Hold, Marker
+from clevrin.core.document.model import Shot
+from clevrin.core.pace import Placed, speed
+from clevrin.desk import theme
+from clevrin.desk.context import Context
+from clevrin.desk.reel.layout import LEFT, RULER, SHOT_TOP, ReelLayout
+from clevrin.desk.ridge import RidgeView, paint_ridge, paint_ridge_small
+from clevrin.desk.ridge_store import RidgeStore
+
+_THUMB_SHARE = 0.58
+_NARROW_PX = 40
+"""Narrower shots are drawn without thumbnails and names."""
+
+
+def paint_ruler(painter: QPainter, layout: ReelLayout) -> None:
+    painter.setFont(theme.font(10))
+    px_per_s = layout.px_per_frame * float(layout.rate) if layout.row else 90.0
+    steps = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800)
+    step = next((s for s in steps if s * px_per_s > 64), steps[-1])
+    second = int(layout.scroll / px_per_s) // step * step
+    while (x := LEFT + second * px_per_s - layout.scroll) < layout.width:
+        if x >= LEFT - 1:
+            painter.setPen(theme.colour("line"))
+            painter.drawLine(int(x), 6, int(x), RULER - 4)
+            painter.setPen(theme.colour("quiet"))
+            painter.drawText(QPointF(x + 6, 16), f"{second} s" if second < 120 else f"{second // 60}:{second % 60:02d}")
+        second += step
+
+
+def paint_markers(painter: QPainter, layout: ReelLayout, markers: tuple[Marker, ...]) -> None:
+    """Markers as pennants on the ruler, beats as thin lines through the shots."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for marker in markers:
+        x = layout.x_of(marker.frame + 0.5)
+        if not LEFT - 2 <= x <= layout.width:
+            continue
+        tint = theme.colour("sky" if marker.kind == "marker" else "plum")
+        line = theme.colour("sky" if marker.kind == "marker" else "plum")
+        line.setAlpha(150)
+        painter.setPen(QPen(line, 1))
+        painter.drawLine(QPointF(x, RULER - 2), QPointF(x, layout.height - 12))
+        painter.setPen(QPen(theme.colour("sunk"), 1))
+        painter.setBrush(tint)
+        painter.drawPolygon(QPolygonF([QPointF(x - 1, 9), QPointF(x + 7, 13), QPointF(x - 1, 17)]))
+        painter.setPen(QPen(tint, 1.5))
+        painter.drawLine(QPointF(x, 9), QPointF(x, RULER))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_shot(
+    painter: QPainter,
+    layout: ReelLayout,
+    index: int,
+    context: Context,
+    ridges: RidgeStore,
+    *,
+    chosen: bool,
+    main: bool,
+) -> None:
+    """One shot. `chosen` shots have a frame; of several the `main` one a stronger one."""
+    placed = layout.row[index]
+    box = QRectF(*layout.shot_box(index))
+    seen = box.intersected(QRectF(LEFT - 2, 0, layout.width - LEFT + 2, layout.height))
+    painter.save()
+    painter.setClipRect(seen)
+    painter.fillRect(seen, theme.colour("surround"))
+    data = ridges.of(placed.take)
+    foot = QRectF(box.left(), box.top() + 14, box.width(), box.height() - 14)
+    if box.width() < _NARROW_PX:
+        if data is not None:
+            paint_ridge_small(painter, foot, data, shot_view(placed.shot, flags=False))
+    else:
+        _paint_thumbnails(painter, box, seen, placed, context)
+        if data is not None:
+            _paint_seen_ridge(painter, foot, seen, data, placed)
+        _paint_words(painter, box, seen, placed, layout, context, strong=main)
+    painter.restore()
+    if chosen:
+        painter.setPen(QPen(theme.colour("ember"), 2 if main else 1))
+        painter.drawRect(box.adjusted(1, 1, -1, -1) if box.width() > 4 else box)
+
+
+def _paint_seen_ridge(painter: QPainter, foot: QRectF, seen: QRectF, data: object, placed: Placed) -> None:
+    """Of a shot that reaches beyond the window only what is seen is drawn: a zoomed one may be very wide."""
+    view = shot_view(placed.shot, flags=foot.width() > 60)
+    left = max(foot.left(), seen.left() - 200)
+    right = min(foot.right(), seen.right() + 200)
+    if right - left < foot.width() - 1:
+        a, b = ((x - foot.left()) / foot.width() for x in (left, right))
+        if view.backward:
+            a, b = 1 - b, 1 - a
+        length = view.end - view.first
+        view = shot_view(placed.shot, flags=True, first=view.first + a * length, end=view.first + b * length)
+        foot = QRectF(left, foot.top(), right - left, foot.height())
+    paint_ridge(painter, foot, data, view)
+
+
+def _paint_words(
+    painter: QPainter,
+    box: QRectF,
+    seen: QRectF,
+    placed: Placed,
+    layout: ReelLayout,
+    context: Context,
+    *,
+    strong: bool,
+) -> None:
+    shade = theme.colour("sunk")
+    shade.setAlpha(150)
+    left = max(box.left(), seen.left())
+    room = box.right() - left
+    painter.setFont(theme.font(theme.SMALL_PX, strong=strong))
+    words = painter.fontMetrics().elidedText(placed.take.name, Qt.TextElideMode.ElideRight, int(room) - 10)
+    name_box = QRectF(left, box.top(), painter.fontMetrics().horizontalAdvance(words) + 12, 17)
+    painter.fillRect(name_box, shade)
+    missing = context.measurements.missing(placed.take)
+    painter.setPen(theme.colour("brick" if missing else "text"))
+    painter.drawText(name_box, Qt.AlignmentFlag.AlignCenter, words)
+    text = " · ".join(_marks(placed, layout))
+    if missing:
+        text = "take is missing"
+    painter.setFont(theme.font(10))
+    width = painter.fontMetrics().horizontalAdvance(text) + 16
+    if text and room > name_box.width() + width + 12:
+        mark_box = QRectF(box.right() - width - 2, box.top(), width, 17)
+        painter.fillRect(mark_box, shade)
+        painter.setPen(theme.colour("brick" if missing else "text"))
+        painter.drawText(mark_box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _marks(placed: Placed, layout: ReelLayout) -> list[str]:
+    shot = placed.shot
+    pace = speed(placed.take, layout.rate)
+    marks = {
+        "held": shot.hold.how != "none",
+        "mirrored": bool(shot.mirror),
+        "backward": shot.reverse,
+        f"{float(pace):.3g}× speed": pace != 1,
+    }
+    return [words for words, on in marks.items() if on]
+
+
+def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Placed, context: Context) -> None:
+    project = context.session.project
+    height = int(box.height() * _THUMB_SHARE)
+    width = max(12, int(height * project.reel.width / project.reel.height))
+    # As shot: a thumbnail does not wait for a hold, nor change with it.
+    plain = placed.shot.changed(span=placed.take.whole, hold=Hold())
+    ratio = painter.device().devicePixelRatioF()
+    size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
+    span = placed.shot.span
+    first = max(0, int((seen.left() - box.left()) // width))
+    last = int((seen.right() - box.left()) // width) + 1
+    for k in range(first, last):
+        share = min(0.999, (k * width + width / 2) / box.width())
+        step = int(share * span.frames)
+        frame = span.end - 1 - step if placed.shot.reverse else span.first + step
+        # A small trim does not ask for all of them anew.
+        frame = min(max(0, frame // 4 * 4), placed.take.facts.frames - 1)
+        reel_size = project.reel.width, project.reel.height
+        image = context.thumbnails.of_shot(plain, placed.take, frame, reel_size, size, ready=True)
+        if image is not None:
+            painter.drawImage(QRectF(box.left() + k * width, box.top(), width, height), image)
+
+
+def paint_playhead(painter: QPainter, layout: ReelLayout, frame: int) -> None:
+    x = layout.x_of(frame + 0.5)
+    if x < LEFT - 1:
+        return
+    painter.setPen(QPen(theme.colour("text"), 1.5))
+    painter.drawLine(QPointF(x, 2), QPointF(x, layout.height - 4))
+    painter.setBrush(theme.colour("text"))
+    painter.drawEllipse(QPointF(x, 5), 3, 3)
+
+
+def paint_insertion(painter: QPainter, layout: ReelLayout, moved: frozenset[int], at: int) -> None:
+    """Where shots that are dragged would be put: a line, and the shots themselves dimmed."""
+    others = [placed for index, placed in enumerate(layout.row) if index not in moved]
+    frame = others[at - 1].end if at else others[0].start if others else 0
+    shade = theme.colour("sunk")
+    shade.setAlpha(150)
+    for index in moved:
+        painter.fillRect(QRectF(*layout.shot_box(index)), shade)
+    painter.setPen(QPen(theme.colour("ember"), 3))
+    x = layout.x_of(frame)
+    painter.drawLine(QPointF(x, SHOT_TOP - 4), QPointF(x, layout.height - 10))
+
+
+def paint_readout(painter: QPainter, layout: ReelLayout, x: float, words: str, snapped: str | None) -> None:
+    """What a drag does, beside the pointer."""
+    painter.setFont(theme.font(theme.SMALL_PX, strong=True))
+    text = f"{words} · at {snapped}" if snapped else words
+    width = painter.fontMetrics().horizontalAdvance(text) + 16
+    left = min(max(8.0, x - width / 2), layout.width - width - 8)
+    box = QRectF(left, 2, width, RULER - 1)
+    painter.fillRect(box, theme.colour("chosen"))
+    painter.setPen(theme.colour("ember" if snapped else "line"))
+    painter.drawRect(box)
+    painter.setPen(theme.colour("text"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def shot_view(shot: Shot, *, flags: bool = True, first: float | None = None, end: float | None = None) -> RidgeView:
+    """A shot's ridge as the reel shows it, or a part of it."""
+    return RidgeView(
+        first=shot.span.first if first is None else first,
+        end=shot.span.end if end is None else end,
+        backward=shot.reverse,
+        mirror_x=shot.mirror in ("horizontal", "both"),
+        mirror_y=shot.mirror in ("vertical", "both"),
+        flags=flags,
+    )

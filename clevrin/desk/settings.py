@@ -1,0 +1,194 @@
+"""Settings: one typed table with words, unit, range and default, and the file in which the user's choices are kept."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import platformdirs
+from PySide6.QtCore import QObject, Signal
+
+from clevrin.core.document.files import write_atomically
+from clevrin.core.document.keeping import journal_folder
+from clevrin.core.errors import ClevrinError, DocumentError
+from clevrin.core.media.proxies import DEFAULT_THRESHOLD
+
+Kind = Literal["folder", "number", "choice", "switch"]
+Value = str | int | bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class Entry:
+    """One setting. Numbers have a range and a unit, choices their `choices`; an empty folder means the usual one."""
+
+    id: str
+    title: str
+    help: str
+    kind: Kind
+    default: Value
+    unit: str = ""
+    low: int = 0
+    high: int = 0
+    choices: tuple[str, ...] = ()
+    at_next_start: bool = False
+
+
+SETTINGS: tuple[Entry, ...] = (
+    Entry(
+        id="preview_quality",
+        title="Preview quality",
+        help="How finely pictures are made for looking at; half is for machines that drop frames. Renders are always "
+        "made in full.",
+        kind="choice",
+        default="full",
+        choices=("full", "half"),
+    ),
+    Entry(
+        id="proxies",
+        title="Make proxies",
+        help="Makes small stand-ins in the background, for scrubbing through takes that are hard to decode.",
+        kind="switch",
+        default=True,
+    ),
+    Entry(
+        id="proxy_threshold",
+        title="Proxies for takes wider than",
+        help="Takes of more pixels across get a proxy; so do deep and heavily packed ones, whatever their size.",
+        kind="number",
+        default=DEFAULT_THRESHOLD,
+        unit="px",
+        low=960,
+        high=8192,
+    ),
+    Entry(
+        id="cache_folder",
+        title="Cache place",
+        help="Where measurements and proxies are kept. Safe to delete: what is missing is made again.",
+        kind="folder",
+        default="",
+        at_next_start=True,
+    ),
+    Entry(
+        id="cache_gb",
+        title="Cache size",
+        help="What has not been used for longest is deleted beyond this.",
+        kind="number",
+        default=20,
+        unit="GB",
+        low=1,
+        high=2000,
+        at_next_start=True,
+    ),
+    Entry(
+        id="journal_folder",
+        title="Autosave place",
+        help="Where every change is written down until the project is saved. Best on a disk of this machine.",
+        kind="folder",
+        default="",
+    ),
+    Entry(
+        id="scale",
+        title="Size of text",
+        help="Makes all text larger or smaller.",
+        kind="number",
+        default=100,
+        unit="%",
+        low=80,
+        high=200,
+        at_next_start=True,
+    ),
+)
+_BY_ID = {entry.id: entry for entry in SETTINGS}
+
+
+class Settings(QObject):
+    """The user's choices. A damaged file counts as none; `changed` says which setting has another value."""
+
+    changed = Signal(str)
+    keys_changed = Signal()
+
+    def __init__(self, parent: QObject | None = None, file: Path | None = None) -> None:
+        """`file` None: in the user's configuration folder."""
+        super().__init__(parent)
+        self._file = file or Path(platformdirs.user_config_dir("clevrin")) / "settings.json"
+        self._values, self._keys = _read(self._file)
+
+    def value(self, id: str) -> Value:
+        """A setting's value; raises `KeyError` for one that there is not."""
+        return self._values.get(id, _BY_ID[id].default)
+
+    def set(self, id: str, value: Value) -> None:
+        """Changes a setting and keeps it. Raises `ClevrinError` for a value that cannot be, or kept."""
+        entry = _BY_ID[id]
+        checked = _checked(entry, value)
+        if checked is None:
+            raise ClevrinError(f"{entry.title} cannot be {value}: {_possible(entry)}.")
+        if checked == self.value(id):
+            return
+        self._values[id] = checked
+        self._write()
+        self.changed.emit(id)
+
+    @property
+    def keys(self) -> Mapping[str, tuple[str, ...]]:
+        """Keys that the user changed, by action; the others have those of the table."""
+        return dict(self._keys)
+
+    def set_keys(self, keys: Mapping[str, tuple[str, ...]]) -> None:
+        """Keeps keys. Raises `ClevrinError` where that is not possible."""
+        self._keys = dict(keys)
+        self._write()
+        self.keys_changed.emit()
+
+    @property
+    def journal_folder(self) -> Path:
+        chosen = str(self.value("journal_folder"))
+        return Path(chosen) if chosen else journal_folder()
+
+    @property
+    def cache_folder(self) -> Path:
+        chosen = str(self.value("cache_folder"))
+        return Path(chosen) if chosen else Path(platformdirs.user_cache_dir("clevrin"))
+
+    def _write(self) -> None:
+        text = json.dumps({"values": self._values, "keys": self._keys}, indent=1, ensure_ascii=False) + "\n"
+        try:
+            self._file.parent.mkdir(parents=True, exist_ok=True)
+            write_atomically(self._file, text)
+        except (OSError, DocumentError) as error:
+            raise ClevrinError(f"The settings cannot be kept in {self._file.parent}.") from error
+
+
+def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]]]:
+    try:
+        data = json.loads(file.read_text(encoding="utf-8"))
+        stored, keys = dict(data["values"]), dict(data["keys"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return {}, {}
+    values = {}
+    for id, value in stored.items():
+        checked = _checked(_BY_ID[id], value) if id in _BY_ID else None
+        if checked is not None:
+            values[id] = checked
+    return values, {
+        id: tuple(each) for id, each in keys.items() if isinstance(each, list) and all(isinstance(k, str) for k in each)
+    }
+
+
+def _checked(entry: Entry, value: object) -> Value | None:
+    """The value as one of this setting; None when it cannot be one."""
+    if entry.kind == "switch":
+        return value if isinstance(value, bool) else None
+    if entry.kind == "number":
+        whole = isinstance(value, int) and not isinstance(value, bool)
+        return value if whole and entry.low <= value <= entry.high else None  # type: ignore[operator]
+    if entry.kind == "choice":
+        return value if isinstance(value, str) and value in entry.choices else None
+    return value if isinstance(value, str) else None
+
+
+def _possible(entry: Entry) -> str:
+    if entry.kind == "number":
+        return f"{entry.low} to {entry.high} {entry.unit} are possible"
+    return f"{', '.join(entry.choices)} are possible" if entry.choices else "that is of another kind"
