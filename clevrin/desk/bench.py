@@ -141,6 +141,7 @@ class Transport(QWidget):
         """`narrow` leaves the frame's number out, where there is no room for it."""
         super().__init__(parent)
         self._context = context
+        self._unit = "/s" if narrow else " frames/s"
         self._rate = 30.0
         self._frame_number = 0
         self._offset = 0
@@ -205,7 +206,7 @@ class Transport(QWidget):
         dropped = f" · {figures.dropped} dropped" if figures.dropped else ""
         if player.playing and figures.rate:
             sound = " · with sound" if player.sound.running else ""
-            self._figures.setText(f"{speed}{figures.rate:.1f} of {self._rate:g} frames/s{dropped}{sound}")
+            self._figures.setText(f"{speed}{figures.rate:.1f} of {self._rate:g}{self._unit}{dropped}{sound}")
         elif dropped:
             self._figures.setText(f"{figures.shown} shown{dropped}")
         else:

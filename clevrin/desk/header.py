@@ -46,7 +46,10 @@ class Header(QFrame):
 
     def show_project(self, name: str, saved: bool, has_name: bool) -> None:
         self._name.setText(name)
-        self._saved.setText("saving" if not saved else ("saved" if has_name else "kept, without a name yet"))
+        if has_name:
+            self._saved.setText("saved" if saved else "changed since it was saved")
+        else:
+            self._saved.setText("kept, without a name yet")
 
     def show_history(self, undo: str | None, redo: str | None) -> None:
         for button, verb, label in ((self.undo_button, "Undo", undo), (self.redo_button, "Redo", redo)):

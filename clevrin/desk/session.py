@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
+from pydantic import ValidationError
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import NamedSpan, Project, Shot, Take
@@ -293,7 +294,7 @@ def _why(error: Exception) -> str:
     """The reason in an exception, on one line."""
     if isinstance(error, KeyError):
         return "what it concerns is not there any more."
-    lines = str(error).splitlines()
-    # pydantic: a heading, then the place, then the reason with its kind in brackets
-    reason = lines[2].strip().split(" [type=")[0].removeprefix("Value error, ") if len(lines) > 2 else str(error)
+    reason = str(error)
+    if isinstance(error, ValidationError):
+        reason = error.errors(include_url=False)[0]["msg"].removeprefix("Value error, ")
     return reason if reason.endswith(".") else f"{reason}."

@@ -84,7 +84,9 @@ class Thumbnails(QObject):
             self._images.move_to_end(key)
             return image
         with self._wake:
-            if key not in self._waiting and key not in self._hopeless:
+            if key in self._waiting:
+                self._waiting.move_to_end(key)
+            elif key not in self._hopeless:
                 self._waiting[key] = make
                 while len(self._waiting) > _WAITING:
                     self._waiting.popitem(last=False)
@@ -109,7 +111,7 @@ class Thumbnails(QObject):
                         self._wake.wait()
                     if self._closed:
                         return
-                    key, make = next(iter(self._waiting.items()))
+                    key, make = next(reversed(self._waiting.items()))  # what was asked for last is looked at now
                 try:
                     pixels = make(sources)
                     if not self._closed:

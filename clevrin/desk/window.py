@@ -382,21 +382,15 @@ class MainWindow(QMainWindow):
             viewer.set_detail(share)
 
     def _show_what_is_possible(self) -> None:
-        history = self.session.history
         for entry in ACTIONS:
-            action = self.actions_by_id[entry.id]
             # A shortcut of a disabled action would be lost on the widget below; `_run` asks again.
-            action.setProperty("possible", entry.when(self))
-            words = entry.words
-            if entry.id == "undo" and history.undo_label:
-                words = f"Undo: {history.undo_label}"
-            if entry.id == "redo" and history.redo_label:
-                words = f"Redo: {history.redo_label}"
-            action.setText(words)
+            self.actions_by_id[entry.id].setProperty("possible", entry.when(self))
 
     def _on_session_project_changed(self) -> None:
         history = self.session.history
         self.header.show_history(history.undo_label, history.redo_label)
+        for id, verb, label in (("undo", "Undo", history.undo_label), ("redo", "Redo", history.redo_label)):
+            self.actions_by_id[id].setText(f"{verb}: {label}" if label else verb)
         self._show_name()
         self._show_dots()
 

@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 
-from clevrin.core.document.files import load
+from clevrin.core.document.files import load, save
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
@@ -80,8 +80,7 @@ def test_the_demo_project_opens_and_keeps_changes_until_told_otherwise():
     path = demo_file()
     project = load(path)
     assert [t.name for t in project.takes] == list(TAKES) and len(project.reel.shots) == 3
-    changed = path.read_text().replace("Kite day", "Windy day")
-    path.write_text(changed)
+    save(project.changed(name="Windy day on Gable Hill"), path)
     assert load(demo_file()).name.startswith("Windy day")
     assert load(demo_file(fresh=True)).name.startswith("Kite day")
 

@@ -5,10 +5,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QImage
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRect, Qt, QUrl
+from PySide6.QtGui import QDropEvent, QImage, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
 from clevrin.core.motion.cache import Shelf
 from clevrin.demo.project import demo_file
@@ -37,13 +37,31 @@ class Hands:
         place = QPoint(*(round(v) for v in at)) if at is not None else widget.rect().center()
         QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
 
-    def drag(self, widget: QWidget, start: tuple[float, float], end: tuple[float, float], *, drop: bool = True) -> None:
+    def drag(
+        self,
+        widget: QWidget,
+        start: tuple[float, float],
+        end: tuple[float, float],
+        *,
+        drop: bool = True,
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    ) -> None:
         a, b = (QPoint(*(round(v) for v in p)) for p in (start, end))
-        QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, a)
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifier, a)
         for share in (0.3, 0.6, 1.0):
-            QTest.mouseMove(widget, a + (b - a) * share)
+            at = a + (b - a) * share
+            # QTest.mouseMove knows no modifiers.
+            event = QMouseEvent(
+                QEvent.Type.MouseMove,
+                QPointF(at),
+                QPointF(widget.mapToGlobal(at)),
+                Qt.MouseButton.NoButton,
+                Qt.MouseButton.LeftButton,
+                modifier,
+            )
+            QApplication.sendEvent(widget, event)
         if drop:
-            QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, b)
+            QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifier, b)
 
     def drop_files(self, *paths: Path) -> None:
         data = QMimeData()
@@ -66,11 +84,21 @@ class Hands:
         QTest.keyClick(line, Qt.Key.Key_Return)
         self.until(lambda: self.window.findChild(QFileDialog, "files") is None)
 
+    def card(self, take_id: str) -> QRect:
+        """Where a take's card lies in the list's viewport."""
+        place = self.window.log.cards.list.place_of(take_id)
+        assert not place.isEmpty(), "the take is not listed"
+        return place
+
+    def click_card(self, take_id: str, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        viewport = self.window.log.cards.list.viewport()
+        QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, modifier, self.card(take_id).center())
+
     def look_at(self, take_id: str) -> None:
         """Clicks a take's card, and waits until the viewer shows that take."""
         log = self.window.log
         shown: list[int] = []
-        self.click(log.cards.cards[take_id])
+        self.click_card(take_id)
         self.until(lambda: not log._reload.isActive())
         keep = self.window.player.shown.connect(lambda frame, _: shown.append(frame))
         self.window.player.seek(self.window.player.frame)

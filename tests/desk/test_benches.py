@@ -17,7 +17,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 def shows_frame(hands, frame: int) -> None:
-    hands.until(lambda: hands.window.log.transport._frame.text().startswith(f"frame {frame} "))
+    hands.until(lambda: hands.window.log.transport.frame_words.startswith(f"frame {frame} "))
 
 
 def test_the_steps_are_entered_by_key_and_by_button(demo):
@@ -85,7 +85,7 @@ def test_the_span_is_chosen_by_keys_and_by_its_brackets(demo):
     shows_frame(demo, 90)
     demo.key(Qt.Key.Key_O)
     assert session.take.span == Span(first=40, end=91)
-    assert "Span 40 to 90" in window.log._span.text()
+    assert "Span 1: 40 to 90" in window.log.sheet.span_words
     ridge = window.log.ridge
     y = ridge.height() / 2
     demo.drag(ridge, (ridge.x_of_frame(39.5), y), (ridge.x_of_frame(60), y))
@@ -107,8 +107,8 @@ def test_a_click_on_the_ridge_looks_there(demo):
 
 def test_a_double_click_on_a_card_puts_the_take_on_the_reel(demo):
     take = demo.window.session.project.takes[3]
-    card = demo.window.log.cards.cards[take.id]
-    QTest.mouseDClick(card, Qt.MouseButton.LeftButton)
+    viewport = demo.window.log.cards.list.viewport()
+    QTest.mouseDClick(viewport, Qt.MouseButton.LeftButton, pos=demo.card(take.id).center())
     assert demo.window.session.project.reel.shots[-1].take_id == take.id
 
 
@@ -116,22 +116,25 @@ def test_cards_show_the_ridge_in_the_hue_of_the_whip(demo):
     """The walk whips right (ember), the bunting left (kelp): red over blue, and green over red."""
     takes = {t.name: t for t in demo.window.session.project.takes}
     for name, redder in (("walk-past", True), ("bunting", False)):
-        card = demo.window.log.cards.cards[takes[name].id]
-        foot = pixels_of(card)[66:94, 8:-8].reshape(-1, 3).astype(int)
+        card = demo.card(takes[name].id)
+        seen = pixels_of(demo.window.log.cards.list.viewport())
+        foot = seen[card.top() + 66 : card.top() + 96, 8:-16].reshape(-1, 3).astype(int)
         vivid = foot[foot.max(axis=1) - foot.min(axis=1) > 60]
         assert len(vivid) > 60
         assert (vivid[:, 0].mean() > vivid[:, 1].mean() + 30) == redder
 
 
 def test_moving_the_pointer_across_a_card_runs_through_the_take(demo):
-    card = demo.window.log.cards.cards[demo.window.session.project.takes[0].id]
+    cards = demo.window.log.cards.list
+    take = demo.window.session.project.takes[0]
+    card = demo.card(take.id)
     pictures = []
     for share in (0.1, 0.9):
-        QTest.mouseMove(card, QPoint(round(6 + 96 * share), 30))
-        before = pixels_of(card)
-        demo.until(lambda before=before: card._hover is not None and pixels_of(card)[8:58, 8:100].std() > 20)
-        demo.qtbot.wait(300)
-        pictures.append(pixels_of(card)[8:58, 8:100])
+        QTest.mouseMove(cards.viewport(), card.topLeft() + QPoint(round(6 + 96 * share), 30))
+        assert cards.hovered is not None and cards.hovered[0] == take.id
+        thumbnail = lambda: pixels_of(cards.viewport())[card.top() + 8 : card.top() + 58, 8:100]  # noqa: E731
+        demo.until(lambda thumbnail=thumbnail: thumbnail().std() > 25)
+        pictures.append(thumbnail())
     assert mean_error(*pictures) > 8
 
 
@@ -320,8 +323,8 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(hands, measured_demo)
     hands.until(lambda: len(session.project.takes) == 2)
     hands.measured()
     for take in session.project.takes:
-        hands.click(window.log.cards.cards[take.id])
-        hands.click(window.log.put_button)
+        hands.click_card(take.id)
+        hands.click(window.log.sheet.put_button)
     hands.key(Qt.Key.Key_5)
     hands.until(lambda: window.join.table.rowCount() > 0)
     assert window.join.table.item(0, 7).text() == "across"

@@ -5,7 +5,6 @@ import subprocess
 import sys
 import threading
 import time
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -14,112 +13,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QKeySequence, QPainter
 from PySide6.QtWidgets import QWidget
 
-from clevrin.core.errors import CancelledError, ClevrinError, MediaError
+from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.motion import Whip
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.sources import Known
 from clevrin.desk import theme
-from clevrin.desk.actions import ACTIONS, key_rows
+from clevrin.desk.actions import ACTIONS
 from clevrin.desk.header import figures
 from clevrin.desk.jobs import Job, JobRunner, JobState
-from clevrin.desk.playback import Player, Programme
 from clevrin.desk.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
 from clevrin.desk.steady.lanes import Lane, figure_words
-
-# Playback
-
-
-@pytest.fixture
-def player(qtbot, tmp_path):
-    made = Player(Shelf(tmp_path), Known())
-    yield made
-    made.close()
-
-
-def numbers(frames: int = 60, *, slow_s: float = 0.0, loop: bool = False, first: int = 0) -> Programme:
-    """A programme whose picture is its frame number."""
-
-    def make(sources, frame):
-        time.sleep(slow_s)
-        return (np.full((1, 1, 4), frame, np.uint8),)
-
-    return Programme(first=first, end=frames, rate=Fraction(30), make=make, loop=loop)
-
-
-def watched(player: Player) -> list[tuple[int, int]]:
-    seen = []
-    player.shown.connect(lambda frame, pictures: seen.append((frame, int(pictures[0][0, 0, 0]))))
-    return seen
-
-
-def test_a_programme_shows_its_first_frame_and_any_that_is_sought(player, qtbot):
-    seen = watched(player)
-    player.load(numbers(), 0)
-    qtbot.waitUntil(lambda: seen == [(0, 0)])
-    player.seek(41)
-    qtbot.waitUntil(lambda: seen[-1] == (41, 41))
-    player.seek(1000)
-    qtbot.waitUntil(lambda: seen[-1] == (59, 59))
-
-
-def test_of_many_wishes_the_newest_wins(player, qtbot):
-    seen = watched(player)
-    player.load(numbers(slow_s=0.05), 0)
-    qtbot.waitUntil(lambda: len(seen) == 1)
-    for frame in range(1, 40):
-        player.seek(frame)
-    qtbot.waitUntil(lambda: seen[-1] == (39, 39))
-    assert len(seen) < 8
-
-
-def test_playing_shows_frames_in_order_and_ends(player, qtbot):
-    seen = watched(player)
-    player.load(numbers(20), 0)
-    player.play()
-    qtbot.waitUntil(lambda: not player.playing)
-    frames = [f for f, _ in seen]
-    assert frames == sorted(frames) and all(f == p for f, p in seen)
-
-
-def test_frames_that_come_too_late_are_dropped_and_time_is_not_stretched(player, qtbot):
-    """Pictures take three frame times each: two of three are dropped, and the clock is kept."""
-    seen = watched(player)
-    player.load(numbers(60, slow_s=0.1), 0)
-    begun = time.monotonic()
-    player.play()
-    qtbot.waitUntil(lambda: not player.playing, timeout=20_000)
-    spent = time.monotonic() - begun
-    assert player.figures.dropped > 20 and len(seen) < 40
-    assert spent < 2 * 60 / 30 + 1  # not the 6 s that all pictures would take
-
-
-def test_a_loop_goes_round(player, qtbot):
-    seen = watched(player)
-    player.load(numbers(14, first=10, loop=True), 10)
-    player.play()
-    qtbot.waitUntil(lambda: len(seen) > 12)
-    player.stop()
-    assert {f for f, _ in seen} <= {10, 11, 12, 13} and all(f == p for f, p in seen)
-
-
-def test_stopping_stays_at_the_frame_looked_at(player, qtbot):
-    player.load(numbers(), 0)
-    player.play()
-    qtbot.waitUntil(lambda: player.frame > 4)
-    player.stop()
-    stopped = player.frame
-    qtbot.wait(120)
-    assert player.frame == stopped
-
-
-def test_a_picture_that_cannot_be_made_stops_with_a_sentence(player, qtbot):
-    def make(sources, frame):
-        raise MediaError("The kite has flown away.")
-
-    with qtbot.waitSignal(player.failed) as caught:
-        player.load(Programme(first=0, end=5, rate=Fraction(30), make=make), 0)
-    assert caught.args == ["The kite has flown away."]
-
 
 # Jobs
 
@@ -308,17 +209,6 @@ def test_no_key_does_two_things():
     assert len({action.id for action in ACTIONS}) == len(ACTIONS)
 
 
-def test_the_key_sheet_lists_every_key(window, hands):
-    hands.key(Qt.Key.Key_F1)
-    sheet = window._key_sheet
-    assert sheet.isVisible()
-    from PySide6.QtWidgets import QLabel
-
-    words = {label.text() for label in sheet.findChildren(QLabel)}
-    assert {text for row in key_rows() for text in row} <= words
-    sheet.close()
-
-
 def test_undo_in_the_menu_says_what_it_undoes(demo):
     demo.key(Qt.Key.Key_F)
     assert demo.window.actions_by_id["undo"].text() == "Undo: Mirror shot"
@@ -337,13 +227,6 @@ def test_figures_have_their_unit(axis, before, after, words):
     values = np.zeros(3)
     lane = Lane(axis=axis, shot=values, held=values, shake_before=before, shake_after=after, on=True)
     assert figure_words(lane) == words
-
-
-@pytest.mark.parametrize(
-    ("frame", "rate", "words"), [(0, 30, "0:00.00"), (136, 30, "0:04.16"), (3661 * 24, 24, "61:01.00")]
-)
-def test_timecode(frame, rate, words):
-    assert theme.timecode(frame, rate) == words
 
 
 # The window as a whole
@@ -407,7 +290,7 @@ def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_
             "class App(QApplication):\n"
             "    def exec(self): begin(); return super().exec()\n"
             "application.QApplication = App\n"
-            "sys.exit(application.run(demo_file(), play=True))\n"
+            "sys.exit(application.run([demo_file()], play=True))\n"
         )
         result = subprocess.run(
             [sys.executable, "-c", code, str(tmp_path / "screen.png")],

@@ -32,7 +32,7 @@ def test_dragging_along_the_ruler_scrubs(demo):
     layout = window.reel.layout_now
     demo.drag(window.reel, (layout.x_of(10), 8), (layout.x_of(200.5), 8))
     assert session.playhead == 200
-    demo.until(lambda: window.log.transport._frame.text().startswith("frame 200 "))
+    demo.until(lambda: window.log.transport.frame_words.startswith("frame 200 "))
 
 
 def test_dragging_an_edge_trims_as_one_step(demo):
@@ -99,7 +99,7 @@ def test_removing_a_take_removes_its_card_and_its_shots(demo):
     take = session.project.takes[1]
     demo.look_at(take.id)
     demo.do("remove-take")
-    assert take.id not in window.log.cards.cards and len(session.project.reel.shots) == 2
+    assert take not in window.log.cards.listed and len(session.project.reel.shots) == 2
 
 
 def test_the_reel_draws_shots_knots_and_the_chosen_one(demo):

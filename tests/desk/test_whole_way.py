@@ -4,6 +4,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from clevrin.core.document.files import load
+from clevrin.core.document.keeping import unnamed_folder
 from clevrin.core.media.probe import probe
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_render import one_fast_stretch
@@ -16,17 +17,17 @@ def test_from_files_to_one_move(hands, measured_demo, tmp_path):
     hands.until(lambda: len(session.project.takes) == 2)
     hands.measured()
     walk, hill = session.project.takes
-    assert window.log.cards.cards[walk.id].words == "1 whip"
+    assert window.log.cards.list.words_of(walk.id) == "1 whip"
     # A span by I and O, put on the reel with Enter.
     hands.look_at(walk.id)
     window.player.seek(20)
-    hands.until(lambda: window.log.transport._frame.text().startswith("frame 20 "))
+    hands.until(lambda: window.log.transport.frame_words.startswith("frame 20 "))
     hands.key(Qt.Key.Key_I)
     assert session.project.take(walk.id).span.first == 20
     hands.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-    hands.until(lambda: window.log.transport._frame.text().startswith("frame 30 "))
+    hands.until(lambda: window.log.transport.frame_words.startswith("frame 30 "))
     hands.key(Qt.Key.Key_Return)
-    hands.click(window.log.cards.cards[hill.id])
+    hands.click_card(hill.id)
     hands.key(Qt.Key.Key_Return)
     assert [s.take_id for s in session.project.reel.shots] == [walk.id, hill.id]
     # Steady: float for the first shot.
@@ -132,11 +133,13 @@ def test_a_render_is_stopped_by_its_button_and_leaves_nothing(demo, tmp_path):
     assert not list(tmp_path.glob("film*"))
 
 
-def test_every_edit_is_saved_and_found_again(demo):
+def test_an_edit_is_saved_by_its_key(demo):
     session = demo.window.session
     demo.key(Qt.Key.Key_F)
     mirrored = session.project
     assert session.shot.mirror == "horizontal"
+    assert not session.saved
+    demo.key(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     demo.until(lambda: session.saved)
     assert load(session.path) == mirrored
 
@@ -144,7 +147,9 @@ def test_every_edit_is_saved_and_found_again(demo):
 def test_a_project_without_a_name_is_kept_too(hands):
     hands.drop_files(FOOTAGE / "hill.mp4")
     session = hands.window.session
-    hands.until(lambda: session.project.takes and session.saved)
-    from clevrin.core.document.keeping import unnamed_file
-
-    assert load(unnamed_file()) == session.project
+    hands.until(lambda: session.project.takes)
+    made = session.project
+    hands.do("new")
+    assert not session.project.takes
+    kept = [load(path) for path in unnamed_folder().glob("*.clevrin")]
+    assert kept == [made]

@@ -1,5 +1,6 @@
 """Project files: `*.clevrin`, UTF-8 JSON with a schema version and a checksum; saving is atomic."""
 
+import contextlib
 import hashlib
 import json
 import os
@@ -43,7 +44,8 @@ def write_atomically(path: Path, text: str) -> None:
         part.replace(path)
         _sync_folder(path.parent)
     except OSError as error:
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
         raise DocumentError(f"{path} cannot be saved: {reason_of(error)}; choose another place.") from error
 
 
@@ -80,7 +82,10 @@ def project_of(text: str, name: str) -> Project:
     checksum = data.pop(_CHECKSUM, None)
     project = checked_project(data, name)
     if checksum is not None and checksum != _checksum(data):
-        raise DocumentError(f"{name} is damaged: its contents do not agree with its checksum.")
+        raise DocumentError(
+            f"{name} is damaged: its contents do not agree with its checksum. Who changed it by hand takes the line "
+            "“checksum” out."
+        )
     return project
 
 

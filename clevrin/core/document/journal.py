@@ -99,7 +99,8 @@ class Journal:
         except OSError as error:
             if descriptor >= 0:
                 os.close(descriptor)
-            part.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
             raise _cannot_keep(self.file.parent, error) from error
         if self._descriptor is not None:
             os.close(self._descriptor)

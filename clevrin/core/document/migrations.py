@@ -21,10 +21,13 @@ def migrated(data: Data) -> Data:
 def _to_2(data: Data) -> Data:
     """Version 2 keeps several named spans of a take where version 1 had one at most."""
     takes = []
-    for take in data.get("takes", []):
+    listed = data.get("takes", [])
+    if not isinstance(listed, list) or not all(isinstance(take, dict) for take in listed):
+        return data  # damaged: reading it says where
+    for take in listed:
         chosen = take.get("chosen")
         rest = {name: value for name, value in take.items() if name != "chosen"}
-        spans = [] if chosen is None else [{"id": f"{take['id']}-1", "name": "1", "span": chosen}]
+        spans = [] if chosen is None else [{"id": f"{take.get('id')}-1", "name": "1", "span": chosen}]
         takes.append({**rest, "spans": spans})
     return {**data, "takes": takes}
 

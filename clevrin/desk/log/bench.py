@@ -136,8 +136,7 @@ class LogBench(Bench):
             return None
         span = self._span(take)
         programme = take_programme(take, within, loop=(span.first, span.end) if self._loops else None)
-        frame = self._take_frame.get(take.id, span.first)
-        return Showing(programme=programme, subject=("take", take.id), frame=frame)
+        return Showing(programme=programme, subject=("take", take.id), frame=self._take_frame.get(take.id, span.first))
 
     def _loop_of_reel(self) -> tuple[int, int] | None:
         """The frames from the first to the last chosen shot."""
@@ -152,6 +151,8 @@ class LogBench(Bench):
 
     def frame_of(self, take: Take) -> int:
         """The frame of a take that is looked at, or would be."""
+        if self.entered and self._subject == ("take", take.id):
+            return self.context.player.frame
         return self._take_frame.get(take.id, self._span(take).first)
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
@@ -231,7 +232,7 @@ class LogBench(Bench):
         take = self.context.session.take
         if take is None or self._shows_reel:
             return
-        now = self._take_frame.get(take.id, 0)
+        now = self.frame_of(take)
         peaks = [whip.peak for whip in self.context.measurements.whips(take)]
         ahead = [p for p in peaks if (p > now if way > 0 else p < now)]
         if ahead:

@@ -92,6 +92,11 @@ class TakeSheet(Sheet):
         self.add_row(self.in_button, self.out_button, self.remove_button)
         self.add(self.put_button)
 
+    @property
+    def span_words(self) -> str:
+        """The chosen span, in words."""
+        return self._span.text()
+
     def show_take(self, take: Take | None) -> None:
         """Shows a take as it is now; None: there is none."""
         before, self._take = self._take, take
