@@ -274,4 +274,5 @@ def _applied_row(before: Sequence[Any], found: Difference, kind: type[Take] | ty
     for each in found["changed"]:
         value = kind.model_validate(each)
         values[value.id] = value
-    return [values[id] for id in found.get("order") or [value.id for value in before]]
+    order = found["order"] if "order" in found else [value.id for value in before]
+    return [values[id] for id in order]

@@ -50,8 +50,11 @@ class _Value(BaseModel):
     model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
 
     def changed(self, **fields: object) -> Self:
-        """A copy with these fields replaced, checked as if it were new."""
-        return type(self).model_validate({**dict(self), **fields})
+        """A copy with these fields replaced, checked as if it were new; the other ones are shared."""
+        made = type(self).model_validate({**dict(self), **fields})
+        # pydantic 2.14 makes every tuple anew, also one that it has checked before.
+        made.__dict__.update((name, value) for name, value in self.__dict__.items() if name not in fields)
+        return made
 
 
 class MediaFacts(_Value):
