@@ -9,7 +9,11 @@ from PySide6.QtWidgets import QApplication
 from clevrin.core.pace import reel_frames
 from clevrin.desk.window import MainWindow
 
-_ACTIONS = ["split", "remove-before", "remove-after", "duplicate", "remove", "mirror", "reverse", "copy-settings", "paste-settings", "marker", "beat", "remove-marker", "in", "out", "span", "keep", "maybe", "drop", "take-it", "insert", "put-all"]
+_WORDS = """
+split remove-before remove-after duplicate remove mirror reverse copy-settings paste-settings marker beat
+remove-marker in out span keep maybe drop take-it insert put-all
+"""
+_ACTIONS = tuple(_WORDS.split())
 _MOST_SHOTS = 14
 
 

@@ -8,8 +8,10 @@ back gives the same project.
 
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import opentimelineio as otio
+from pydantic import BaseModel
 
 from clevrin.core.document import Marker, Project
 from clevrin.core.document.model import Join
@@ -28,8 +30,8 @@ def timeline_text(project: Project) -> str:
     timeline.metadata["clevrin"] = {
         "format": FORMAT,
         "project": {"id": project.id, "name": project.name},
-        "reel": project.reel.model_dump(mode="json", exclude={"shots", "markers"}),
-        "takes": [take.model_dump(mode="json") for take in project.takes if take.id not in used],
+        "reel": _data(project.reel, {"shots", "markers"}),
+        "takes": [_data(take) for take in project.takes if take.id not in used],
         "order": [take.id for take in project.takes],
     }
     track = otio.schema.Track(name="reel", kind=otio.schema.TrackKind.Video)
@@ -51,13 +53,13 @@ def _clip(placed: Placed, project: Project) -> otio.schema.Clip:
         target_url=Path(take.path).as_posix(), available_range=_range(0, take.facts.frames, rate)
     )
     reference.name = take.name
-    reference.metadata["clevrin"] = take.model_dump(mode="json")
+    reference.metadata["clevrin"] = _data(take)
     clip = otio.schema.Clip(
         name=take.name,
         media_reference=reference,
         source_range=_range(shot.span.first, shot.span.frames, rate),
     )
-    clip.metadata["clevrin"] = shot.model_dump(mode="json", exclude={"span"})
+    clip.metadata["clevrin"] = _data(shot, {"span"})
     pace = speed(take, project.reel.rate)
     if pace != 1 or shot.reverse:
         scalar = float(-pace if shot.reverse else pace)
@@ -73,14 +75,27 @@ def _transition(leave: Join, rate: Fraction) -> otio.schema.Transition:
         in_offset=_time(before, rate),
         out_offset=_time(leave.dissolve_frames - before, rate),
     )
-    made.metadata["clevrin"] = leave.model_dump(mode="json")
+    made.metadata["clevrin"] = _data(leave)
     return made
 
 
 def _marker(marker: Marker, rate: Fraction) -> otio.schema.Marker:
     made = otio.schema.Marker(name=marker.name or marker.kind, marked_range=_range(marker.frame, 1, rate))
-    made.metadata["clevrin"] = marker.model_dump(mode="json")
+    made.metadata["clevrin"] = _data(marker)
     return made
+
+
+def _data(value: BaseModel, without: set[str] | None = None) -> dict[str, Any]:
+    """A value of the document as metadata; OpenTimelineIO 0.18 rounds numbers with a point, but no text."""
+    return {name: _exact(each) for name, each in value.model_dump(mode="json", exclude=without).items()}
+
+
+def _exact(value: Any) -> Any:
+    if isinstance(value, float):
+        return repr(value)
+    if isinstance(value, dict):
+        return {name: _exact(each) for name, each in value.items()}
+    return [_exact(each) for each in value] if isinstance(value, list) else value
 
 
 def _time(frame: int, rate: Fraction) -> otio.opentime.RationalTime:

@@ -65,11 +65,11 @@ def find_takes(wanted: Mapping[str, Take], pointed: Path, progress: Progress) ->
 
 def _files_below(folder: Path, deep: int) -> Iterable[Path]:
     try:
-        entries = sorted(folder.iterdir())
+        entries = sorted(path for path in folder.iterdir() if not path.name.startswith("."))
     except OSError:
         return
     yield from (path for path in entries if path.is_file())
     if deep > 1:
         for path in entries:
-            if path.is_dir() and not path.is_symlink() and not path.name.startswith("."):
+            if path.is_dir() and not path.is_symlink():
                 yield from _files_below(path, deep - 1)

@@ -131,8 +131,10 @@ def _pace(stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, 
         strayed = np.abs(stamps - stamps[0] - step * np.arange(len(stamps)))
         variable = bool(strayed.max() > max(1.5, 0.1 * step))
         mean = Fraction(len(stamps) - 1) / (length * tick_s)
-        # Coarse ticks (1 ms in Matroska) blur the mean: where the file states nearly the same, it is right.
-        agrees = stated is not None and stated > 0 and abs(stated / mean - 1) < 0.002
+        # Coarse ticks (1 ms in Matroska) blur the mean, of short films most: where the file states nearly the
+        # same, it is right.
+        blur = max(0.002, 1.5 / length)
+        agrees = stated is not None and stated > 0 and abs(stated / mean - 1) < blur
         rate = stated if agrees and not variable and stated is not None else mean.limit_denominator(1001)
     if not Fraction(1, 10) <= rate <= 1000:
         raise MediaError(f"{path.name} says that it has {float(rate):g} frames a second: it is damaged.")
