@@ -1,10 +1,6 @@
 """Long work in the window: one job type, run on worker threads, delivered to the interface thread by signals."""
 
-import contextlib
 import logging
-import os
-import sys
-import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -16,11 +12,11 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.progress import Progress
+from clevrin.desk.priority import give_way
 
 log = logging.getLogger(__name__)
 
 _REPORT_EVERY_S = 0.05
-_NICE = 5
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -49,13 +45,6 @@ class JobState:
     done: int
     total: int
     left_s: float | None
-
-
-def _be_nice() -> None:
-    """Lets this thread, and those that it starts, give way to the interface and to playback (on Linux)."""
-    if sys.platform == "linux":
-        with contextlib.suppress(OSError):
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _NICE)
 
 
 class _Running:
@@ -94,8 +83,8 @@ class JobRunner(QObject):
 
     def __init__(self, parent: QObject | None = None, *, workers: int = 2) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job", initializer=_be_nice)
-        self._background = ThreadPoolExecutor(1, thread_name_prefix="background", initializer=_be_nice)
+        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job", initializer=give_way)
+        self._background = ThreadPoolExecutor(1, thread_name_prefix="background", initializer=give_way)
         self._running: dict[tuple[Any, ...], _Running] = {}
         self._closed = False
         self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)

@@ -33,7 +33,7 @@ class SettingsSheet(QDialog):
         column.addWidget(self.trouble)
         for entry in SETTINGS:
             column.addWidget(self._row(entry))
-        column.addStretch(1)
+        self.adjustSize()
 
     def _row(self, entry: Entry) -> Setting:
         if entry.kind == "choice":

@@ -166,6 +166,9 @@ def style_sheet() -> str:
         border-radius: {CORNER}px; padding: 3px; selection-background-color: {c.ember};
         selection-color: {c.on_accent}; }}
     QPlainTextEdit:focus, QSpinBox:focus, QComboBox:focus, QLineEdit:focus {{ border-color: {c.ember}; }}
+    QSpinBox {{ padding: 3px 6px; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+    QSpinBox QLineEdit, QComboBox QLineEdit {{ border: none; padding: 0; background: transparent; }}
     QComboBox QAbstractItemView {{ background: {c.sheet}; border: 1px solid {c.line}; }}
     QListView#clear {{ background: transparent; border: none; padding: 0; }}
     #trouble {{ color: {c.text}; background: #3A2320; border: 1px solid {c.brick}; border-radius: {CORNER}px;

@@ -3,7 +3,8 @@
 import logging
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,12 +14,15 @@ from PySide6.QtGui import QImage
 from clevrin.core.document import Shot, Take
 from clevrin.core.errors import ClevrinError
 from clevrin.core.render.sources import Sources
+from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
 
 log = logging.getLogger(__name__)
 
 Pixels = NDArray[np.uint8]
 Make = Callable[[Sources], Pixels]
+_Key = tuple[Any, ...]
+"""A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
 _KEPT = 800
 _WAITING = 200
@@ -34,9 +38,10 @@ class Thumbnails(QObject):
         """`make_sources` is called once, on the thumbnails' thread."""
         super().__init__(parent)
         self._make_sources = make_sources
-        self._images: OrderedDict[Hashable, QImage] = OrderedDict()
-        self._waiting: OrderedDict[Hashable, Make] = OrderedDict()
-        self._hopeless: set[Hashable] = set()
+        self._images: OrderedDict[_Key, QImage] = OrderedDict()
+        self._waiting: OrderedDict[_Key, Make] = OrderedDict()
+        self._urgent: _Key = ()
+        self._hopeless: set[_Key] = set()
         self._wake = threading.Condition()
         self._closed = False
         self._told = QTimer(self, singleShot=True, interval=40)
@@ -45,10 +50,10 @@ class Thumbnails(QObject):
         self._thread = threading.Thread(target=self._run, name="thumbnails", daemon=True)
         self._thread.start()
 
-    def of_take(self, take: Take, frame: int, within: tuple[int, int]) -> QImage | None:
-        """A frame of a take as shot."""
+    def of_take(self, take: Take, frame: int, within: tuple[int, int], *, urgent: bool = False) -> QImage | None:
+        """A frame of a take as shot; an `urgent` one is made before all others."""
         key = "take", take.fingerprint, frame, within
-        return self._get(key, lambda sources: take_pixels(sources, take, frame, within))
+        return self._get(key, lambda sources: take_pixels(sources, take, frame, within), urgent=urgent)
 
     def of_shot(
         self,
@@ -78,12 +83,14 @@ class Thumbnails(QObject):
             self._wake.notify()
         self._thread.join()
 
-    def _get(self, key: Hashable, make: Make) -> QImage | None:
+    def _get(self, key: _Key, make: Make, *, urgent: bool = False) -> QImage | None:
         image = self._images.get(key)
         if image is not None:
             self._images.move_to_end(key)
             return image
         with self._wake:
+            if urgent:
+                self._urgent = key
             if key in self._waiting:
                 self._waiting.move_to_end(key)
             elif key not in self._hopeless:
@@ -93,7 +100,7 @@ class Thumbnails(QObject):
                 self._wake.notify()
         return None
 
-    def _on_picture_made(self, key: Hashable, pixels: Pixels) -> None:
+    def _on_picture_made(self, key: _Key, pixels: Pixels) -> None:
         height, width = pixels.shape[:2]
         image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
         self._images[key] = image.copy()
@@ -102,7 +109,18 @@ class Thumbnails(QObject):
         if not self._told.isActive():
             self._told.start()
 
+    def _chosen(self) -> _Key:
+        """What to make next: what is urgent, else of the take that was asked for last the frames in their order.
+
+        Reading on is cheap, and going back is not.
+        """
+        if self._urgent in self._waiting:
+            return self._urgent
+        newest = next(reversed(self._waiting))
+        return min((key for key in self._waiting if key[:2] == newest[:2]), key=lambda key: key[2])
+
     def _run(self) -> None:
+        give_way()
         with self._make_sources() as sources:
             sources.scrubbing = True  # a proxy is good enough for a small picture
             while True:
@@ -111,7 +129,8 @@ class Thumbnails(QObject):
                         self._wake.wait()
                     if self._closed:
                         return
-                    key, make = next(reversed(self._waiting.items()))  # what was asked for last is looked at now
+                    key = self._chosen()
+                    make = self._waiting[key]
                 try:
                     pixels = make(sources)
                     if not self._closed:

@@ -345,7 +345,7 @@ class _Card(QStyledItemDelegate):
         frame = int(share * (take.facts.frames - 1)) if share is not None else span.first + int(0.4 * span.frames)
         ratio = painter.device().devicePixelRatioF()
         wanted = (int(_THUMB[0] * ratio), int(_THUMB[1] * ratio))
-        image = self._context.thumbnails.of_take(take, frame // 5 * 5, wanted)
+        image = self._context.thumbnails.of_take(take, frame // 5 * 5, wanted, urgent=share is not None)
         if image is not None:
             size = image.size() / ratio
             left, top = box.center().x() - size.width() / 2, box.center().y() - size.height() / 2

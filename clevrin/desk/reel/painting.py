@@ -200,6 +200,7 @@ def paint_readout(painter: QPainter, layout: ReelLayout, x: float, words: str, s
     box = QRectF(left, 2, width, RULER - 1)
     painter.fillRect(box, theme.colour("chosen"))
     painter.setPen(theme.colour("ember" if snapped else "line"))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(box)
     painter.setPen(theme.colour("text"))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
