@@ -33,10 +33,14 @@ class Hit:
 
 @dataclass(frozen=True, kw_only=True)
 class Sight:
-    """How much of the reel is seen: pixels per frame (None: all of it), and how far it is scrolled, in pixels."""
+    """How much of the reel is seen: pixels per frame (None: all of it), and how far it is scrolled, in pixels.
+
+    A `held` sight stays as it is whatever happens to the reel: what is dragged stays under the pointer.
+    """
 
     px_per_frame: float | None = None
     scroll: float = 0.0
+    held: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -62,6 +66,8 @@ class ReelLayout:
         fit = min(_FIT_PX_PER_S / float(rate), room / max(1, frames))
         scale = fit if sight.px_per_frame is None else min(max(sight.px_per_frame, fit), _MOST_PX_PER_FRAME)
         scroll = min(max(sight.scroll, 0.0), max(0.0, frames * scale - room))
+        if sight.held and sight.px_per_frame is not None:
+            scale, scroll = sight.px_per_frame, sight.scroll
         markers = tuple(marker.frame for marker in project.reel.markers)
         return ReelLayout(
             row=row,

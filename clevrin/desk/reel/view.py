@@ -39,7 +39,7 @@ class ReelView(QWidget):
         super().__init__(parent)
         self._context = context
         self._ridges = ridges
-        self._sight = Sight()
+        self._sight = self._sight_before = Sight()
         self._pressed: tuple[Hit, QPointF] | None = None
         self._drag: Drag | None = None
         self._outcome: Outcome | None = None
@@ -219,11 +219,12 @@ class ReelView(QWidget):
 
     def _begin_drag(self, hit: Hit) -> None:
         session = self._context.session
+        layout = self.layout_now
+        self._sight_before = self._sight
+        self._sight = Sight(px_per_frame=layout.px_per_frame, scroll=layout.scroll, held=True)
         self._gestures += 1
         self._gesture = f"reel {self._gestures}"
-        self._drag = Drag(
-            hit, session.project, self.layout_now, self._context.measurements, session.shot_ids, session.playhead
-        )
+        self._drag = Drag(hit, session.project, layout, self._context.measurements, session.shot_ids, session.playhead)
 
     def _go_on(self, event: QMouseEvent) -> None:
         assert self._drag is not None and self._pressed is not None
@@ -254,6 +255,7 @@ class ReelView(QWidget):
 
     def _end_drag(self) -> None:
         if self._drag is not None:
+            self._sight = self._sight_before
             self._context.session.end_gesture()
         self._pressed, self._drag, self._outcome, self._narrows = None, None, None, False
         self._show_bar()
@@ -271,7 +273,7 @@ class ReelView(QWidget):
         self.setCursor(cursor)
 
     def _on_session_project_changed(self) -> None:
-        if self._drag is None:  # the sight stays while something is dragged
+        if self._drag is None:
             self._show_bar()
         self.update()
 
