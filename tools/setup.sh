@@ -4,11 +4,12 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
-# What Qt opens at run time; the second line is for a real window, the third for tests on a virtual screen.
+# What Qt opens at run time; the second line is for a real window, the third for tests on a virtual screen and
+# with a sound device that plays into nothing.
 packages=(
   libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libglib2.0-0 libpulse0
   libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0
-  xvfb xauth
+  xvfb xauth pulseaudio pulseaudio-utils
 )
 python=${PYTHON:-python3}
 

@@ -241,7 +241,7 @@ class Player(QObject):
     def _keep_time(self) -> None:
         """Reads the sound device's clock; where the device has gone away, the wall clock goes on from there."""
         if self._sounding and self.sound.running:
-            self._heard_s = self.sound.played_s
+            self._heard_s = self.sound.clock_s
         elif self._sounding:
             self._sounding = False
             self._start_time = time.monotonic() - self._heard_s

@@ -30,11 +30,17 @@ _BUFFER_S = 0.5  # no gap even when the interface stalls for 400 ms
 _BLOCK = SOUND_RATE // 4
 _AHEAD_BLOCKS = 6
 _FEED_MS = 20
-_STUCK_S = 0.6
+_LATE_S, _STUCK_S = 3.0, 0.6
+"""How long a device may take to begin, and how long it may stand still afterwards, before it counts as gone."""
+_FADE = SOUND_RATE // 200
 
 
 class SoundOut(QObject):
-    """Plays sound from `start` to `stop`."""
+    """Plays sound from `start` to `stop`.
+
+    A device takes up to half a second to begin. Nobody waits for it: the clock runs at once, and when the device
+    begins, as much sound is left out as it is late, so that sound and pictures agree from then on.
+    """
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -42,6 +48,9 @@ class SoundOut(QObject):
         self._device: QIODevice | None = None
         self._maker: _Maker | None = None
         self._rest = b""
+        self._begun = 0.0
+        self._lead_s: float | None = None  # how late the device began; None: it has not begun
+        self._skip = 0  # bytes to leave out
         self._seen = (0.0, 0.0)  # how much had been played, and when that was first seen
         self._feeder = QTimer(self, interval=_FEED_MS)
         self._feeder.timeout.connect(self._feed)
@@ -52,8 +61,14 @@ class SoundOut(QObject):
         return self._device is not None
 
     @property
-    def played_s(self) -> float:
-        """Seconds of sound that went to the device."""
+    def clock_s(self) -> float:
+        """How far in what is played it is, in seconds: the device's count, until it begins the time since the start."""
+        if self._lead_s is None:
+            return time.monotonic() - self._begun
+        return self._played_s + self._lead_s
+
+    @property
+    def _played_s(self) -> float:
         return self._sink.processedUSecs() / 1e6 if self._sink is not None else 0.0
 
     def start(self, make: MakeSound) -> bool:
@@ -66,8 +81,9 @@ class SoundOut(QObject):
         if device is None:
             return False
         self._sink, self._device, self._maker = sink, device, _Maker(make)
-        self._rest = b""
-        self._seen = (0.0, time.monotonic())
+        self._rest, self._skip, self._lead_s = b"", 0, None
+        self._begun = time.monotonic()
+        self._seen = (0.0, self._begun)
         self._feed()
         self._feeder.start()
         return True
@@ -84,8 +100,8 @@ class SoundOut(QObject):
     def _feed(self) -> None:
         if self._sink is None or self._device is None or self._maker is None:
             return
-        while (room := self._sink.bytesFree()) > 0:
-            block = self._rest or self._maker.take()
+        while (room := self._sink.bytesFree() // 8 * 8) > 0:
+            block = self._rest or self._skipped(self._maker.take())
             if not block:
                 break
             written = self._device.write(block[:room])
@@ -94,12 +110,27 @@ class SoundOut(QObject):
                 break
         self._watch()
 
+    def _skipped(self, block: bytes) -> bytes:
+        """A block without what is to be left out; where something was, it is faded in."""
+        if not self._skip or not block:
+            return block
+        left_out = min(self._skip, len(block))
+        self._skip -= left_out
+        samples = np.frombuffer(block[left_out:], np.float32).reshape(-1, 2).copy()
+        ramp = min(_FADE, len(samples))
+        samples[:ramp] *= np.linspace(0, 1, ramp, dtype=np.float32)[:, None]
+        return samples.tobytes() if len(samples) or self._maker is None else self._skipped(self._maker.take())
+
     def _watch(self) -> None:
-        """A server that was killed leaves the sink active with a count that stands still."""
-        now, played = time.monotonic(), self.played_s
+        """Notes when the device begins. A server that was killed leaves the sink active with a count that stands."""
+        now, played = time.monotonic(), self._played_s
+        if self._lead_s is None and played > 0:
+            self._lead_s = max(0.0, now - self._begun - played)
+            self._skip = round(self._lead_s * SOUND_RATE) * 8
+            self._rest = self._skipped(self._rest)
         if played > self._seen[0]:
             self._seen = (played, now)
-        elif now - self._seen[1] > _STUCK_S:
+        elif now - self._seen[1] > (_LATE_S if self._lead_s is None else _STUCK_S):
             log.warning("the sound device does not go on; playing without sound")
             self.stop()
 

@@ -1,0 +1,170 @@
+"""Sound while it plays: on a real sound server with a silent device, and without any device."""
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from clevrin.core.document import Project, Reel, Shot, Span
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.sound.mix import reel_sound, shot_sound
+from tests.films import numbered_film
+
+RATE = 48_000
+
+
+@pytest.fixture
+def sounding(tmp_path) -> Project:
+    """Two shots of a film with a tone, one of them backward."""
+    take = take_in(numbered_film(tmp_path / "tone.mp4", frames=60, sound=True))
+    shots = (
+        Shot(take_id=take.id, span=Span(first=0, end=30)),
+        Shot(take_id=take.id, span=Span(first=10, end=40), reverse=True),
+    )
+    return Project(takes=(take,), reel=Reel(shots=shots, width=192, height=108))
+
+
+def test_the_reels_sound_is_the_same_in_pieces(sounding):
+    from clevrin.core.pace import placed_shots
+
+    whole = np.concatenate([shot_sound(placed, sounding) for placed in placed_shots(sounding)])
+    assert len(whole) == 2 * RATE and np.abs(whole).max() > 0.3
+    pieces = np.concatenate([reel_sound(sounding, at, 7000) for at in range(0, 2 * RATE, 7000)])[: 2 * RATE]
+    # Decoding from another place in the stream: equal but for the codec's own rounding.
+    assert np.abs(pieces[2000:-2000] - whole[2000:-2000]).max() < 0.05
+    assert not reel_sound(sounding, 2 * RATE, 100).any()  # behind the end
+
+
+def test_a_take_that_does_not_play_at_its_own_speed_is_silent(sounding):
+    slow = sounding.changed(reel=sounding.reel.changed(rate=25))
+    take = sounding.takes[0].changed(conform="every frame")
+    slow = slow.changed(takes=(take,))
+    assert not reel_sound(slow, 0, RATE).any() and reel_sound(sounding, 0, RATE).any()
+
+
+PLAY = """
+import json, sys, time
+from fractions import Fraction
+from pathlib import Path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from clevrin.core.document.files import load
+from clevrin.core.render.sources import Sources
+from clevrin.desk.playback import Player
+from clevrin.desk.programmes import reel_programme
+application = QApplication([])
+player = Player(Sources)
+seen = []
+player.shown.connect(lambda frame, _: seen.append((time.monotonic(), frame, player.sound.running)))
+player.load(reel_programme(load(Path(sys.argv[1])), (192, 108), loop=tuple(json.loads(sys.argv[2]))), 0)
+QTimer.singleShot(300, player.play)
+if sys.argv[3]:
+    import os
+    QTimer.singleShot(1500, lambda: os.kill(int(sys.argv[3]), 9))
+QTimer.singleShot(4300, application.quit)
+application.exec()
+figures = player.figures
+player.close()
+print(json.dumps({"seen": seen, "dropped": figures.dropped}))
+"""
+
+
+@pytest.fixture
+def server(tmp_path):
+    """A PulseAudio server of its own with a device that plays into nothing."""
+    if shutil.which("pulseaudio") is None:
+        pytest.skip("no sound server on this machine")
+    home = tmp_path / "pulse"
+    (home / "run").mkdir(parents=True, mode=0o700)
+    env = {**os.environ, "HOME": str(home), "XDG_RUNTIME_DIR": str(home / "run")}
+    process = subprocess.Popen(
+        [
+            *("pulseaudio", "-n", "--exit-idle-time=-1", "--daemonize=no"),
+            *("-L", "module-native-protocol-unix"),
+            *("-L", "module-null-sink sink_name=testnull rate=48000 channels=2"),
+        ],
+        env=env,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    until_there(home / "run" / "pulse" / "native")
+    yield env, process
+    process.kill()
+    process.wait()
+
+
+def until_there(path: Path) -> None:
+    import time
+
+    end = time.monotonic() + 20
+    while not path.exists():
+        assert time.monotonic() < end, "the sound server did not start"
+        time.sleep(0.02)
+
+
+def played(project: Project, folder: Path, env, loop=(0, 60), kill: str = "") -> dict:
+    import json
+
+    from clevrin.core.document.files import save
+
+    save(project, folder / "p.clevrin")
+    result = subprocess.run(
+        [sys.executable, "-c", PLAY, str(folder / "p.clevrin"), json.dumps(loop), kill],
+        env=env,
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert result.returncode == 0, result.stderr
+    return json.loads(result.stdout.splitlines()[-1])
+
+
+def pace_of(seen: list) -> float:
+    """Frames a second, counted on through the loop."""
+    times = np.array([t for t, _, _ in seen])
+    frames = np.unwrap(np.array([f for _, f, _ in seen], float), period=60)
+    return float(np.polyfit(times - times[0], frames, 1)[0])
+
+
+def test_the_sound_device_is_the_clock_and_hears_the_tone(sounding, server, tmp_path):
+    env, _ = server
+    heard = tmp_path / "heard.raw"
+    with heard.open("wb") as file:
+        recorder = subprocess.Popen(
+            ["parec", "-d", "testnull.monitor", "--format=float32le", "--rate=48000", "--channels=2"],
+            env=env,
+            stdout=file,
+        )
+        result = played(sounding, tmp_path, env)
+        recorder.terminate()
+        recorder.wait()
+    playing = result["seen"][3:]
+    assert all(sound for _, _, sound in playing)
+    assert pace_of(playing) == pytest.approx(30, rel=0.02)
+    samples = np.frombuffer(heard.read_bytes()[: heard.stat().st_size // 8 * 8], np.float32).reshape(-1, 2)[:, 0]
+    loud = samples[np.flatnonzero(np.abs(samples) > 0.2)[0] :][: 2 * RATE]
+    tone = np.argmax(np.abs(np.fft.rfft(loud * np.hanning(len(loud))))) * RATE / len(loud)
+    assert tone == pytest.approx(440, abs=3)
+    # No gap but at the cuts, which are faded over 5 ms on either side.
+    quiet = np.convolve(np.abs(loud) < 0.02, np.ones(2000), "valid").max()
+    assert quiet < 1500
+
+
+def test_when_the_device_goes_away_it_plays_on_by_the_wall_clock(sounding, server, tmp_path):
+    env, process = server
+    result = played(sounding, tmp_path, env, kill=str(process.pid))
+    sounds = [sound for _, _, sound in result["seen"][3:]]
+    assert sounds[0] and not sounds[-1]
+    after = [each for each in result["seen"] if not each[2]][10:]
+    assert len(after) > 20 and pace_of(after) == pytest.approx(30, rel=0.05)
+
+
+def test_without_a_device_it_plays_silently_at_the_right_rate(sounding, tmp_path):
+    env = {**os.environ, "XDG_RUNTIME_DIR": str(tmp_path), "HOME": str(tmp_path), "PULSE_SERVER": "unix:/nowhere"}
+    result = played(sounding, tmp_path, env)
+    assert not any(sound for _, _, sound in result["seen"])
+    assert pace_of(result["seen"][3:]) == pytest.approx(30, rel=0.03)
