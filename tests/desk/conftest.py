@@ -130,6 +130,7 @@ def window(qtbot, qapp) -> Iterator[MainWindow]:
     made.show()
     made.activateWindow()
     qtbot.waitActive(made)
+    qapp.processEvents()  # shortcuts are known from here on
     yield made
     made.close()
     made.deleteLater()

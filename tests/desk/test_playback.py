@@ -1,5 +1,6 @@
 """Playback by itself: frames in time, dropped where they are late, at any speed, in loops, with sound as the clock."""
 
+import itertools
 import time
 from fractions import Fraction
 
@@ -102,3 +103,66 @@ def test_a_picture_that_cannot_be_made_stops_with_a_sentence(player, qtbot):
     with qtbot.waitSignal(player.failed) as caught:
         player.load(Programme(first=0, end=5, rate=Fraction(30), make=make), 0)
     assert caught.args == ["The kite has flown away."]
+
+
+@pytest.mark.parametrize(("speed", "start"), [(2, 0), (4, 0), (-1, 59), (-4, 59)])
+def test_playing_fast_and_backward_keeps_the_clock(player, qtbot, speed, start):
+    seen = watched(player)
+    player.load(numbers(60), start)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    begun = time.monotonic()
+    player.play(speed)
+    qtbot.waitUntil(lambda: not player.playing, timeout=20_000)
+    spent = time.monotonic() - begun
+    frames = [f for f, _ in seen]
+    assert frames == sorted(frames, reverse=speed < 0) and all(f == p for f, p in seen)
+    assert spent == pytest.approx(60 / 30 / abs(speed), abs=0.6)
+    assert player.speed == 1  # the next play is at the programme's own rate
+
+
+def test_shuttle_doubles_in_the_same_direction_and_turns_in_the_other(player, qtbot):
+    player.load(numbers(6000), 3000)
+    speeds = []
+    for way in (1, 1, 1, 1, 1, -1, -1):
+        player.shuttle(way)
+        speeds.append(player.speed)
+    assert speeds == [1, 2, 4, 8, 8, -1, -2]
+    player.stop()
+    assert not player.playing
+
+
+def test_playing_backward_from_the_start_begins_at_the_end(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(60), 0)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    player.play(-1)
+    qtbot.waitUntil(lambda: len(seen) > 3)
+    player.stop()
+    assert seen[1][0] >= 55
+
+
+def test_playing_comes_into_a_loop_and_stays_there(player, qtbot):
+    seen = watched(player)
+    player.load(numbers(60, loop=(20, 24)), 16)
+    player.play()
+    qtbot.waitUntil(lambda: len(seen) > 16)
+    player.stop()
+    frames = [f for f, _ in seen]
+    assert set(frames) <= set(range(16, 24)) and any(a > b for a, b in itertools.pairwise(frames))
+
+
+def test_scrubbing_is_followed_by_the_films_own_picture(player, qtbot):
+    asked = []
+
+    def make(sources, frame):
+        asked.append((frame, sources.scrubbing))
+        sources.used_proxy = sources.scrubbing
+        return (np.zeros((1, 1, 4), np.uint8),)
+
+    player.load(Programme(first=0, end=100, rate=Fraction(30), make=make), 0)
+    qtbot.waitUntil(lambda: asked == [(0, False)])
+    for frame in (10, 20, 30):
+        player.seek(frame, scrubbing=True)
+    qtbot.waitUntil(lambda: (30, True) in asked)
+    qtbot.waitUntil(lambda: asked[-1] == (30, False))
+    qtbot.waitUntil(lambda: not player.shows_proxy)
