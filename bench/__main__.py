@@ -1,4 +1,4 @@
-"""`make bench`: prints every figure beside its target; `python -m bench accuracy speed window` picks some."""
+"""`make bench`: prints every figure beside its target; `python -m bench accuracy speed` picks some."""
 
 import os
 import sys
@@ -9,13 +9,16 @@ from bench.rows import print_rows
 
 
 def main() -> None:
-    chosen = sys.argv[1:] or ["accuracy", "speed", "window"]
+    chosen = sys.argv[1:] or ["accuracy", "speed", "window", "hands", "seeking"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        os.environ["XDG_DATA_HOME"], os.environ["XDG_CACHE_HOME"] = str(folder / "data"), str(folder / "cache")
+        for kind in ("DATA", "CACHE", "CONFIG"):
+            os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
         from bench.accuracy import accuracy
+        from bench.hands import hands_rows
+        from bench.seeking import seeking_rows
         from bench.speed import speed
-        from bench.window import window_rows
+        from bench.window import the_application, window_rows
         from clevrin.core.motion.cache import Shelf
 
         shelf = Shelf(folder / "demo")
@@ -27,6 +30,10 @@ def main() -> None:
             print_rows("Speed and memory", speed(folder))
         if "window" in chosen:
             print_rows("The window", window_rows(folder, shelf))
+        if "hands" in chosen:
+            print_rows("500 takes and 300 shots under the hands", hands_rows(the_application(), folder))
+        if "seeking" in chosen:
+            print_rows("Seeking and scrubbing", seeking_rows(the_application(), folder))
 
 
 if __name__ == "__main__":

@@ -13,7 +13,7 @@ from bench.rows import Row
 from clevrin.core.document import Hold, Project, Reel, Shot
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.sources import Known
+from clevrin.core.render.sources import Known, Sources
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
@@ -21,6 +21,7 @@ from clevrin.desk import theme
 from clevrin.desk.application import SWITCH_S
 from clevrin.desk.playback import Player
 from clevrin.desk.programmes import reel_programme
+from clevrin.desk.settings import Settings
 from clevrin.desk.viewer import Viewer
 from clevrin.desk.window import MainWindow
 
@@ -57,18 +58,26 @@ def run_until(application: QApplication, done: Callable[[], bool], at_most_s: fl
         time.sleep(0.001)
 
 
-def window_rows(folder: Path, measured: Shelf) -> list[Row]:
+def the_application() -> QApplication:
+    """The application with Clevrin's face, made once."""
     application = QApplication.instance() or QApplication([])
     assert isinstance(application, QApplication)
     theme.apply(application)
     sys.setswitchinterval(SWITCH_S)
+    return application
+
+
+def window_rows(folder: Path, measured: Shelf) -> list[Row]:
+    application = the_application()
     return [*_stall_rows(application, folder), *_playback_rows(application, measured)]
 
 
 def _stall_rows(application: QApplication, folder: Path) -> list[Row]:
     rows = []
     heart = Heart()
-    window = MainWindow(shelf=Shelf(folder / "not measured yet"))
+    settings = Settings(file=folder / "settings.json")
+    settings.set("cache_folder", str(folder / "not measured yet"))
+    window = MainWindow(settings)
     window.show()
     run_until(application, lambda: False, 1.0)
 
@@ -95,7 +104,7 @@ def _playback_rows(application: QApplication, measured: Shelf) -> list[Row]:
     viewer = Viewer()
     viewer.resize(*_VIEW)
     viewer.show()
-    player = Player(measured, Known())
+    player = Player(lambda: Sources(measured, Known()))
     player.shown.connect(lambda _, pictures: viewer.show_pixels(*pictures))
     for scene in SCENES:
         take = take_in(FOOTAGE / f"{scene.name}.mp4")

@@ -1,5 +1,6 @@
 """Bringing takes in, finding those that moved, and making proxies for those that are hard to decode."""
 
+import contextlib
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -9,9 +10,10 @@ from clevrin.core.document import Take
 from clevrin.core.document.edits import AddTakes, PlaceTakes
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.finding import Found, Standing, find_takes
-from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, wants_proxy
+from clevrin.core.media.index import index_frames
+from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
-from clevrin.core.progress import Progress
+from clevrin.core.progress import Progress, step
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
@@ -37,6 +39,7 @@ class Intake(QObject):
         self._settings, self.proxies = settings, proxies
         self._seen: object = None
         self._hopeless: set[str] = set()
+        self._slow: dict[str, bool] = {}
         session.project_changed.connect(self._on_session_project_changed)
         settings.changed.connect(self._on_settings_changed)
 
@@ -126,14 +129,37 @@ class Intake(QObject):
         return self.proxies.find(take.fingerprint) is not None
 
     def _make_proxies(self) -> None:
+        """Makes the proxies that are wanted. Which takes are slow to seek is looked up first, in the background."""
         if not self._settings.value("proxies"):
             return
         threshold = int(self._settings.value("proxy_threshold"))
+        unknown = []
         for take in self._session.project.takes:
-            if take.fingerprint in self._hopeless or not wants_proxy(take.facts, threshold) or self.has_proxy(take):
+            if take.fingerprint in self._hopeless or self.has_proxy(take) or not Path(take.path).exists():
                 continue
-            if Path(take.path).exists():
+            if wants_proxy(take.facts, threshold) or self._slow.get(take.fingerprint):
                 self._make_proxy(take)
+            elif take.fingerprint not in self._slow:
+                unknown.append(take)
+        if unknown:
+            self._look_for_slow_ones(unknown)
+
+    def _look_for_slow_ones(self, takes: list[Take]) -> None:
+        def work(progress: Progress) -> dict[str, bool]:
+            found: dict[str, bool] = {}
+            for number, take in enumerate(takes):
+                step(progress, number, len(takes))
+                if take.fingerprint not in found:
+                    with contextlib.suppress(ClevrinError):
+                        found[take.fingerprint] = slow_to_seek(take.facts, index_frames(Path(take.path)))
+            return found
+
+        def done(found: dict[str, bool]) -> None:
+            self._slow.update(found)
+            if any(found.values()):
+                self._make_proxies()
+
+        self._jobs.start(Job(key=("slow takes",), what="Looking at the takes", work=work, done=done, quiet=True))
 
     def _make_proxy(self, take: Take) -> None:
         request = ProxyRequest(path=Path(take.path), fingerprint=take.fingerprint, frames=take.facts.frames)

@@ -12,7 +12,7 @@ from clevrin.core.document.packing import pack
 from clevrin.core.errors import CancelledError, DocumentError, MediaError
 from clevrin.core.media.finding import find_takes, standing
 from clevrin.core.media.index import index_frames
-from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, clear_room, wants_proxy
+from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, clear_room, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
@@ -106,6 +106,15 @@ def test_which_takes_want_a_proxy(other, wanted):
     assert wants_proxy(facts(**other)) == wanted
     if wanted and other.get("width", 0) > 2000:
         assert not wants_proxy(facts(**other), 4000)
+
+
+@pytest.mark.parametrize(
+    ("size", "keyframes", "slow"),
+    [((1920, 1080), 30, True), ((1920, 1080), 8, False), ((1280, 720), 120, True), ((640, 360), 120, False)],
+)
+def test_a_take_whose_entries_lie_far_apart_is_slow_to_seek(tmp_path, size, keyframes, slow):
+    film = numbered_film(tmp_path / "a.mp4", frames=120, size=(192, 108), keyframes=keyframes)
+    assert slow_to_seek(facts(width=size[0], height=size[1]), index_frames(film)) == slow
 
 
 def test_a_proxy_has_the_frames_of_its_film_and_each_can_be_read_by_itself(tmp_path):

@@ -11,11 +11,12 @@ from fractions import Fraction
 from pathlib import Path
 
 import cv2
+import numpy as np
 import platformdirs
 
 from clevrin.core.document import MediaFacts
 from clevrin.core.errors import MediaError
-from clevrin.core.media.index import index_frames
+from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
@@ -25,6 +26,7 @@ PROXY_WIDTH = 960
 DEFAULT_THRESHOLD = 1920
 """Wider takes get a proxy."""
 _HARD_CODECS = frozenset({"hevc", "vp9", "av1", "prores", "dnxhd", "vvc"})
+_SCRUB_MS = 60.0
 _VERSION = "1"
 _NOMINAL_RATE = Fraction(30)  # frames are found by their numbers; their time does not matter
 
@@ -44,6 +46,18 @@ def wants_proxy(facts: MediaFacts, threshold_px: int = DEFAULT_THRESHOLD) -> boo
         return False
     deep = any(depth in facts.pixel_format for depth in ("10", "12", "16"))
     return max(facts.width, facts.height) > threshold_px or deep or facts.codec in _HARD_CODECS
+
+
+def slow_to_seek(facts: MediaFacts, index: FrameIndex) -> bool:
+    """Whether looking for a frame takes longer than scrubbing allows, because entries lie too far apart.
+
+    On the average half of the frames from one entry to the next are decoded; a frame of 1280x720 in H.264 takes
+    some 2.5 ms on one of two cores.
+    """
+    entries = np.flatnonzero(index.entries)
+    gap = int(np.diff(entries, append=index.frames).max()) if len(entries) else index.frames
+    frame_ms = 2.5 * facts.width * facts.height / (1280 * 720)
+    return max(facts.width, facts.height) > PROXY_WIDTH and gap / 2 * frame_ms > _SCRUB_MS
 
 
 class ProxyShelf:
