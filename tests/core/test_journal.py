@@ -62,7 +62,7 @@ def test_a_journal_torn_anywhere_holds_the_state_of_its_last_whole_line(tmp_path
     cut = sizes[0] + int(share * (sizes[-1] - sizes[0]))
     journal.file.write_bytes(journal.file.read_bytes()[:cut])
     (left,) = left_behind(folder)
-    whole = sum(size <= cut for size in sizes) - 1
+    whole = sum(size - 1 <= cut for size in sizes) - 1  # a line is whole without the end of line behind it
     assert left.project == states[whole] and left.changes == whole
 
 

@@ -18,7 +18,7 @@ def placed(span: Span, rate: Fraction, *, reverse: bool = False, frames: int = 4
     shot = Shot(id="s", take_id="t", span=span, reverse=reverse)
     project = Project(takes=(take,), reel=Reel(rate=Fraction(30), shots=(shot,)))
     only = placed_shots(project)[0]
-    return Placed(shot=shot, take=take, start=start, end=start + only.frames, rate=only.rate)
+    return Placed(shot=shot, take=take, start=start, end=start + only.frames, rate=only.rate, reel_rate=only.reel_rate)
 
 
 @given(RATES, st.booleans(), st.integers(0, 300), st.integers(1, 100))

@@ -28,9 +28,13 @@ def save(project: Project, path: Path) -> None:
 
 def text_of(project: Project, folder: Path) -> str:
     """The project as the text of a file in a folder."""
-    data = project.changed(takes=tuple(_stored(take, folder) for take in project.takes)).model_dump(mode="json")
+    data = project.model_dump(mode="json", exclude={"takes", "reel"})
     data.pop(_CHECKSUM, None)
-    return json.dumps({_CHECKSUM: _checksum(data), **data}, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    # Piece by piece: one call for all of a large project would keep every other thread waiting.
+    data["takes"] = [_stored(take, folder) for take in project.takes]
+    data["reel"] = project.reel.model_dump(mode="json", exclude={"shots"})
+    data["reel"]["shots"] = [shot.model_dump(mode="json") for shot in project.reel.shots]
+    return _written({_CHECKSUM: _checksum(data), **data}) + "\n"
 
 
 def write_atomically(path: Path, text: str) -> None:
@@ -107,9 +111,36 @@ def reason_of(error: OSError) -> str:
     return (error.strerror or str(error)).lower()
 
 
+def _written(data: dict[str, Any]) -> str:
+    """An object as JSON with a line for each entry of its lists, and of the lists in the objects in it."""
+    fields = []
+    for name, value in data.items():
+        if isinstance(value, list) and value:
+            inner = "[\n  " + ",\n  ".join(_on_a_line(each) for each in value) + "\n ]"
+        elif isinstance(value, dict) and any(isinstance(each, list) for each in value.values()):
+            inner = _written(value)
+        else:
+            inner = _on_a_line(value)
+        fields.append(f" {json.dumps(name, ensure_ascii=False)}: {inner}")
+    return "{\n" + ",\n".join(fields) + "\n}"
+
+
+def _on_a_line(value: object) -> str:
+    return json.dumps(value, ensure_ascii=False, allow_nan=False)
+
+
 def _checksum(data: dict[str, Any]) -> str:
-    canonical = json.dumps(data, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
-    return hashlib.sha256(canonical.encode()).hexdigest()[:16]
+    """Of the contents, however they are written; a call for each entry of the lists."""
+    digest = hashlib.sha256()
+    for name in sorted(data):
+        value = data[name]
+        inner = {name: value} if not isinstance(value, dict) else {f"{name}/{key}": value[key] for key in value}
+        for key in sorted(inner):
+            entries = inner[key] if isinstance(inner[key], list) else [inner[key]]
+            digest.update(f"{key}:{type(inner[key]).__name__}:{len(entries)}\n".encode(errors="surrogatepass"))
+            for entry in entries:
+                digest.update(json.dumps(entry, sort_keys=True, separators=(",", ":")).encode())
+    return digest.hexdigest()[:16]
 
 
 def _sync_folder(folder: Path) -> None:
@@ -121,13 +152,10 @@ def _sync_folder(folder: Path) -> None:
         os.close(descriptor)
 
 
-def _stored(take: Take, folder: Path) -> Take:
-    absolute = Path(take.path)
-    try:
-        relative = os.path.relpath(absolute, folder.resolve())
-    except ValueError:
-        return take
-    return take.changed(path=Path(relative).as_posix())
+def _stored(take: Take, folder: Path) -> dict[str, Any]:
+    """A take as data, its file named relative to a folder."""
+    relative = os.path.relpath(take.path, folder.resolve())
+    return {**take.model_dump(mode="json"), "path": Path(relative).as_posix()}
 
 
 def _placed(take: Take, folder: Path) -> Take:

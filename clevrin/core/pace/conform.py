@@ -14,7 +14,7 @@ from clevrin.core.document import Project, Shot, Take
 class Placed:
     """A shot where it stands on the reel: frames `start` up to, not including, `end`.
 
-    `rate`: how many frames of the take go by in a second of the reel.
+    `rate`: how many frames of the take go by in a second of the reel, which has `reel_rate` of its own.
     """
 
     shot: Shot
@@ -22,6 +22,7 @@ class Placed:
     start: int
     end: int
     rate: Fraction
+    reel_rate: Fraction
 
     @property
     def frames(self) -> int:
@@ -40,7 +41,17 @@ def speed(take: Take, reel_rate: Fraction) -> Fraction:
 
 def shot_frames(shot: Shot, take: Take, reel_rate: Fraction) -> int:
     """How many reel frames a shot lasts: at least one."""
-    return max(1, round(shot.span.frames * reel_rate / played_rate(take, reel_rate)))
+    rate = played_rate(take, reel_rate)
+    # round(span.frames * reel_rate / rate) in whole numbers: Fraction takes ten times as long.
+    return max(
+        1, _rounded(shot.span.frames * reel_rate.numerator * rate.denominator, reel_rate.denominator * rate.numerator)
+    )
+
+
+def _rounded(numerator: int, denominator: int) -> int:
+    """The nearest whole number, of two the even one."""
+    whole, rest = divmod(numerator, denominator)
+    return whole + (2 * rest > denominator or (2 * rest == denominator and whole % 2 == 1))
 
 
 class _Rows:
@@ -55,7 +66,9 @@ class _Rows:
             known = self._rows.get(id(project))
         if known is not None:  # it holds its project: no other one can have the same identity
             return known[1]
-        row = _row(project)
+        with self._lock:
+            newest = next(reversed(self._rows.values()), None)
+        row = _row(project, newest[1] if newest is not None else ())
         with self._lock:
             self._rows[id(project)] = project, row
             while len(self._rows) > _ROWS_KEPT:
@@ -72,14 +85,26 @@ def placed_shots(project: Project) -> tuple[Placed, ...]:
     return _rows.of(project)
 
 
-def _row(project: Project) -> tuple[Placed, ...]:
+def _row(project: Project, known: tuple[Placed, ...] = ()) -> tuple[Placed, ...]:
+    """The row of a project; where the `known` row of another one agrees with it, its values are shared."""
     takes = {take.id: take for take in project.takes}
+    rate = project.reel.rate
     row, at = [], 0
-    for shot in project.reel.shots:
+    for index, shot in enumerate(project.reel.shots):
         take = takes[shot.take_id]
-        end = at + shot_frames(shot, take, project.reel.rate)
-        row.append(Placed(shot=shot, take=take, start=at, end=end, rate=played_rate(take, project.reel.rate)))
-        at = end
+        before = known[index] if index < len(known) else None
+        if (
+            before is not None
+            and before.shot is shot
+            and before.take is take
+            and before.start == at
+            and before.reel_rate == rate
+        ):
+            row.append(before)
+        else:
+            end = at + shot_frames(shot, take, rate)
+            row.append(Placed(shot=shot, take=take, start=at, end=end, rate=played_rate(take, rate), reel_rate=rate))
+        at = row[-1].end
     return tuple(row)
 
 

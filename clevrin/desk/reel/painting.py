@@ -9,10 +9,11 @@ from clevrin.core.pace import Placed, speed
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.reel.layout import LEFT, RULER, SHOT_TOP, ReelLayout
-from clevrin.desk.ridge import RidgeView, paint_ridge, paint_ridge_small
+from clevrin.desk.ridge import Budget, RidgeData, RidgeView, paint_ridge, paint_ridge_small
 from clevrin.desk.ridge_store import RidgeStore
 
 _THUMB_SHARE = 0.58
+_TILE_PX = 320
 _NARROW_PX = 40
 """Narrower shots are drawn without thumbnails and names."""
 
@@ -59,45 +60,51 @@ def paint_shot(
     context: Context,
     ridges: RidgeStore,
     *,
+    budget: Budget,
     chosen: bool,
     main: bool,
 ) -> None:
     """One shot. `chosen` shots have a frame; of several the `main` one a stronger one."""
     placed = layout.row[index]
     box = QRectF(*layout.shot_box(index))
-    seen = box.intersected(QRectF(LEFT - 2, 0, layout.width - LEFT + 2, layout.height))
-    painter.save()
-    painter.setClipRect(seen)
-    painter.fillRect(seen, theme.colour("surround"))
     data = ridges.of(placed.take)
     foot = QRectF(box.left(), box.top() + 14, box.width(), box.height() - 14)
     if box.width() < _NARROW_PX:
+        painter.fillRect(box, theme.colour("surround"))
         if data is not None:
             paint_ridge_small(painter, foot, data, shot_view(placed.shot, flags=False))
     else:
+        seen = box.intersected(QRectF(LEFT - 2, 0, layout.width - LEFT + 2, layout.height))
+        painter.save()
+        painter.setClipRect(seen)
+        painter.fillRect(seen, theme.colour("surround"))
         _paint_thumbnails(painter, box, seen, placed, context)
         if data is not None:
-            _paint_seen_ridge(painter, foot, seen, data, placed)
+            _paint_ridge(painter, foot, seen, data, placed, budget)
         _paint_words(painter, box, seen, placed, layout, context, strong=main)
-    painter.restore()
+        painter.restore()
     if chosen:
         painter.setPen(QPen(theme.colour("ember"), 2 if main else 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box.adjusted(1, 1, -1, -1) if box.width() > 4 else box)
 
 
-def _paint_seen_ridge(painter: QPainter, foot: QRectF, seen: QRectF, data: object, placed: Placed) -> None:
-    """Of a shot that reaches beyond the window only what is seen is drawn: a zoomed one may be very wide."""
-    view = shot_view(placed.shot, flags=foot.width() > 60)
-    left = max(foot.left(), seen.left() - 200)
-    right = min(foot.right(), seen.right() + 200)
-    if right - left < foot.width() - 1:
-        a, b = ((x - foot.left()) / foot.width() for x in (left, right))
-        if view.backward:
-            a, b = 1 - b, 1 - a
-        length = view.end - view.first
-        view = shot_view(placed.shot, flags=True, first=view.first + a * length, end=view.first + b * length)
-        foot = QRectF(left, foot.top(), right - left, foot.height())
-    paint_ridge(painter, foot, data, view)
+def _paint_ridge(
+    painter: QPainter, foot: QRectF, seen: QRectF, data: RidgeData, placed: Placed, budget: Budget
+) -> None:
+    """The ridge of a wide shot in tiles that stay the same while the reel is scrolled or the shot is trimmed."""
+    span, shot = placed.shot.span, placed.shot
+    per_px = span.frames / foot.width()
+    seen_from, seen_to = max(0.0, seen.left() - foot.left()), seen.right() - foot.left()
+    for number in range(int(seen_from // _TILE_PX), int(seen_to // _TILE_PX) + 1):
+        left, right = number * _TILE_PX, min((number + 1) * _TILE_PX, foot.width())
+        if right <= left:
+            continue
+        a, b = left * per_px, right * per_px
+        first, end = (span.end - b, span.end - a) if shot.reverse else (span.first + a, span.first + b)
+        view = shot_view(shot, flags=foot.width() > 60, first=round(first, 3), end=round(end, 3))
+        box = QRectF(foot.left() + left, foot.top(), right - left, foot.height())
+        paint_ridge(painter, box, data, view, budget)
 
 
 def _paint_words(

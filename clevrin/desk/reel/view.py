@@ -1,6 +1,6 @@
 """The reel as a widget: shots as ridges over thumbnails, joins as knots, markers, the playhead."""
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
@@ -18,11 +18,14 @@ from clevrin.desk.reel.painting import (
     paint_ruler,
     paint_shot,
 )
+from clevrin.desk.ridge import Budget
 from clevrin.desk.ridge_store import RidgeStore
 
 _DRAG_FROM_PX = 5
 _ZOOM_STEP = 1.25
 _BAR_PX = 10
+_DRAW_S, _FINER_MS = 0.010, 30
+"""How long ridges may take to draw in one go, and how soon those that were drawn coarsely are drawn finely."""
 
 
 class ReelView(QWidget):
@@ -54,6 +57,8 @@ class ReelView(QWidget):
         self.bar = QScrollBar(Qt.Orientation.Horizontal, self)
         self.bar.setAccessibleName("part of the reel that is seen")
         self.bar.valueChanged.connect(self._on_bar_value_changed)
+        self._finer = QTimer(self, singleShot=True, interval=_FINER_MS)
+        self._finer.timeout.connect(self.update)
         session = context.session
         session.project_changed.connect(self._on_session_project_changed)
         session.selection_changed.connect(self.update)
@@ -142,10 +147,15 @@ class ReelView(QWidget):
             return
         painter.drawText(QPointF(12, SHOT_TOP + 32), timecode(layout.frames, float(layout.rate)))
         chosen, main = frozenset(session.shot_ids), session.shot
+        budget = Budget(_DRAW_S)
         for index in layout.seen():
             shot = layout.row[index].shot
             is_chosen, is_main = shot.id in chosen, main is not None and shot.id == main.id
-            paint_shot(painter, layout, index, self._context, self._ridges, chosen=is_chosen, main=is_main)
+            paint_shot(
+                painter, layout, index, self._context, self._ridges, budget=budget, chosen=is_chosen, main=is_main
+            )
+        if budget.exceeded:
+            self._finer.start()
         for index in layout.seen():
             radius = layout.knot_radius(index) if index < len(layout.row) - 1 else 0
             if radius and layout.x_of(layout.row[index].end) >= LEFT:
