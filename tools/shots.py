@@ -12,9 +12,15 @@ SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        os.environ["XDG_DATA_HOME"], os.environ["XDG_CACHE_HOME"] = f"{folder}/data", f"{folder}/cache"
-        from PySide6.QtWidgets import QApplication
+        for kind in ("DATA", "CACHE", "CONFIG"):
+            os.environ[f"XDG_{kind}_HOME"] = f"{folder}/{kind.lower()}"
+        from PySide6.QtCore import QEvent, QPointF, Qt
+        from PySide6.QtGui import QMouseEvent
+        from PySide6.QtWidgets import QApplication, QWidget
 
+        from clevrin.core.document import Marker, NamedSpan, Span, edits
+        from clevrin.core.document.journal import Journal
+        from clevrin.core.document.keeping import journal_folder
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
@@ -37,19 +43,49 @@ def main() -> None:
             end = time.monotonic() + seconds
             until(lambda: time.monotonic() > end)
 
-        def shot(name: str) -> None:
+        def shot(name: str, widget: QWidget | None = None) -> None:
             SHOTS.mkdir(parents=True, exist_ok=True)
-            window.grab().save(str(SHOTS / f"{name}.png"))
+            (widget or window).grab().save(str(SHOTS / f"{name}.png"))
             print(f"docs/screenshots/{name}.png")
 
         session = window.session
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
-        session.choose_take(session.project.takes[0].id)
-        rest()
-        window.player.seek(64)
+        walk, hill, picnic, _ = session.project.takes
+        for name, first, end in (("door to door", 14, 70), ("into the whip", 78, 147)):
+            session.do(edits.AddSpan(take_id=walk.id, span=NamedSpan(name=name, span=Span(first=first, end=end))))
+        session.do(edits.JudgeTakes(take_ids=(walk.id, hill.id), worth="keep"))
+        session.do(edits.JudgeTakes(take_ids=(picnic.id,), worth="maybe"))
+        session.do(edits.NoteTake(take_id=walk.id, note="Second try is calmer, and ends in the whip."))
+        for frame, kind in ((60, "marker"), (225, "beat"), (250, "beat")):
+            session.do(edits.AddMarker(marker=Marker(frame=frame, kind=kind)))
+        session.choose_take(walk.id)
+        session.choose_span(session.take.spans[1].id)
+        rest(3.0)
+        window.player.seek(104)
         rest()
         shot("log")
+
+        def mouse(kind: QEvent.Type, x: float, y: float, down: bool) -> None:
+            at = QPointF(x, y)
+            button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.LeftButton
+            held = Qt.MouseButton.LeftButton if down else Qt.MouseButton.NoButton
+            place = QPointF(window.reel.mapToGlobal(at.toPoint()))
+            event = QMouseEvent(kind, at, place, button, held, Qt.KeyboardModifier.NoModifier)
+            application.sendEvent(window.reel, event)
+
+        x, y, w, h = window.reel.layout_now.shot_box(0)
+        mouse(QEvent.Type.MouseButtonPress, x + w - 2, y + h - 6, True)
+        mouse(QEvent.Type.MouseMove, x + w - 60, y + h - 6, True)
+        mouse(QEvent.Type.MouseMove, x + w - 5, y + h - 6, True)
+        rest(2.0)
+        shot("reel-drag")
+        window.put_back()
+        mouse(QEvent.Type.MouseButtonRelease, x + w - 5, y + h - 6, False)
+        window.show_keys()
+        rest(0.3)
+        shot("keys", window._key_sheet)
+        window._key_sheet.close()
         session.choose_shot(session.project.reel.shots[0].id)
         window.enter_step("steady")
         until(lambda: not window.jobs.busy)
@@ -65,6 +101,16 @@ def main() -> None:
         window.player.seek(cut)
         rest()
         shot("join")
+        window.enter_step("log")
+        before = session.project
+        left = Journal(journal_folder(), before, place=session.path, saved=True)
+        for number in range(12):
+            left.record(before.changed(name=f"Kite day, cut {number}"))
+        left.abandon()  # as a process that was killed leaves it
+        window.offer_what_was_left()
+        window.log.look_at(reel=True)
+        rest(2.0)
+        shot("recovery")
         window.close()
 
 

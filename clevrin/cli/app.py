@@ -12,13 +12,14 @@ from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Hold, Project, Shot, Take
 from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.edits import AddTakes
-from clevrin.core.document.files import SUFFIX, load, save, write_atomically
+from clevrin.core.document.files import SUFFIX, load, read_text, save, write_atomically
 from clevrin.core.document.model import AXES
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.hold.report import calm_frames, course, shake
+from clevrin.core.hold.verdict import UNITS, judge
 from clevrin.core.join import Side, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.media.probe import probe as probe_media
@@ -143,6 +144,28 @@ def whips(media: Media, json: Json = False) -> None:
         )
     if not found:
         print_line("no whips")
+
+
+@app.command()
+def verdict(media: Media, json: Json = False) -> None:
+    """Says what it would cost to hold a take, and which of its frames stay blurred."""
+    with Sources() as sources, shown(f"Measuring {media.name}") as progress:
+        measured = sources.measure(take_in(media), progress)
+    found = judge(measured, find_whips(measured))
+    if not json:
+        print_line(found.sentence)
+        return
+    print_json(
+        {
+            "verdict": found.cost,
+            "sentence": found.sentence,
+            "shake": {f"{axis}_{UNITS[axis]}": value for axis, value in found.shake.items()},
+            "idle_axes": found.idle,
+            "keep_float": found.keep_float,
+            "keep_lock_off": found.keep_lock_off,
+            "blurred_frames": found.blurred,
+        }
+    )
 
 
 @app.command()
@@ -317,12 +340,7 @@ def import_takes(
 ) -> None:
     """Gives the takes of a project the marks, notes and spans of a list."""
     check_place(out, [table])
-    loaded = load(project)
-    try:
-        text = table.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise ClevrinError(f"{table} cannot be read as a table.") from error
-    save(with_take_list(loaded, text), out)
+    save(with_take_list(load(project), read_text(table, "a table")), out)
 
 
 def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:

@@ -62,6 +62,11 @@ class Keeper(QObject):
         return self._place
 
     @property
+    def holds_everything(self) -> bool:
+        """Whether every change is in the journal."""
+        return self._journal is not None and self._journal.whole
+
+    @property
     def saving(self) -> bool:
         return self._saving is not None
 

@@ -148,6 +148,11 @@ class Session(QObject):
         """Saves what is not saved yet; False when that is not possible, which is told."""
         return self.saved or self.keeper.save_and_wait(self.project)
 
+    def safe_to_close(self) -> bool:
+        """Saves, and says whether everything is in the file then, or at least in the journal."""
+        nothing_made = not self.has_name and not self.project.takes
+        return nothing_made or self.save_and_wait() or self.keeper.holds_everything
+
     def close(self) -> None:
         """Puts away what is open: into its file, or where that cannot be written, into the journal."""
         self._put_away()

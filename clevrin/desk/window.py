@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from clevrin.core.document.edits import RemoveTake, SetTakes
-from clevrin.core.document.files import SUFFIX, write_atomically
+from clevrin.core.document.files import SUFFIX, read_text, write_atomically
 from clevrin.core.document.packing import pack
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
@@ -91,6 +91,7 @@ class MainWindow(QMainWindow):
         self.files = FileDialogs(self)
         self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
+        self._told_unsafe = False
         self._build()
         self._connect()
         self.enter_step("log")
@@ -322,10 +323,7 @@ class MainWindow(QMainWindow):
     def read_take_list(self, path: Path) -> None:
         """Gives the takes the marks, notes and spans of a list."""
         try:
-            text = path.read_text(encoding="utf-8")
-            takes = with_take_list(self.session.project, text).takes
-        except (OSError, UnicodeDecodeError):
-            self.trouble.tell(f"{path.name} cannot be read as a table.")
+            takes = with_take_list(self.session.project, read_text(path, "a table")).takes
         except ClevrinError as error:
             self.trouble.tell(str(error))
         else:
@@ -461,7 +459,15 @@ class MainWindow(QMainWindow):
         self.intake.add(path for path in paths if path.suffix not in (SUFFIX, ".otio"))
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        """Saves, stops what runs and keeps its pieces."""
+        """Saves, stops what runs and keeps its pieces; where nothing can be written, the first try only tells."""
+        if not self.session.safe_to_close() and not self._told_unsafe:
+            self._told_unsafe = True
+            self.trouble.tell(
+                f"{self.trouble.text()}\nYour last changes are nowhere but in this window: save them in another place "
+                "with Ctrl+Shift+S. Closing again gives them up."
+            )
+            event.ignore()
+            return
         self.player.close()
         self.thumbnails.close()
         self.jobs.close()

@@ -258,3 +258,21 @@ def test_ctrl_c_keeps_the_pieces_and_the_next_run_goes_on(tmp_path):
         trace_take(TraceRequest(path=long), Shelf(), Silent()).motions,
         trace_take(TraceRequest(path=long), Shelf(tmp_path / "other"), Silent()).motions,
     )
+
+
+def test_verdict_says_what_holding_would_cost(clevrin, measured_demo):
+    code, out, err = clevrin("verdict", PICNIC, "--json")
+    verdict = json.loads(out)
+    assert (code, err) == (0, "") and verdict["verdict"] == "easy"
+    assert set(verdict) == {
+        "verdict",
+        "sentence",
+        "shake",
+        "idle_axes",
+        "keep_float",
+        "keep_lock_off",
+        "blurred_frames",
+    }
+    assert set(verdict["shake"]) == {"pan_px", "tilt_px", "roll_deg", "zoom_percent"}
+    assert 0.85 < verdict["keep_lock_off"] < verdict["keep_float"] < 1
+    assert clevrin("verdict", PICNIC) == (0, verdict["sentence"] + "\n", "")

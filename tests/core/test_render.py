@@ -290,7 +290,7 @@ def test_a_stopped_export_leaves_nothing(tmp_path, sources):
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda p, t: ExportRequest(project=p, path=t / "film.mp4"), "one of the takes"),
+        (lambda p, t: ExportRequest(project=p, path=t / "film.mp4"), "is what this is made from"),
         (lambda p, t: ExportRequest(project=Project(), path=t / "out.mp4"), "empty"),
         (lambda p, t: ExportRequest(project=p, path=t / "no" / "out.mp4"), "not there"),
         (lambda p, t: ExportRequest(project=p, path=t), "folder"),

@@ -121,7 +121,7 @@ def test_a_render_that_cannot_be_written_is_told(demo, tmp_path):
     from pathlib import Path
 
     demo.window.render_to(Path(take))
-    demo.until(lambda: "one of the takes" in demo.window.trouble.text())
+    demo.until(lambda: "is what this is made from" in demo.window.trouble.text())
 
 
 def test_a_render_is_stopped_by_its_button_and_leaves_nothing(demo, tmp_path):

@@ -55,16 +55,20 @@ def write_atomically(path: Path, text: str) -> None:
 
 def load(path: Path) -> Project:
     """Reads a project file. Raises `DocumentError` with one sentence for a file that is not one."""
+    project = project_of(read_text(path, "a Clevrin project"), path.name)
+    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes))
+
+
+def read_text(path: Path, what: str) -> str:
+    """The text of a file that should be `what`. Raises `DocumentError` where it cannot be read or is none."""
     try:
         if path.stat().st_size > _LARGEST_BYTES:
-            raise DocumentError(f"{path.name} is too large to be a project.")
-        text = path.read_text(encoding="utf-8")
+            raise DocumentError(f"{path.name} is too large to be {what}.")
+        return path.read_text(encoding="utf-8")
     except OSError as error:
         raise DocumentError(f"{path} cannot be opened: {reason_of(error)}.") from error
     except UnicodeDecodeError as error:
-        raise DocumentError(f"{path.name} is not a Clevrin project, or it is damaged: it is not text.") from error
-    project = project_of(text, path.name)
-    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes))
+        raise DocumentError(f"{path.name} is not {what}, or it is damaged: it is not text.") from error
 
 
 def project_of(text: str, name: str) -> Project:

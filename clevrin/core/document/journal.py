@@ -107,6 +107,11 @@ class Journal:
         self._descriptor, self._written, self._bytes, self._changes = descriptor, project, len(line), 0
 
     @property
+    def whole(self) -> bool:
+        """Whether it holds all that happened; False after something could not be written."""
+        return self._written is not None
+
+    @property
     def changes(self) -> int:
         """How many changes were written down since the journal began."""
         return self._changes

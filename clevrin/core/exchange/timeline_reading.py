@@ -15,11 +15,11 @@ import opentimelineio as otio
 from pydantic import ValidationError
 
 from clevrin.core.document import Join, Marker, Project, Reel, Shot, Span, Take
+from clevrin.core.document.files import read_text
 from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.taking_in import take_in
 
-_LARGEST_BYTES = 64 * 1024 * 1024
 _SAME_SPEED = 0.002
 
 
@@ -230,14 +230,7 @@ class _Reading:
 
 
 def _load(path: Path) -> otio.schema.Timeline:
-    try:
-        if path.stat().st_size > _LARGEST_BYTES:
-            raise DocumentError(f"{path.name} is too large to be a timeline.")
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise DocumentError(f"{path} cannot be opened: {(error.strerror or str(error)).lower()}.") from error
-    except UnicodeDecodeError as error:
-        raise DocumentError(f"{path.name} is not an OTIO timeline: it is not text.") from error
+    text = read_text(path, "an OTIO timeline")
     try:
         data = json.loads(text)  # first here: nesting without end would bring OpenTimelineIO 0.18 down
         if not isinstance(data, dict) or "OTIO_SCHEMA" not in data:

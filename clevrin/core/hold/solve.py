@@ -69,7 +69,7 @@ def _lock_off(trace: Trace, registration: Registration, hold: Hold) -> HeldPath:
     corners = gate_corners(trace.width, trace.height)
     if not fill:
         return _opened(trace, registration.span, motions, fill)
-    share, middle = _widest_gate(motions, corners, limits)
+    share, middle = widest_gate(motions, corners, limits)
     share = float(np.clip(share, hold.keep, 1.0))
     gate = np.array([[share, 0, middle[0]], [0, share, middle[1]], [0, 0, 1]])
     maps = motions @ gate
@@ -110,7 +110,7 @@ def _within_budget(trace: Trace, span: Span, maps: NDArray, corners: NDArray, li
     return held
 
 
-def _widest_gate(motions: NDArray, corners: NDArray, limits: NDArray) -> tuple[float, NDArray]:
+def widest_gate(motions: NDArray, corners: NDArray, limits: NDArray) -> tuple[float, NDArray]:
     """The largest share of the picture, and its middle, that stays inside under all motions.
 
     A linear programme on the motions' first order at the picture's corners, then made exact by shrinking.

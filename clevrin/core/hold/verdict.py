@@ -1,11 +1,17 @@
-"""What it would cost to hold a take: a first estimate for the lamp on its card."""
+"""The verdict: what holding a take would cost, and which frames stay bad, in figures and in one plain sentence."""
 
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from clevrin.core.document import Hold, Span
-from clevrin.core.hold.report import calm_frames, course, shake
-from clevrin.core.hold.solve import held_path
+from clevrin.core.document.model import AXES
+from clevrin.core.hold.held import HeldPath, gate_corners
+from clevrin.core.hold.report import Course, calm_frames, course, shake
+from clevrin.core.hold.solve import held_path, widest_gate
+from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.whips import Whip
 
@@ -13,28 +19,152 @@ Cost = Literal["easy", "costly", "hopeless"]
 
 EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 """Least shares of the width that must stay for a hold to count as easy, or as worth its price."""
+LITTLE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
+"""Shake below this (px at 1280 wide, degrees, %) is as good as none: taking it out can only do harm."""
+UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
+_SHOWS_SHARE = 0.004
+"""Blur longer than what the held motion explains by this share of the width is seen (5 px of 1280)."""
+_MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
+_LONGEST_LOCKED_S = 60.0
 
 
 @dataclass(frozen=True, kw_only=True)
 class Verdict:
-    """`keep_needed`: the share of the width that stays when all shake slower than the default settle may go.
+    """What a take gives.
 
-    `shake_px`: root mean square of the motion over 1 Hz in the calm stretches, along pan and tilt together.
+    `keep_float` and `keep_lock_off`: the share of the width that stays when all shake slower than the default
+    settle goes, and when the take stands still (0: it leaves the picture altogether). `shake`: root mean square of
+    the motion over 1 Hz in the calm stretches along each axis, in px, px, degrees and percent; `idle` are the axes
+    with nothing worth removing. `blurred`: frames whose motion blur will show after floating.
     """
 
     cost: Cost
-    keep_needed: float
-    shake_px: float
+    sentence: str
+    keep_float: float
+    keep_lock_off: float
+    shake: dict[str, float]
+    idle: tuple[str, ...]
+    blurred: tuple[int, ...]
+
+    @property
+    def shake_px(self) -> float:
+        """Pan and tilt together."""
+        return float(np.hypot(self.shake["pan"], self.shake["tilt"]))
 
 
-def judge(trace: Trace, whips: tuple[Whip, ...]) -> Verdict:
-    """Solves a float of the whole take with room to spare, and sees how much of the picture it used.
+def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Verdict:
+    """The verdict on a take, or on a span of it.
 
-    Costs what solving costs: about 0.1 s for a minute of film.
+    Solves a float with room to spare and sees how much of the picture it used, and looks how far the picture
+    wanders from its middle frame. Costs what solving costs: about 0.1 s for a minute of film.
     """
-    span = Span(first=0, end=trace.frames)
+    span = span or Span(first=0, end=trace.frames)
     path = held_path(trace, span, Hold(how="float", keep=0.5))
-    keep = path.least_kept if path is not None else 1.0
-    rest = shake(course(trace, span), float(trace.rate), calm_frames(trace, span, whips))
-    cost: Cost = "easy" if keep >= EASY_KEEP else "costly" if keep >= COSTLY_KEEP else "hopeless"
-    return Verdict(cost=cost, keep_needed=keep, shake_px=(rest["pan"] ** 2 + rest["tilt"] ** 2) ** 0.5)
+    assert path is not None
+    calm = calm_frames(trace, span, whips)
+    shot = course(trace, span)
+    rest = shake(shot, float(trace.rate), calm)
+    idle = tuple(axis for axis in AXES if rest[axis] < LITTLE[axis] * _size(trace, axis))
+    keep_float = min(path.kept_at(k) for k in range(span.first, span.end))
+    keep_locked = _keep_locked(trace, span)
+    blurred = _blurred(trace, span, path, calm)
+    cost = _cost(keep_float, len(blurred) / span.frames, idle)
+    words = _Words(rest=rest, idle=idle, keep=keep_float, locked=keep_locked, blurred=len(blurred), frames=span.frames)
+    return Verdict(
+        cost=cost,
+        sentence=words.sentence(cost),
+        keep_float=keep_float,
+        keep_lock_off=keep_locked,
+        shake=rest,
+        idle=idle,
+        blurred=blurred,
+    )
+
+
+def _size(trace: Trace, axis: str) -> float:
+    """Limits in pixels grow with the picture."""
+    return trace.width / 1280 if axis in ("pan", "tilt") else 1.0
+
+
+def _cost(keep: float, blurred_share: float, idle: tuple[str, ...]) -> Cost:
+    if len(idle) == len(AXES):
+        return "easy"
+    if keep < COSTLY_KEEP or blurred_share > _MOST_BLURRED:
+        return "hopeless"
+    return "easy" if keep >= EASY_KEEP and blurred_share <= _MANY_BLURRED else "costly"
+
+
+def _keep_locked(trace: Trace, span: Span) -> float:
+    """The share that all frames have in common with the middle one, by summing up the trace.
+
+    Registering each frame directly would be exact, and take as long as tracing; a drift of some pixels does not
+    change a verdict. Long takes are judged by a frame in every so many, which do not miss a wander.
+    """
+    middle = (span.first + span.end) // 2
+    step = max(1, round(span.frames / (_LONGEST_LOCKED_S * 5)))
+    motions: list[Matrix] = [np.eye(3)]
+    for way in (1, -1):
+        total = np.eye(3)
+        last = span.end if way > 0 else span.first - 1
+        for k in range(middle + (way > 0), last + (way < 0), way):
+            total = trace.motions[k] @ total if way > 0 else np.linalg.inv(trace.motions[k]) @ total
+            total = total / total[2, 2]
+            if k % step == 0 or k == last - way:
+                motions.append(total)
+    about = np.array(motions)
+    if not np.isfinite(about).all() or np.abs(about[:, :2, 2]).max() > trace.width:
+        return 0.0
+    limits = np.array([trace.width - 1, trace.height - 1]) / 2
+    return max(0.0, float(widest_gate(about, gate_corners(trace.width, trace.height), limits)[0]))
+
+
+def _blurred(trace: Trace, span: Span, path: HeldPath, calm: NDArray[np.bool_]) -> tuple[int, ...]:
+    """Frames that are blurred by more than what their motion after floating explains; whips are meant to be."""
+    held: Course = course(trace, span, path)
+    steps = np.hypot(np.diff(held.pan, prepend=held.pan[0]), np.diff(held.tilt, prepend=held.tilt[0]))
+    explained = steps * (trace.shutter_deg or 180.0) / 360
+    rest = trace.blur_px[span.first : span.end] - explained
+    shows = calm & (rest > _SHOWS_SHARE * trace.width)
+    return tuple(int(k) + span.first for k in np.flatnonzero(shows))
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Words:
+    """What a sentence is made of."""
+
+    rest: dict[str, float]
+    idle: tuple[str, ...]
+    keep: float
+    locked: float
+    blurred: int
+    frames: int
+
+    def sentence(self, cost: Cost) -> str:
+        """Why the verdict is as it is, and what to try."""
+        if len(self.idle) == len(AXES):
+            return "There is nothing to remove: it stands still already."
+        share = f"{self.keep * 100:.0f} % of the width stays"
+        if cost == "easy":
+            text = f"Floating it is easy: {share}{self._stands()}"
+        elif cost == "costly":
+            text = f"Floating it costs picture: {share}. {self._advice()}"
+        else:
+            text = f"It cannot be calmed well: {self._why()}. {self._advice()}"
+        left_off = [axis for axis in self.idle if axis in ("roll", "zoom")]
+        if left_off:
+            text += f" Leave {' and '.join(left_off)} off: there is little to remove."
+        return text
+
+    def _stands(self) -> str:
+        return f", and locked off {self.locked * 100:.0f} %." if self.locked >= COSTLY_KEEP else "."
+
+    def _why(self) -> str:
+        if self.blurred / self.frames > _MOST_BLURRED:
+            return f"{self.blurred} of {self.frames} frames are blurred by the shake itself"
+        return f"only {self.keep * 100:.0f} % of the width would stay"
+
+    def _advice(self) -> str:
+        if self.blurred / self.frames > _MANY_BLURRED:
+            return "Try less calm, so that the blurred frames keep their motion, or a shorter span."
+        worst = max(("pan", "tilt"), key=lambda axis: self.rest[axis])
+        return f"Try less settle, a span without the worst jolts, or leave {worst} as it was shot."

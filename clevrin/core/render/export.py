@@ -74,7 +74,7 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
 def check_place(path: Path, inputs: list[Path]) -> None:
     """Raises `MediaError` where a file cannot be put without overwriting what it is made from."""
     if any(path.resolve() == source.resolve() for source in inputs):
-        raise MediaError(f"{path.name} is one of the takes: choose another name for what is rendered.")
+        raise MediaError(f"{path.name} is what this is made from: choose another name.")
     if not path.parent.is_dir():
         raise MediaError(f"The folder {path.parent} is not there.")
     if path.is_dir():

@@ -132,6 +132,15 @@ class JoinBench(Bench):
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
         return Showing(programme=programme, subject=(outgoing.id, self._trying), frame=programme.first)
 
+    def viewers(self) -> tuple[Viewer, ...]:
+        return (self.viewer,)
+
+    def seek_reel(self, frame: int) -> None:
+        """Looks at a frame of the reel, as far as it is in the loop round the cut."""
+        programme = self.context.player.programme
+        if programme is not None and programme.first <= frame < programme.end:
+            self.context.player.seek(frame, scrubbing=True)
+
     def enter(self) -> None:
         super().enter()
         self.table.setFocus()

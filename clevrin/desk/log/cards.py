@@ -43,7 +43,6 @@ _GAP = 6
 _THUMB = (96, 54)
 _INSET = 6
 _LAMPS = {"easy": "kelp", "costly": "ember", "hopeless": "brick"}
-_COST_WORDS = {"easy": "easy to hold", "costly": "costly to hold", "hopeless": "hopeless to hold"}
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -424,8 +423,3 @@ def _outside(take: Take) -> tuple[tuple[float, float], ...]:
             gaps.append((at, float(each.span.first)))
         at = max(at, float(each.span.end))
     return (*gaps, (at, float(take.facts.frames + 1))) if take.spans else ()
-
-
-def cost_words(cost: str, keep_needed: float) -> str:
-    """A verdict in words."""
-    return f"{_COST_WORDS[cost]}: {keep_needed * 100:.0f} % of the width stays"

@@ -7,7 +7,6 @@ from clevrin.core.document import Take
 from clevrin.core.pace import speed
 from clevrin.desk import theme
 from clevrin.desk.context import Context
-from clevrin.desk.log.cards import cost_words
 from clevrin.desk.log.logging_edits import LoggingEdits
 from clevrin.desk.log.spans import SpanList
 from clevrin.desk.sheet import ChoiceSetting, Sheet, Trouble, plain_button, quiet_label
@@ -155,7 +154,7 @@ class TakeSheet(Sheet):
         lines = [f"measured as {trace.model}{shutter}"]
         verdict = measurements.verdict(take)
         if verdict is not None:
-            lines.append(cost_words(verdict.cost, verdict.keep_needed))
+            lines.append(verdict.sentence)
         lines += [
             f"whip {theme.direction_arrow(whip.angle_deg)} at {whip.peak}, {whip.start} to {whip.end}: "
             f"{whip.blur_px:.0f} px of blur"
