@@ -43,7 +43,7 @@ def test_frames_blurred_by_a_jolt_are_flagged_and_those_of_a_whip_are_not():
     course[40:] += [30.0, 0.0]  # a jolt of 30 px from one frame to the next: 15 px of blur
     trace = trace_of(course)
     verdict = judge(trace, find_whips(trace))
-    assert verdict.blurred == (40,) and verdict.cost == "easy"
+    assert verdict.blurred == (39, 40) and verdict.cost == "easy"
 
 
 def test_a_take_that_is_blurred_by_its_own_shake_is_hopeless_however_much_stays():

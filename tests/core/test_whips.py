@@ -93,3 +93,20 @@ def test_the_parts_of_a_trace_agree():
     assert ((trace.blur_angle_deg >= 0) & (trace.blur_angle_deg < 180)).all()
     with pytest.raises(ValueError):
         trace.motions[0, 0, 0] = 2
+
+
+@pytest.mark.parametrize("hz", [1.2, 2.0, 3.0])
+def test_a_violent_sway_is_no_row_of_whips(hz):
+    sway = 320 * np.sin(2 * np.pi * hz * np.arange(150) / 30)
+    trace = trace_of(np.stack([sway, np.zeros(150)], axis=1))
+    assert np.max(trace.widths_per_s) > 1.5 and find_whips(trace) == ()
+
+
+def test_there_and_back_with_a_look_between_are_two_whips():
+    course = whip_course(150, 40, 900, shake_px=0.5) + whip_course(150, 90, 900, angle_deg=180.0, shake_px=0)
+    assert [whip.peak for whip in find_whips(trace_of(course))] == [40, 90]
+
+
+def test_two_whips_on_in_one_direction_are_both_found():
+    course = whip_course(150, 50, 900, shake_px=0.5) + whip_course(150, 72, 900, shake_px=0)
+    assert len(find_whips(trace_of(course))) == 2

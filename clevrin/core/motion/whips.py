@@ -16,6 +16,7 @@ _FOOT = 0.06
 """A whip starts and ends where the speed falls under this share of its peak, or stops falling."""
 _KEPT_DIRECTION = 0.7
 _LONGEST_S = 1.6
+_TURNS_BACK_S = 0.35
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,8 +42,8 @@ def find_whips(trace: Trace) -> tuple[Whip, ...]:
     """All whips of a take, in order of time.
 
     A peak counts when it is over 0.9 picture widths per second and over four times the take's calm level (the
-    30th percentile: takes that are half whip still have a calm part), moves in one direction, and does not
-    last longer than 1.6 s, which is what tells a whip from a fast pan.
+    30th percentile: takes that are half whip still have a calm part), moves in one direction, does not last
+    longer than 1.6 s, which is what tells a whip from a fast pan, and does not turn back at once.
     """
     if trace.frames < 3:
         return ()
@@ -62,7 +63,23 @@ def find_whips(trace: Trace) -> tuple[Whip, ...]:
         if whip is not None and (not whips or whip.start > whips[-1].peak):
             whips.append(whip)
         frame = max(stop, whip.end if whip else 0) + 1
-    return tuple(whips)
+    return _without_swings(whips, trace)
+
+
+def _without_swings(whips: list[Whip], trace: Trace) -> tuple[Whip, ...]:
+    """Whips without fast stretches that turn back at once by half of their way or more: those are violent shake."""
+    swings: set[int] = set()
+    for index in range(len(whips) - 1):
+        before, after = whips[index : index + 2]
+        if (after.start - before.end) / float(trace.rate) > _TURNS_BACK_S:
+            continue
+        a, b = (trace.velocity_px[whip.start : whip.end + 1].sum(axis=0) for whip in (before, after))
+        lengths = np.hypot(*a), np.hypot(*b)
+        opposite = float(a @ b) < -_KEPT_DIRECTION * lengths[0] * lengths[1]
+        cut_off = before.start == 0 or after.end == trace.frames - 1
+        if opposite and (cut_off or min(lengths) > 0.5 * max(lengths)):
+            swings |= {index, index + 1}
+    return tuple(whip for index, whip in enumerate(whips) if index not in swings)
 
 
 def _whip_around(trace: Trace, speed: NDArray[np.float64], peak: int) -> Whip | None:
