@@ -34,11 +34,15 @@ def warm_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(autouse=True)
-def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def own_folders(tmp_path: Path, tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test sees or leaves anything in the user's folders."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    config = tmp_path_factory.mktemp("config")
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(config))
+    # Proxies are made by the tests that are about them: in all others they would only take time.
+    (config / "clevrin").mkdir()
+    (config / "clevrin" / "settings.json").write_text('{"values": {"proxies": false}, "keys": {}}')
 
 
 @pytest.fixture

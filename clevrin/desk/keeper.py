@@ -134,7 +134,7 @@ class Keeper(QObject):
     def save_elsewhere(self, project: Project, place: Path, held: Claim) -> None:
         """Saves in another place, which is the project's own from now on. Raises `DocumentError`."""
         self.finish()
-        _write(_Saving(project=project, place=place, changes=self._changes, expected=_signature(place)))
+        _write(_Saving(project=project, place=place, changes=self._changes, expected=None))
         if held is not self._claim:
             self._release()
         self._place, self._claim, self._signature = place, held, _signature(place)

@@ -133,7 +133,8 @@ def test_settings_are_kept_and_those_of_a_damaged_file_are_the_defaults(qapp, tm
 def test_settings_that_cannot_be_kept_are_told_beside_them(hands):
     hands.do("settings")
     window, sheet = hands.window, hands.window._settings_sheet
-    window.settings._file.parent.parent.mkdir(parents=True, exist_ok=True)
+    window.settings._file.unlink()
+    window.settings._file.parent.rmdir()
     window.settings._file.parent.write_text("in the way")
     hands.click(sheet.controls["preview_quality"].buttons["half"])
     assert sheet.trouble.isVisible() and "cannot be kept" in sheet.trouble.text()

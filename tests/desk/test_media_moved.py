@@ -104,6 +104,7 @@ def test_a_take_replaced_by_another_file_is_noticed(hands, tmp_path):
 
 def test_a_big_take_gets_a_proxy_and_the_viewer_says_when_it_shows_it(hands, tmp_path):
     window, session = hands.window, hands.window.session
+    window.settings.set("proxies", True)
     film = numbered_film(tmp_path / "big.mp4", frames=50, size=(2048, 1152), keyframes=50)
     hands.drop_files(film)
     hands.until(lambda: len(session.project.takes) == 1)
