@@ -317,7 +317,7 @@ def test_takes_without_agreeing_whips_stay_a_plain_cut(join):
     assert window.join.table.rowCount() == 0
 
 
-def test_opposite_whips_are_proposed_mirrored_and_taken_so(hands, measured_demo):
+def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands):
     window, session = hands.window, hands.window.session
     hands.drop_files(FOOTAGE / "walk-past.mp4", FOOTAGE / "bunting.mp4")
     hands.until(lambda: len(session.project.takes) == 2)

@@ -16,7 +16,7 @@ NAMES = ("walk-past", "hill", "picnic", "bunting")
 
 
 @pytest.fixture
-def moved(hands, measured_demo, tmp_path):
+def moved(measured_demo, hands, tmp_path):
     """The demo with media of its own, which then move to another folder, one of them under another name."""
     media, elsewhere = tmp_path / "media", tmp_path / "archive" / "day 1"
     media.mkdir()

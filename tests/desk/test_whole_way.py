@@ -10,7 +10,7 @@ from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_render import one_fast_stretch
 
 
-def test_from_files_to_one_move(hands, measured_demo, tmp_path):
+def test_from_files_to_one_move(hands, tmp_path):
     window, session = hands.window, hands.window.session
     # Log: two takes dropped on the window, measured by themselves.
     hands.drop_files(FOOTAGE / "walk-past.mp4", FOOTAGE / "hill.mp4")
