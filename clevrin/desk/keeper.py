@@ -1,7 +1,8 @@
 """Keeping what is open safe: its place and the claim on it, the journal of changes, and saving on a thread."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -29,6 +30,9 @@ class _Saving:
     expected: Signature | None
 
 
+_UnderWay = tuple[_Saving, "Future[None]"]
+
+
 class Keeper(QObject):
     """Writes every change into a journal at once, and the project into its file when asked to.
 
@@ -50,7 +54,7 @@ class Keeper(QObject):
         self._journal: Journal | None = None
         self._signature: Signature | None = None
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="keeper")
-        self._saving: Future[None] | None = None
+        self._saving: _UnderWay | None = None
         self._again: Project | None = None
         self._sync = QTimer(self, singleShot=True, interval=_SYNC_AFTER_MS)
         self._sync.timeout.connect(self._on_sync_timeout)
@@ -94,21 +98,17 @@ class Keeper(QObject):
             self._release()
         self._place, self._claim = place, held
         self._signature = _signature(place)
-        try:
+        self._journal = None
+        with self._telling():
             self._journal = Journal(self._folder(), project, place=place, saved=saved)
-        except DocumentError as error:
-            self._journal = None
-            self.trouble.emit(str(error))
 
     def record(self, project: Project) -> None:
         """Writes a change into the journal."""
-        try:
+        with self._telling():
             if self._journal is None:
                 self._journal = Journal(self._folder(), project, place=self._place, saved=False)
             else:
                 self._journal.record(project)
-        except DocumentError as error:
-            self.trouble.emit(str(error))
         if not self._sync.isActive():
             self._sync.start()
 
@@ -118,7 +118,7 @@ class Keeper(QObject):
             self._again = project
             return
         saving = self._what_to_save(project)
-        self._saving = self._pool.submit(self._save, saving)
+        self._saving = saving, self._pool.submit(self._save, saving)
 
     def save_and_wait(self, project: Project) -> bool:
         """Saves before it returns; False when that was not possible, which is told."""
@@ -139,15 +139,14 @@ class Keeper(QObject):
             self._release()
         self._place, self._claim, self._signature = place, held, _signature(place)
         if self._journal is not None:
-            try:
+            with self._telling():
                 self._journal.rewrite(project, place=place, saved=True)
-            except DocumentError as error:
-                self.trouble.emit(str(error))
 
     def finish(self) -> None:
-        """Waits until nothing is being saved any more."""
+        """Waits until nothing is being saved any more; how that ended is not told, and nothing follows it."""
+        self._again = None
         if self._saving is not None:
-            self._saving.exception()
+            self._saving[1].exception()
             self._saving = None
 
     def close_journal(self, *, safe: bool) -> None:
@@ -165,6 +164,14 @@ class Keeper(QObject):
         self.finish()
         self._release()
         self._pool.shutdown()
+
+    @contextmanager
+    def _telling(self) -> Iterator[None]:
+        """Tells what the journal cannot do; the work goes on."""
+        try:
+            yield
+        except DocumentError as error:
+            self.trouble.emit(str(error))
 
     @property
     def _changes(self) -> int:
@@ -188,10 +195,12 @@ class Keeper(QObject):
             self._ended.emit(saving, meddled, "")
 
     def _on_save_ended(self, saving: _Saving, meddled: bool, sentence: str) -> None:
+        if self._saving is None or self._saving[0] is not saving:
+            return  # somebody waited for it, and has gone on since, perhaps with another project
         self._saving = None
         if sentence:
             self.trouble.emit(sentence)
-        elif saving.place == self._place:
+        else:
             self._note_saved(saving.project, saving.changes, meddled)
         if self._again is not None:
             again, self._again = self._again, None
@@ -200,10 +209,8 @@ class Keeper(QObject):
     def _note_saved(self, project: Project, changes: int, meddled: bool) -> None:
         self._signature = _signature(self._place)
         if self._journal is not None:
-            try:
+            with self._telling():
                 self._journal.note_saved(changes)
-            except DocumentError as error:
-                self.trouble.emit(str(error))
         remember_last(self._place)
         if meddled:
             self.trouble.emit(

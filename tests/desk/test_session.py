@@ -60,6 +60,18 @@ def test_edits_made_while_a_save_is_under_way_are_not_taken_for_saved(session, q
     assert left.project.name == "two" and left.changes == 1
 
 
+def test_a_save_that_is_still_to_follow_never_reaches_another_project(session, qtbot, tmp_path):
+    save(three_shots().changed(name="other"), tmp_path / "other.clevrin")
+    first = session.path
+    for name in ("one", "two"):
+        session.do(Rename(name=name))
+        session.save()  # the second one waits for the first
+    session.open(tmp_path / "other.clevrin")
+    qtbot.wait(100)
+    assert load(tmp_path / "other.clevrin").name == "other" and load(first).name == "two"
+    assert session.saved and session.project.name == "other"
+
+
 def test_an_edit_that_is_not_possible_is_told_and_changes_nothing(session, qtbot):
     before = session.project
     with qtbot.waitSignal(session.trouble) as told:
