@@ -29,7 +29,6 @@ class Intake(QObject):
     """Takes came in: the id of the first one."""
     told = Signal(str)
     """A sentence about files that could not be brought in or found; empty when all is well."""
-    proxy_made = Signal(str)
 
     def __init__(
         self, session: Session, jobs: JobRunner, watch: MediaWatch, settings: Settings, proxies: ProxyShelf
@@ -37,10 +36,9 @@ class Intake(QObject):
         super().__init__(session)
         self._session, self._jobs, self._watch = session, jobs, watch
         self._settings, self.proxies = settings, proxies
-        self._seen: object = None
         self._hopeless: set[str] = set()
         self._slow: dict[str, bool] = {}
-        session.project_changed.connect(self._on_session_project_changed)
+        session.takes_changed.connect(self._on_session_takes_changed)
         settings.changed.connect(self._on_settings_changed)
 
     def add(self, paths: Iterable[Path]) -> None:
@@ -135,11 +133,14 @@ class Intake(QObject):
         threshold = int(self._settings.value("proxy_threshold"))
         unknown = []
         for take in self._session.project.takes:
-            if take.fingerprint in self._hopeless or self.has_proxy(take) or not Path(take.path).exists():
+            wanted = wants_proxy(take.facts, threshold) or self._slow.get(take.fingerprint)
+            if wanted is False or take.fingerprint in self._hopeless:
+                continue  # most takes end here, and no disk has been asked
+            if self.has_proxy(take) or not Path(take.path).exists():
                 continue
-            if wants_proxy(take.facts, threshold) or self._slow.get(take.fingerprint):
+            if wanted:
                 self._make_proxy(take)
-            elif take.fingerprint not in self._slow:
+            else:
                 unknown.append(take)
         if unknown:
             self._look_for_slow_ones(unknown)
@@ -173,17 +174,14 @@ class Intake(QObject):
                 key=("proxy", take.fingerprint),
                 what=f"Making a proxy of {take.name}",
                 work=lambda progress: self.proxies.make(request, progress),
-                done=lambda _: self.proxy_made.emit(take.id),
+                done=lambda _: None,
                 failed=failed,
                 background=True,
             )
         )
 
-    def _on_session_project_changed(self) -> None:
-        takes = self._session.project.takes
-        if takes is not self._seen:
-            self._seen = takes
-            self._make_proxies()
+    def _on_session_takes_changed(self) -> None:
+        self._make_proxies()
 
     def _on_settings_changed(self, id: str) -> None:
         if id in ("proxies", "proxy_threshold"):

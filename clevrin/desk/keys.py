@@ -35,31 +35,23 @@ class Keys(QObject):
 
     def give(self, action: Action, key: str) -> None:
         """Gives an action a key as its only one, and takes it from the action that has it. Raises `ClevrinError`."""
-        changed = {}
-        wanted = _plain(key)
-        for other in ACTIONS:
-            mine = self.of(other)
-            rest = tuple(each for each in mine if _plain(each) != wanted)
-            if other.id != action.id and rest != mine:
-                changed[other.id] = rest
-        self._change({**changed, action.id: (key,)})
+        self._assign({action.id: (key,)})
 
     def reset(self, actions: Iterable[Action]) -> None:
         """Gives actions the keys of the table, and takes these from those that have them now."""
-        actions = tuple(actions)
-        wanted = {_plain(key) for action in actions for key in action.keys}
-        changed = {action.id: action.keys for action in actions}
-        for other in ACTIONS:
-            if other.id not in changed:
-                rest = tuple(each for each in self.of(other) if _plain(each) not in wanted)
-                if rest != self.of(other):
-                    changed[other.id] = rest
-        self._change(changed)
+        self._assign({action.id: action.keys for action in actions})
 
-    def _change(self, changed: dict[str, tuple[str, ...]]) -> None:
-        by_id = {action.id: action.keys for action in ACTIONS}
-        keys = {**self._settings.keys, **changed}
-        self._settings.set_keys({id: each for id, each in keys.items() if by_id.get(id) != each})
+    def _assign(self, given: dict[str, tuple[str, ...]]) -> None:
+        """Gives actions their keys, takes these from all others, and keeps what differs from the table."""
+        taken = {_plain(key) for keys in given.values() for key in keys}
+        known = {action.id for action in ACTIONS}
+        keys = {id: each for id, each in self._settings.keys.items() if id not in known}  # of a later version
+        for action in ACTIONS:
+            left = tuple(key for key in self.of(action) if _plain(key) not in taken)
+            now = given.get(action.id, left)
+            if now != action.keys:
+                keys[action.id] = now
+        self._settings.set_keys(keys)
 
 
 def key_words(keys: Iterable[str]) -> str:

@@ -34,7 +34,6 @@ class Measurements(QObject):
         self._session = session
         self._jobs = jobs
         self._watch = watch
-        self._seen: object = None
         self.shelf = shelf
         self.known = known
         self._traces: dict[str, Trace] = {}
@@ -43,7 +42,7 @@ class Measurements(QObject):
         self._held: dict[tuple, HeldPath] = {}
         self._troubles: dict[str, str] = {}
         self._solving: dict[str, tuple] = {}
-        session.project_changed.connect(self._on_session_project_changed)
+        session.takes_changed.connect(self._on_session_takes_changed)
         watch.changed.connect(self._on_watch_changed)
 
     def trace(self, take: Take) -> Trace | None:
@@ -138,11 +137,8 @@ class Measurements(QObject):
                 )
             )
 
-    def _on_session_project_changed(self) -> None:
-        takes = self._session.project.takes
-        if takes is not self._seen:
-            self._seen = takes
-            self._measure_all()
+    def _on_session_takes_changed(self) -> None:
+        self._measure_all()
 
     def _on_watch_changed(self) -> None:
         """Files that were missing may be there again."""

@@ -22,8 +22,7 @@ class MediaWatch(QObject):
         super().__init__(session)
         self._session, self._jobs = session, jobs
         self._standing: dict[_Key, Standing] = {}
-        self._seen: object = None
-        session.project_changed.connect(self._on_session_project_changed)
+        session.takes_changed.connect(self._on_session_takes_changed)
 
     def of(self, take: Take) -> Standing:
         return self._standing.get((take.path, take.fingerprint), "there")
@@ -60,8 +59,5 @@ class MediaWatch(QObject):
 
         self._jobs.start(Job(key=("look at files",), what="Looking for the takes", work=work, done=done, quiet=True))
 
-    def _on_session_project_changed(self) -> None:
-        takes = self._session.project.takes
-        if takes is not self._seen:
-            self._seen = takes
-            self.look()
+    def _on_session_takes_changed(self) -> None:
+        self.look()

@@ -131,18 +131,12 @@ class Player(QObject):
         """
         with self._wake:
             self._programme = programme
-            self._generation += 1
-            self._ready.clear()
-            self._wanted = None
             if programme is None:
+                self._drop_ready()
+                self._wanted = None
                 self._set_playing(False)
                 return
-            self._frame = min(max(self._frame if frame is None else frame, programme.first), programme.end - 1)
-            if self._playing:
-                self._begin_at(self._frame)
-            else:
-                self._wanted = self._frame, False
-            self._wake.notify()
+            self._look_for(self._frame if frame is None else frame, programme, scrubbing=False)
 
     def seek(self, frame: int, *, scrubbing: bool = False) -> None:
         """Shows a frame; the newest wish wins over those that are still being made.
@@ -153,14 +147,7 @@ class Player(QObject):
             programme = self._programme
             if programme is None:
                 return
-            self._frame = min(max(frame, programme.first), programme.end - 1)
-            self._generation += 1
-            self._ready.clear()
-            if self._playing:
-                self._begin_at(self._frame)
-            else:
-                self._wanted = self._frame, scrubbing
-            self._wake.notify()
+            self._look_for(frame, programme, scrubbing=scrubbing)
         self._settle.stop()
 
     def play(self, speed: int = 1) -> None:
@@ -177,8 +164,7 @@ class Player(QObject):
             self._speed = speed
             self._shown_at.clear()
             self._shown_count = self._dropped = 0
-            self._generation += 1
-            self._ready.clear()
+            self._drop_ready()
             self._begin_at(frame)
             self._set_playing(True)
             self._wake.notify()
@@ -192,8 +178,7 @@ class Player(QObject):
         """Stops at the frame looked at."""
         with self._wake:
             self._set_playing(False)
-            self._generation += 1
-            self._ready.clear()
+            self._drop_ready()
 
     def toggle(self) -> None:
         if self._playing:
@@ -221,6 +206,22 @@ class Player(QObject):
         else:
             self._clock.stop()
         self.playing_changed.emit(playing)
+
+    def _look_for(self, frame: int, programme: Programme, *, scrubbing: bool) -> None:
+        """Plays on from a frame, or has it made for itself."""
+        self._frame = min(max(frame, programme.first), programme.end - 1)
+        self._drop_ready()
+        self._wanted = None
+        if self._playing:
+            self._begin_at(self._frame)
+        else:
+            self._wanted = self._frame, scrubbing
+        self._wake.notify()
+
+    def _drop_ready(self) -> None:
+        """Whatever was made, or is being made, is not wanted any more."""
+        self._generation += 1
+        self._ready.clear()
 
     def _begin_at(self, frame: int) -> None:
         programme = self._programme

@@ -26,6 +26,8 @@ class Session(QObject):
     """
 
     project_changed = Signal()
+    takes_changed = Signal()
+    """The takes are others than before, or one of them is; comes before `project_changed`."""
     selection_changed = Signal()
     playhead_changed = Signal(int)
     saved_changed = Signal()
@@ -34,6 +36,7 @@ class Session(QObject):
     def __init__(self, parent: QObject | None = None, *, folder: Callable[[], Path] = journal_folder) -> None:
         super().__init__(parent)
         self._history = History(Project())
+        self._told_takes = self.project.takes
         self._take_id: str | None = None
         self._span_id: str | None = None
         self._shot_ids: tuple[str, ...] = ()
@@ -270,7 +273,7 @@ class Session(QObject):
         self._playhead = 0
         if self.has_name:
             remember_last(path)
-        self.project_changed.emit()
+        self._tell_project()
         self.selection_changed.emit()
         self.playhead_changed.emit(0)
         self.saved_changed.emit()
@@ -284,11 +287,19 @@ class Session(QObject):
         if not there.issuperset(self._shot_ids):
             left = tuple(id for id in self._shot_ids if id in there)
             self._shot_ids = left or tuple(shot.id for shot in self.project.reel.shots[:1])
-        self.project_changed.emit()
+        self._tell_project()
         self.saved_changed.emit()
         if (self._take_id, self._shot_ids) != selection:
             self.selection_changed.emit()
         self.move_playhead(self._playhead)
+
+    def _tell_project(self) -> None:
+        """Takes are values that are shared: a trim of a shot leaves the row of them the same one."""
+        takes = self.project.takes
+        if takes is not self._told_takes:
+            self._told_takes = takes
+            self.takes_changed.emit()
+        self.project_changed.emit()
 
     def _on_keeper_saved(self, project: Project) -> None:
         self._history.mark_saved(project)

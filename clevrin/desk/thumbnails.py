@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Qt, QTimer, Signal, SignalInstance
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage
 
 from clevrin.core.document import Shot, Take
@@ -69,11 +69,8 @@ class Thumbnails(QObject):
         key = "shot", take.fingerprint, frame, shot.span, shot.hold, shot.mirror, reel_size, size, ready
         return self._get(key, lambda sources: shot_pixels(sources, shot, take, frame, reel_size, size))
 
-    def forget_failures_with(self, signal: SignalInstance) -> None:
-        """Tries again what could not be made, whenever a signal comes."""
-        signal.connect(self._on_failures_forgotten)
-
-    def _on_failures_forgotten(self) -> None:
+    def try_again(self) -> None:
+        """Has what could not be made asked for once more."""
         self._hopeless.clear()
         self.arrived.emit()
 

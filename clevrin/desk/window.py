@@ -149,7 +149,6 @@ class MainWindow(QMainWindow):
                 self.addAction(action)
                 if entry.in_menu:
                     section.addAction(action)
-            section.aboutToShow.connect(self._show_what_is_possible)
 
     def _connect(self) -> None:
         self.header.undo_requested.connect(self.session.undo)
@@ -166,8 +165,7 @@ class MainWindow(QMainWindow):
         self.session.trouble.connect(self.trouble.tell)
         self.keys.changed.connect(self._show_keys)
         self.settings.changed.connect(self._show_detail)
-        self.thumbnails.forget_failures_with(self._watch.changed)
-        self.player.playing_changed.connect(self._on_player_playing_changed)
+        self._watch.changed.connect(self.thumbnails.try_again)
 
     # Steps
 
@@ -379,11 +377,6 @@ class MainWindow(QMainWindow):
         for viewer in self.findChildren(Viewer):
             viewer.set_detail(share)
 
-    def _show_what_is_possible(self) -> None:
-        for entry in ACTIONS:
-            # A shortcut of a disabled action would be lost on the widget below; `_run` asks again.
-            self.actions_by_id[entry.id].setProperty("possible", entry.when(self))
-
     def _on_session_project_changed(self) -> None:
         history = self.session.history
         self.header.show_history(history.undo_label, history.redo_label)
@@ -416,10 +409,6 @@ class MainWindow(QMainWindow):
         self.session.choose_shot(shot_id)
         if self._step != "join":
             self.enter_step("join")
-
-    def _on_player_playing_changed(self, playing: bool) -> None:
-        if not playing:
-            self.reel.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""

@@ -59,7 +59,7 @@ EDITS = st.one_of(
     st.builds(
         lambda id, m: edits.MirrorShots(shot_ids=(id,), mirror=m), IDS, st.sampled_from([None, "horizontal", "both"])
     ),
-    st.builds(lambda span: edits.ChooseSpan(take_id="t2", span=span), SPANS),
+    st.builds(lambda span: edits.AddSpan(take_id="t2", span=NamedSpan(name="1", span=span)), SPANS),
     st.builds(lambda name: edits.Rename(name=name), st.text(max_size=20)),
 )
 

@@ -39,6 +39,14 @@ def text_of(project: Project, folder: Path) -> str:
 
 def write_atomically(path: Path, text: str) -> None:
     """Writes a text file that is whole, or as it was before. Raises `DocumentError`."""
+    try:
+        put_text(path, text)
+    except OSError as error:
+        raise DocumentError(f"{path} cannot be saved: {reason_of(error)}; choose another place.") from error
+
+
+def put_text(path: Path, text: str) -> None:
+    """Puts a text in a file's place: it is whole, or as it was before. Raises `OSError`."""
     part = path.with_name(f"{path.name}.{os.getpid()}.part")
     try:
         with part.open("w", encoding="utf-8") as file:
@@ -47,10 +55,10 @@ def write_atomically(path: Path, text: str) -> None:
             os.fsync(file.fileno())
         part.replace(path)
         _sync_folder(path.parent)
-    except OSError as error:
+    except OSError:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
-        raise DocumentError(f"{path} cannot be saved: {reason_of(error)}; choose another place.") from error
+        raise
 
 
 def load(path: Path) -> Project:

@@ -184,6 +184,16 @@ class Shot(_Value):
     hold: Hold = Hold()
     leave: Join = Join()
 
+    @property
+    def first_shown(self) -> int:
+        """The frame of the take with which the shot begins on the reel."""
+        return self.span.end - 1 if self.reverse else self.span.first
+
+    @property
+    def last_shown(self) -> int:
+        """The frame of the take with which the shot ends on the reel."""
+        return self.span.first if self.reverse else self.span.end - 1
+
 
 class Marker(_Value):
     """An instant of the reel that somebody marked; it stays at its frame when shots move."""

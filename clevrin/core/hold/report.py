@@ -15,6 +15,8 @@ Numbers = NDArray[np.float64]
 
 SHAKE_HZ = 1.0
 """Motion quicker than this counts as shake."""
+LITTLE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
+"""Shake below this (px at 1280 wide, degrees, %) is as good as none: taking it out can only do harm."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

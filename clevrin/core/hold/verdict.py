@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.model import AXES
 from clevrin.core.hold.held import HeldPath, gate_corners
-from clevrin.core.hold.report import Course, calm_frames, course, shake
+from clevrin.core.hold.report import LITTLE, Course, calm_frames, course, shake
 from clevrin.core.hold.solve import held_path, widest_gate
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
@@ -19,13 +19,12 @@ Cost = Literal["easy", "costly", "hopeless"]
 
 EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 """Least shares of the width that must stay for a hold to count as easy, or as worth its price."""
-LITTLE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
-"""Shake below this (px at 1280 wide, degrees, %) is as good as none: taking it out can only do harm."""
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _SHOWS_SHARE = 0.004
 """Blur longer than what the held motion explains by this share of the width is seen (5 px of 1280)."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
-_LONGEST_LOCKED_S = 60.0
+_LOOKED_AT = 300
+"""Frames of a long take that are looked at for what all of them have in common."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -101,7 +100,7 @@ def _keep_locked(trace: Trace, span: Span) -> float:
     change a verdict. Long takes are judged by a frame in every so many, which do not miss a wander.
     """
     middle = (span.first + span.end) // 2
-    step = max(1, round(span.frames / (_LONGEST_LOCKED_S * 5)))
+    step = max(1, round(span.frames / _LOOKED_AT))
     motions: list[Matrix] = [np.eye(3)]
     for way in (1, -1):
         total = np.eye(3)

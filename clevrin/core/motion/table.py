@@ -4,6 +4,7 @@ import csv
 import io
 from pathlib import Path
 
+from clevrin.core.document.files import put_text, reason_of
 from clevrin.core.errors import MediaError
 from clevrin.core.motion.trace import Trace
 
@@ -53,10 +54,7 @@ def motion_csv(trace: Trace, media_name: str) -> str:
 
 def write_whole(path: Path, text: str) -> None:
     """Writes a text file that is whole or absent. Raises `MediaError`."""
-    part = path.with_name(path.name + ".part")
     try:
-        part.write_text(text, encoding="utf-8")
-        part.replace(path)
+        put_text(path, text)
     except OSError as error:
-        part.unlink(missing_ok=True)
-        raise MediaError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from error
+        raise MediaError(f"{path} cannot be written: {reason_of(error)}.") from error

@@ -28,6 +28,10 @@ class Placed:
     def frames(self) -> int:
         return self.end - self.start
 
+    def steps_to(self, frame: int) -> int:
+        """How many frames of the take go by in the shot before this one; negative for one outside its start."""
+        return self.shot.first_shown - frame if self.shot.reverse else frame - self.shot.first_shown
+
 
 def played_rate(take: Take, reel_rate: Fraction) -> Fraction:
     """How many frames of a take go by in a second of the reel."""
@@ -139,9 +143,7 @@ def reel_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
 
     A frame outside the shot's span gives the nearest frame of the shot.
     """
-    span = placed.shot.span
-    steps = span.end - 1 - frame if placed.shot.reverse else frame - span.first
-    at = placed.start + ceil(steps * reel_rate / placed.rate)
+    at = placed.start + ceil(placed.steps_to(frame) * reel_rate / placed.rate)
     return min(max(at, placed.start), placed.end - 1)
 
 

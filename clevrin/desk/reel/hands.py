@@ -6,7 +6,7 @@ A drag is made from how the row was before it, at every step anew, so that all i
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from clevrin.core.document import Project, Shot
+from clevrin.core.document import Project
 from clevrin.core.document.edits import ChangeMarker, Edit, JoinShots, MoveShots, TrimShot
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.pace import Placed, placed_shots
@@ -67,10 +67,6 @@ class Drag:
         group = {ids[shot_id] for shot_id in chosen if shot_id in ids}
         self.moved = frozenset(group if hit.index in group else {hit.index})
 
-    @property
-    def hit(self) -> Hit:
-        return self._hit
-
     def at(self, pull: Pull) -> Outcome:
         """What the drag does when it has come this far."""
         if self._hit.part in ("left edge", "right edge"):
@@ -93,13 +89,13 @@ class Drag:
         by, snapped = self._snapped(pull, lambda: edge_targets(placed, edge, self._whips(placed), self._project))
         span = trimmed(placed, edge, by, rate)
         edit = TrimShot(shot_id=placed.shot.id, span=span)
-        frames = edit.apply(self._project)
-        seconds = float(_frames_of(frames, placed.shot.id) / rate)
-        words = (
-            f"frames {span.first} to {span.end - 1} · {seconds:.2f} s{self._join_words(frames, placed.shot.id, edge)}"
-        )
-        last = edge == "right edge"
-        return Outcome(words=words, edit=edit, snapped=snapped, look_at=_edge_frame(frames, placed.shot.id, last=last))
+        row = placed_shots(edit.apply(self._project))
+        now = row[self._hit.index]
+        words = f"frames {span.first} to {span.end - 1} · {float(now.frames / rate):.2f} s"
+        cut = self._hit.index - 1 if edge == "left edge" else self._hit.index
+        words += self._join_words(row, cut)
+        look_at = now.start if edge == "left edge" else now.end - 1
+        return Outcome(words=words, edit=edit, snapped=snapped, look_at=look_at)
 
     def _roll(self, pull: Pull) -> Outcome:
         before, after = self._layout.row[self._hit.index], self._layout.row[self._hit.index + 1]
@@ -109,10 +105,10 @@ class Drag:
         outgoing = before.shot.changed(span=trimmed(before, "right edge", by, rate))
         incoming = after.shot.changed(span=trimmed(after, "left edge", by, rate))
         edit = JoinShots(outgoing=outgoing, incoming=incoming, label="Roll join")
-        project = edit.apply(self._project)
-        words = f"leaves at {_last(outgoing)}, enters at {_first(incoming)}"
-        words += self._join_words(project, outgoing.id, "right edge")
-        return Outcome(words=words, edit=edit, snapped=snapped, look_at=_edge_frame(project, outgoing.id, last=True))
+        row = placed_shots(edit.apply(self._project))
+        words = f"leaves at {outgoing.last_shown}, enters at {incoming.first_shown}"
+        words += self._join_words(row, self._hit.index)
+        return Outcome(words=words, edit=edit, snapped=snapped, look_at=row[self._hit.index].end - 1)
 
     def _slip(self, pull: Pull) -> Outcome:
         placed, rate = self._layout.row[self._hit.index], self._project.reel.rate
@@ -149,10 +145,8 @@ class Drag:
     def _whips(self, placed: Placed) -> tuple[Whip, ...]:
         return self._measurements.whips(placed.take)
 
-    def _join_words(self, project: Project, shot_id: str, edge: str) -> str:
-        """What the join at an edge would be."""
-        index = project.shot_index(shot_id) - (1 if edge == "left edge" else 0)
-        row = placed_shots(project)
+    def _join_words(self, row: tuple[Placed, ...], index: int) -> str:
+        """What the join by which a shot of a row leaves would be; nothing where it has none."""
         if not 0 <= index < len(row) - 1:
             return ""
         before, after = row[index], row[index + 1]
@@ -168,24 +162,3 @@ def join_words(before: Placed, after: Placed, leaving: Trace | None, arriving: T
         return " · both sides calm"
     out, in_ = (theme.direction_arrow(a) if a is not None else "still" for a in (knot.leaving_deg, knot.arriving_deg))
     return f" · join {out} into {in_}, {round(100 * (1 - knot.mismatch))} % agree"
-
-
-def _last(shot: Shot) -> int:
-    return shot.span.first if shot.reverse else shot.span.end - 1
-
-
-def _first(shot: Shot) -> int:
-    return shot.span.end - 1 if shot.reverse else shot.span.first
-
-
-def _placed(project: Project, shot_id: str) -> Placed:
-    return placed_shots(project)[project.shot_index(shot_id)]
-
-
-def _frames_of(project: Project, shot_id: str) -> int:
-    return _placed(project, shot_id).frames
-
-
-def _edge_frame(project: Project, shot_id: str, *, last: bool) -> int:
-    placed = _placed(project, shot_id)
-    return placed.end - 1 if last else placed.start

@@ -41,7 +41,7 @@ def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray 
     if trace is None:
         return None
     shot = placed.shot
-    frame = shot.span.end - 1 if last != shot.reverse else shot.span.first
+    frame = shot.last_shown if last else shot.first_shown
     velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(placed.rate)
     if shot.reverse:
         velocity = -velocity

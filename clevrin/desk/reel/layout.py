@@ -1,7 +1,7 @@
 """Where shots and joins lie on the reel, in pixels; without Qt widgets, so that it can be tested by itself."""
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
@@ -175,9 +175,6 @@ class ReelLayout:
             for index, placed in enumerate(self.row)
             if index not in moved and x > self.x_of((placed.start + placed.end) / 2)
         )
-
-    def with_row(self, row: tuple[Placed, ...]) -> "ReelLayout":
-        return replace(self, row=row)
 
 
 def trimmed(placed: Placed, edge: Part, by_reel_frames: float, reel_rate: Fraction) -> Span:

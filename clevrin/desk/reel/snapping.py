@@ -56,8 +56,7 @@ def slip_targets(placed: Placed, whips: tuple[Whip, ...], project: Project, play
     if placed.start <= playhead < placed.end:
         wanted.append((playhead, "the playhead"))
     for whip in whips:
-        steps = span.end - 1 - whip.peak if placed.shot.reverse else whip.peak - span.first
-        at = placed.start + _reel(placed, steps, rate)
+        at = placed.start + _reel(placed, placed.steps_to(whip.peak), rate)
         for frame, words in wanted:
             yield Target(by=frame - at, words=f"whip peak {whip.peak} at {words}")
     for named in placed.take.spans:
@@ -72,11 +71,9 @@ def marker_targets(
     found = []
     for placed in row:
         found.append(Target(by=placed.start - frame, words=f"start of {placed.take.name}"))
-        span = placed.shot.span
         for whip in whips.get(placed.take.id, ()):
-            if whip.peak in span:
-                steps = span.end - 1 - whip.peak if placed.shot.reverse else whip.peak - span.first
-                at = placed.start + round(_reel(placed, steps, rate))
+            if whip.peak in placed.shot.span:
+                at = placed.start + round(_reel(placed, placed.steps_to(whip.peak), rate))
                 found.append(Target(by=at - frame, words=f"whip peak {whip.peak}"))
     return found
 

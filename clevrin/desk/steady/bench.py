@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from clevrin.core.document import Hold, Shot, Take
 from clevrin.core.document.edits import SetHold
 from clevrin.core.document.model import AXES
-from clevrin.core.hold.report import calm_frames, course, shake
+from clevrin.core.hold.report import LITTLE, calm_frames, course, shake
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
@@ -14,8 +14,6 @@ from clevrin.desk.programmes import before_after_programme
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
 from clevrin.desk.steady.lanes import Lane, Lanes
 from clevrin.desk.viewer import Viewer
-
-_NOTHING_TO_REMOVE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
 
 
 class SteadyBench(Bench):
@@ -268,7 +266,7 @@ class SteadyBench(Bench):
             shot.span.first,
         )
         self._before_note.setText(f"shake over 1 Hz: {_total(shake_before):.1f} px, {shake_before['roll']:.2f}°")
-        still = [axis for axis in AXES if shake_before[axis] < _NOTHING_TO_REMOVE[axis]]
+        still = [axis for axis in AXES if shake_before[axis] < LITTLE[axis]]
         self.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
         if path is None or shake_after is None:
             self._after_note.setText("" if shot.hold.how == "none" else "being worked out")

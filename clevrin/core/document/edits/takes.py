@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from clevrin.core.document.edits.edit import counted, with_take
-from clevrin.core.document.model import Conform, NamedSpan, Project, Span, Take, Worth
+from clevrin.core.document.model import Conform, NamedSpan, Project, Take, Worth
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,20 +108,6 @@ class RemoveSpan:
         take = project.take(self.take_id)
         _known_span(take, self.span_id)
         return with_take(project, take.changed(spans=tuple(s for s in take.spans if s.id != self.span_id)))
-
-
-@dataclass(frozen=True, kw_only=True)
-class ChooseSpan:
-    """Chooses a take's only span, or changes its first one."""
-
-    take_id: str
-    span: Span
-    label: str = "Choose span"
-
-    def apply(self, project: Project) -> Project:
-        take = project.take(self.take_id)
-        first = take.spans[0].changed(span=self.span) if take.spans else NamedSpan(name="1", span=self.span)
-        return with_take(project, take.changed(spans=_in_order((first, *take.spans[1:]))))
 
 
 @dataclass(frozen=True, kw_only=True)
