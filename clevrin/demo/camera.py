@@ -5,7 +5,7 @@ pitch tilts it up, roll turns it clockwise as seen from behind; radians inside, 
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,15 +46,20 @@ Path = Callable[[float], Pose]
 
 @dataclass(frozen=True, kw_only=True)
 class Lens:
-    """A pinhole lens with its centre in the middle of a `width` x `height` picture."""
+    """A pinhole lens with its centre in the middle of a `width` x `height` picture, `lift_px` above it for a band."""
 
     width: int
     height: int
     focal_px: float
+    lift_px: float = 0.0
+
+    def band(self, first: int, rows: int) -> "Lens":
+        """The same lens for some rows of its picture alone."""
+        return replace(self, height=rows, lift_px=first + (rows - self.height) / 2 + self.lift_px)
 
     @property
     def matrix(self) -> Matrix:
-        cx, cy = (self.width - 1) / 2, (self.height - 1) / 2
+        cx, cy = (self.width - 1) / 2, (self.height - 1) / 2 - self.lift_px
         return np.array([[self.focal_px, 0, cx], [0, self.focal_px, cy], [0, 0, 1]])
 
 
@@ -85,20 +90,20 @@ def ease(t: float, start: float, end: float) -> float:
     return s - np.sin(2 * np.pi * s) / (2 * np.pi)
 
 
-def far_motion(before: Pose, after: Pose, lens: Lens) -> Matrix:
+def far_motion(before: Pose, after: Pose, lens_before: Lens, lens_after: Lens) -> Matrix:
     """The homography by which what is infinitely far moves in the picture between two poses."""
-    k = lens.matrix
-    return normalised(k @ after.cam_from_world @ before.cam_from_world.T @ np.linalg.inv(k))
+    turn = after.cam_from_world @ before.cam_from_world.T
+    return normalised(lens_after.matrix @ turn @ np.linalg.inv(lens_before.matrix))
 
 
-def plane_motion(before: Pose, after: Pose, lens: Lens, plane_z: float) -> Matrix:
+def plane_motion(before: Pose, after: Pose, lens_before: Lens, lens_after: Lens, plane_z: float) -> Matrix:
     """The homography by which the world plane z = `plane_z` moves in the picture between two poses."""
 
-    def picture_from_plane(pose: Pose) -> Matrix:
+    def picture_from_plane(pose: Pose, lens: Lens) -> Matrix:
         axes = np.column_stack([[1, 0, 0], [0, 1, 0], [0, 0, plane_z] - pose.position])
         return lens.matrix @ pose.cam_from_world @ axes
 
-    return normalised(picture_from_plane(after) @ np.linalg.inv(picture_from_plane(before)))
+    return normalised(picture_from_plane(after, lens_after) @ np.linalg.inv(picture_from_plane(before, lens_before)))
 
 
 def normalised(h: Matrix) -> Matrix:

@@ -8,10 +8,12 @@ from numpy.typing import NDArray
 
 from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
-from clevrin.demo.scenes import Scene, world
+from clevrin.demo.cast import world
+from clevrin.demo.scene import Scene
 
 _SAMPLE_EVERY_PX = 2.0
 _FEWEST_SAMPLES = 5
+_BAND_ROWS = 8
 _READ_NOISE, _SHOT_NOISE = 0.0012, 0.000035
 """Standard deviation of the dark and variance per unit of light, as shares of full scale."""
 
@@ -20,18 +22,24 @@ def frame_light(scene: Scene, frame: int) -> NDArray[np.float32]:
     """One exposed frame without noise: linear light (h, w, 3) float32, 0 to 65535.
 
     The shutter is sampled so finely that two samples lie at most 2 px apart anywhere in the picture, each
-    with its own sub-pixel offset (a golden-ratio sequence), so that no ghost copies show.
+    with its own sub-pixel offset (a golden-ratio sequence), so that no ghost copies show. A rolling shutter reads
+    a few rows at a time.
     """
-    corners = np.array([[x, y, 1] for x in (0, scene.lens.width) for y in (0, scene.lens.height)]).T
+    height = scene.lens.height
+    corners = np.array([[x, y, 1] for x in (0, scene.lens.width) for y in (0, height)]).T
     half = scene.shutter_deg / 720
     moved = scene.motion(frame - half, frame + half) @ corners
     reach = np.abs(moved[:2] / moved[2] - corners[:2]).max()
     samples = max(_FEWEST_SAMPLES, int(np.ceil(reach / _SAMPLE_EVERY_PX)))
-    total = np.zeros((scene.lens.height, scene.lens.width, 3), np.float32)
-    for k in range(samples):
-        at = frame + half * ((2 * k + 1) / samples - 1)
-        offset = ((k * 0.754878) % 1 - 0.5, (k * 0.569840) % 1 - 0.5)
-        total += world(scene.name).expose(scene.pose(at), scene.time(at), scene.lens, offset)
+    total = np.zeros((height, scene.lens.width, 3), np.float32)
+    rows = _BAND_ROWS if scene.readout else height
+    for first in range(0, height, rows):
+        late = scene.readout * (first + (rows - height) / 2) / height
+        for k in range(samples):
+            at = frame + late + half * ((2 * k + 1) / samples - 1)
+            offset = ((k * 0.754878) % 1 - 0.5, (k * 0.569840) % 1 - 0.5)
+            lens = scene.lens_at(at).band(first, rows) if scene.readout else scene.lens_at(at)
+            total[first : first + rows] += world(scene.name).expose(scene.pose(at), scene.time(at), lens, offset)
     return total / samples
 
 

@@ -5,21 +5,24 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from clevrin.demo.film import film
-from clevrin.demo.scenes import SCENES, scene
+from clevrin.demo.scenes import SCENES
+from clevrin.demo.studies import STUDIES
 
 FOOTAGE = Path(__file__).parent / "footage"
+FILMED = {each.name: each for each in (*SCENES, *STUDIES)}
+"""All takes of kite day by name."""
 
 
 def _film(name: str) -> str:
     import cv2
 
     cv2.setNumThreads(1)  # one process per take keeps the cores busy
-    film(scene(name), FOOTAGE)
+    film(FILMED[name], FOOTAGE)
     return name
 
 
 def main() -> None:
-    names = sys.argv[1:] or [each.name for each in SCENES]
+    names = sys.argv[1:] or list(FILMED)
     FOOTAGE.mkdir(exist_ok=True)
     with ProcessPoolExecutor(2) as pool:
         for name in pool.map(_film, names):

@@ -304,3 +304,21 @@ def kite(seed: int) -> Light:
         x, y = tail[k]
         polygon(picture, [(x - 15, y - 7), (x + 15, y + 7), (x + 15, y - 7), (x - 15, y + 7)], colours[k % 4])
     return linear_from_srgb(picture)
+
+
+def cloth(seed: int, width: int, height: int) -> Light:
+    """A painted cloth of bright patches in rows, opaque."""
+    rng = np.random.default_rng(seed)
+    picture = np.empty((height, width, 3), np.uint8)
+    picture[:] = rgb(CREAM)
+    patch = height / 6
+    for row in range(6):
+        x = -rng.uniform(0, patch)
+        while x < width:
+            w = rng.uniform(0.6, 1.5) * patch
+            inset = 0.08 * patch
+            colour = shade(str(rng.choice(BRIGHT)), rng.uniform(0.6, 1.0))
+            box(picture, x + inset, row * patch + inset, w - 2 * inset, patch - 2 * inset, colour)
+            x += w
+    roughen(picture, 0.15, seed, 24)
+    return linear_from_srgb(picture)

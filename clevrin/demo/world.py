@@ -16,6 +16,7 @@ Image = NDArray[np.float32]
 _PX_PER_RAD = 1152.0
 _TAN_TOP, _TAN_BOTTOM = 0.85, 0.6
 _NEAREST_M = 0.6
+_MIST_LIGHT = 30_000.0
 
 WORKSHOP_Z = 9.0
 """Distance of the workshop fronts in metres: the plane that counts as background in takes of them."""
@@ -44,9 +45,13 @@ Actor = Callable[[float], Panel]
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class World:
-    """What there is to see: still panels and actors, drawn in order (far ones first) over the backdrop."""
+    """What there is to see: still panels and actors, drawn in order (far ones first) over the backdrop.
+
+    `mist` is the share of the light that is mist's own, the same everywhere.
+    """
 
     layers: Sequence[Panel | Actor]
+    mist: float = 0.0
     backdrop: paint.Light = field(default_factory=lambda: _backdrop())
 
     def expose(self, pose: Pose, t: float, lens: Lens, offset: tuple[float, float]) -> Image:
@@ -58,6 +63,9 @@ class World:
         image = _sample_backdrop(self.backdrop, pose, lens, offset)
         for layer in self.layers:
             _lay(image, layer(t) if callable(layer) else layer, pose, lens, offset)
+        if self.mist:
+            image *= 1 - self.mist
+            image += self.mist * _MIST_LIGHT
         return image
 
 
@@ -158,6 +166,29 @@ def walker(*, seed: int, start: tuple[float, float], velocity: tuple[float, floa
         corner = np.array([x, GROUND_Y - height - bob, z]) - side * width / 2
         per_px = height / 420
         return Panel(texture=texture, corner=tuple(corner), along=tuple(side * per_px), down=(0, per_px, 0))
+
+    return at
+
+
+def carried_cloth(
+    *, seed: int, start: tuple[float, float], velocity: tuple[float, float], size: tuple[float, float]
+) -> Actor:
+    """A painted cloth carried past, `size` (width, height) in metres, its middle at the height of the eyes.
+
+    It sways and bobs with the steps of who carries it, and faces a viewer at the origin.
+    """
+    texture = paint.cloth(seed, round(size[0] * 420), round(size[1] * 420))
+
+    def at(t: float) -> Panel:
+        x, z = start[0] + velocity[0] * t, start[1] + velocity[1] * t
+        away = np.hypot(x, z)
+        side = np.array([z, 0, -x]) / away
+        lean = np.radians(3.0 * np.sin(2 * np.pi * 0.8 * t))
+        along = side * np.cos(lean) + np.array([0, np.sin(lean), 0])
+        down = -side * np.sin(lean) + np.array([0, np.cos(lean), 0])
+        middle = np.array([x, 0.03 * np.sin(2 * np.pi * 1.7 * t), z])
+        corner = middle - along * size[0] / 2 - down * size[1] / 2
+        return Panel(texture=texture, corner=tuple(corner), along=tuple(along / 420), down=tuple(down / 420))
 
     return at
 

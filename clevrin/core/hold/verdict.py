@@ -121,7 +121,7 @@ def _blurred(trace: Trace, span: Span, path: HeldPath, calm: NDArray[np.bool_]) 
     """Frames that are blurred by more than what their motion after floating explains; whips are meant to be."""
     held: Course = course(trace, span, path)
     steps = np.hypot(np.diff(held.pan, prepend=held.pan[0]), np.diff(held.tilt, prepend=held.tilt[0]))
-    explained = steps * (trace.shutter_deg or 180.0) / 360
+    explained = steps * trace.open_share
     rest = trace.blur_px[span.first : span.end] - explained
     shows = calm & (rest > _SHOWS_SHARE * trace.width)
     return tuple(int(k) + span.first for k in np.flatnonzero(shows))

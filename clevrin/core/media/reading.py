@@ -39,6 +39,7 @@ class FilmReader:
         self._memory: OrderedDict[int, av.VideoFrame] = OrderedDict()
         size = self._stream.width * self._stream.height * 3 // 2
         self._remembered = max(2, _REMEMBERED_BYTES // max(1, size))
+        self._size = self._stream.width, self._stream.height
 
     @property
     def frames(self) -> int:
@@ -46,11 +47,26 @@ class FilmReader:
 
     def read(self, frame: int) -> Picture:
         """The picture with this number, upright. Raises `IndexError` beyond the film, `MediaError` if unreadable."""
-        return _picture(self._frame(frame))
+        return _picture(self._sized(self._frame(frame)))
 
     def read_luma(self, frame: int) -> NDArray[np.uint8]:
         """The luma plane alone (h, w) uint8, upright, in the file's own range: cheaper, for measuring."""
-        return _luma(self._frame(frame))
+        return _luma(self._sized(self._frame(frame)))
+
+    def read_whole_luma(self, frame: int) -> NDArray[np.uint8] | None:
+        """The luma plane of a frame, or None where the file is damaged there and its neighbour would be shown."""
+        try:
+            found = self._frame(frame)
+        except MediaError:
+            return None
+        return _luma(self._sized(found)) if frame in self._memory and not found.is_corrupt else None
+
+    def _sized(self, frame: av.VideoFrame) -> av.VideoFrame:
+        """A frame at the size that the film states, which may change in its middle."""
+        if (frame.width, frame.height) == self._size:
+            return frame
+        sized: av.VideoFrame = frame.reformat(width=self._size[0], height=self._size[1])
+        return sized
 
     def close(self) -> None:
         self._memory.clear()
@@ -98,16 +114,13 @@ class FilmReader:
 
     def _run(self) -> Iterator[tuple[int, av.VideoFrame]]:
         """Decodes on from where the container stands, numbering frames by their time stamps."""
-        try:
-            for frame in self._container.decode(self._stream):
-                number = self._number.get(frame.pts if frame.pts is not None else -1)
-                if number is None and frame.pts is not None:
-                    number = int(np.searchsorted(self.index.stamps, frame.pts))
-                    number = min(number, self.frames - 1)
-                if number is not None:
-                    yield number, frame
-        except OSError:
-            return  # damaged from here on: the caller sees that the frame did not come
+        for frame in _readable_frames(self._container, self._stream):
+            number = self._number.get(frame.pts if frame.pts is not None else -1)
+            if number is None and frame.pts is not None:
+                number = int(np.searchsorted(self.index.stamps, frame.pts))
+                number = min(number, self.frames - 1)
+            if number is not None:
+                yield number, frame
 
     def _decode_to(self, wanted: int) -> av.VideoFrame | None:
         last: av.VideoFrame | None = None
@@ -126,6 +139,20 @@ class FilmReader:
         self._memory.move_to_end(number)
         while len(self._memory) > self._remembered:
             self._memory.popitem(last=False)
+
+
+def _readable_frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
+    """All frames that can be decoded, to the end or to where the file breaks off; damaged ones do not come."""
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets)
+        except (StopIteration, OSError, ValueError):  # PyAV's errors are one or the other
+            return
+        try:
+            yield from packet.decode()
+        except (OSError, ValueError):
+            continue
 
 
 def _luma(frame: av.VideoFrame) -> NDArray[np.uint8]:

@@ -12,7 +12,8 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracking import follow_from, prepared, reduced
+from clevrin.core.motion.tracking import follow_from
+from clevrin.core.motion.working import prepared
 from clevrin.core.progress import Progress, step
 
 VERSION = "1"
@@ -70,7 +71,7 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
                 guess = onward @ motions[k - way]
                 motions[k] = guess / guess[2, 2]
                 if _overlap(motions[k], trace) > _LEAST_OVERLAP:
-                    found = follow_from(work, reduced(reader.read_luma(frame)), _scaled(motions[k], scale))
+                    found = follow_from(work, prepared(reader.read_luma(frame)), _scaled(motions[k], scale))
                     if found is not None:
                         motions[k] = scale @ found @ np.linalg.inv(scale)
                         motions[k] /= motions[k][2, 2]

@@ -8,13 +8,17 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.models import FittedModel
+from clevrin.core.motion.mesh import knot_shares
+from clevrin.core.motion.models import FittedModel, apply
 
-Model = Literal["auto", "translation", "similarity", "homography"]
+Model = Literal["auto", "translation", "similarity", "homography", "mesh"]
 Numbers = NDArray[np.float64]
 
 ASSUMED_SHUTTER_DEG = 180.0
 """What is taken where a take never moves fast enough for its shutter angle to be seen."""
+
+REPEATED = 0.3
+"""Confidence of a frame that is the one before once more: the picture has no motion there, but the camera had."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -23,7 +27,10 @@ class Trace:
 
     `motions` (frames, 3, 3): homographies in full-size pixels of the upright picture (x right, y down, integer
     coordinates at pixel centres); row k takes frame k-1 to frame k, row 0 is the identity. `confidence` is 0 to
-    1. `shutter_deg` is None where it could not be measured.
+    1: 0 where nothing is known and the motion is none or an even share of what the frames around it say, `REPEATED`
+    where a frame is shown once more. `shutter_deg` is None where it could not be measured. `seen_blur_px` (frames,):
+    length of the blur as the picture alone shows it, NaN where it does not. `mesh` (frames, rows, columns, 2), with
+    the model of that name alone: what `motions` leave of the motion at the knots of a grid over the picture.
     """
 
     width: int
@@ -34,10 +41,13 @@ class Trace:
     motions: Numbers
     confidence: Numbers
     shutter_deg: float | None
+    seen_blur_px: Numbers | None = None
+    mesh: Numbers | None = None
 
     def __post_init__(self) -> None:
-        for array in (self.times_s, self.motions, self.confidence):
-            array.flags.writeable = False
+        for array in (self.times_s, self.motions, self.confidence, self.seen_blur_px, self.mesh):
+            if array is not None:
+                array.flags.writeable = False
 
     @property
     def frames(self) -> int:
@@ -71,6 +81,15 @@ class Trace:
         b = (jacobian[:, 1, 0] - jacobian[:, 0, 1]) / 2
         return np.column_stack([a, b, place])
 
+    def carried(self, points: Numbers, frame: int) -> Numbers:
+        """Where the background's points (n, 2) of the frame before are in a frame, with the mesh if there is one."""
+        moved = apply(self.motions[frame], points)
+        if self.mesh is None:
+            return moved
+        half = np.array([self.width, self.height]) / 2
+        shares = knot_shares(points - self.centre, half)
+        return moved + shares @ self.mesh[frame].reshape(-1, 2)
+
     @property
     def roll_deg(self) -> Numbers:
         """(frames,): how the picture turned since the frame before, anticlockwise as seen."""
@@ -98,12 +117,39 @@ class Trace:
 
         The mean of the steps into and out of the frame; at the ends of the take the one that is known.
         """
-        steps = self.displacement_px
+        return self.while_open(self.displacement_px)
+
+    def while_open(self, steps: Numbers) -> Numbers:
+        """From steps (frames, ...) into each frame, the rate of change while it is exposed.
+
+        The mean of the steps into and out of the frame; at the ends of the take the one that is known. A frame
+        that is shown once more shares the step that follows it: the camera did not halt.
+        """
         if self.frames < 2:
             return np.zeros_like(steps)
-        into = np.vstack([steps[1:2], steps[1:]])
-        out = np.vstack([steps[1:], steps[-1:]])
+        steps = steps.copy()
+        repeated = np.append(self.confidence[:-1] == REPEATED, False)
+        for frame in np.flatnonzero(repeated)[::-1]:
+            steps[frame] = steps[frame + 1] = steps[frame + 1] / 2
+        into = np.concatenate([steps[1:2], steps[1:]])
+        out = np.concatenate([steps[1:], steps[-1:]])
         return (into + out) / 2
+
+    @cached_property
+    def whole_speed_px(self) -> Numbers:
+        """(frames,): how fast the picture moves while each frame is exposed, RMS over all of it, with roll and zoom."""
+        half = np.array([self.width, self.height]) / 2
+        return self.while_open(picture_speeds(self.about_centre, half))
+
+    @cached_property
+    def turn_deg(self) -> Numbers:
+        """(frames,): how fast the picture turns while each frame is exposed, in degrees per frame, anticlockwise."""
+        return self.while_open(self.roll_deg)
+
+    @cached_property
+    def growth(self) -> Numbers:
+        """(frames,): how fast the picture grows while each frame is exposed, as a natural logarithm per frame."""
+        return self.while_open(np.log(self.scale))
 
     @cached_property
     def widths_per_s(self) -> Numbers:
@@ -118,13 +164,24 @@ class Trace:
     @property
     def blur_px(self) -> Numbers:
         """(frames,): length of the motion blur at the centre: speed times the open part of the shutter."""
-        shutter = ASSUMED_SHUTTER_DEG if self.shutter_deg is None else self.shutter_deg
-        return np.hypot(*self.velocity_px.T) * shutter / 360
+        return np.hypot(*self.velocity_px.T) * self.open_share
+
+    @property
+    def open_share(self) -> float:
+        """The share of a frame's time in which the shutter is open, as fitted, or as most film-makers set it."""
+        return (ASSUMED_SHUTTER_DEG if self.shutter_deg is None else self.shutter_deg) / 360
 
     @property
     def blur_angle_deg(self) -> Numbers:
         """(frames,): the direction in which the picture is smeared, 0 to 180 (not including 180)."""
         return np.mod(np.round(self.heading_deg, 6), 180.0)
+
+
+def picture_speeds(motions: Numbers, half: Numbers) -> Numbers:
+    """(frames,): RMS displacement over a grid within `half` (2,) about the centre, by motions (frames, 3, 3)."""
+    grid = np.stack(np.meshgrid(np.linspace(-1, 1, 5), np.linspace(-1, 1, 5)), axis=-1).reshape(-1, 2) * half
+    steps = np.array([((apply(motion, grid) - grid) ** 2).sum(axis=1).mean() for motion in motions])
+    return np.sqrt(steps)
 
 
 def camera_angle_deg(displacement_px: Numbers) -> Numbers:

@@ -1,235 +1,288 @@
-"""From one frame to the next: features, optical flow forward and back, and the motion they agree on."""
+"""From frame to frame: corners of a key frame followed by optical flow, and the background's motion that they agree on.
 
+Motion is measured from a key frame that stays as long as the picture has not moved far from it, not from each frame
+to the next: errors do not add up, a slow subject parts from the background, and corners are seldom looked for.
+"""
+
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.models import MODELS, Matrix, Points, apply, fit_motion
+from clevrin.core.motion.consensus import NEUTRAL
+from clevrin.core.motion.guesses import best_first, mismatch
+from clevrin.core.motion.matching import Key, Match, matched, speed_of, velocity
+from clevrin.core.motion.mesh import local_motion
+from clevrin.core.motion.models import HOMOGRAPHY, MESH_KNOTS, MODELS, Habit, Matrix, Points
+from clevrin.core.motion.trace import REPEATED
+from clevrin.core.motion.working import CELLS, Prepared, cells_of
 
-Gray = NDArray[np.uint8]
-Area = tuple[float, float, float, float]
+_SURE = 0.5
+"""Confidence from which on a motion is taken without looking for a better one."""
+_LEARNING = 0.15
+_UNRELATED = 0.55
+"""Mismatch, in standard deviations of the picture, from which on two pictures are not of the same thing."""
+_LONGEST_GAP = 12
+_SAME = 0.1
+"""Mean difference of two working pictures, in code values, under which they are one picture."""
+_MOVING_PX = 1.0
+_PLAIN_PX = 0.08
+"""Working pixels of residual under which a homography has left nothing for a mesh to tell."""
 
-WORK_WIDTH = 640
-"""Pictures are reduced to about this width for measuring."""
-_CELLS = (16, 9)
-_PER_CELL = 3
-_CONSENSUS_PX = 1.0
-_FEWEST = 16
-_COARSE_WIDTH = 160
-_UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 14, 0.01)
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Vectors:
+    """Where corners were in the frame before and are now, (n, 2) working pixels from the picture's corner each.
+
+    `follows` (n,): whether each moves with the background.
+    """
+
+    before: Points
+    after: Points
+    follows: NDArray[np.bool_]
+
+    @staticmethod
+    def none() -> "Vectors":
+        return Vectors(before=np.empty((0, 2)), after=np.empty((0, 2)), follows=np.empty(0, bool))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Step:
     """The motion from one frame to the next, in working pixels about the picture's centre.
 
-    `motions` (3, 3, 3) in the order of `MODELS`, `cost` (3,) and `points` for choosing among them, and a
-    `confidence` from 0 (nothing is known) to 1.
+    `motions` (3, 3, 3) in the order of `MODELS`, `cost` (4,) and `points` for choosing among them and the mesh, and
+    a `confidence` from 0 (nothing is known) to 1. `mesh` (rows, columns, 2): the local motion that a homography
+    leaves, at the grid's knots. `bridges`: how many frames before this one are unknown and have their part in
+    `motions`.
     """
 
     motions: Matrix
     cost: Points
     points: int
     confidence: float
-
-
-def work_scale(width: int) -> float:
-    """By how much pictures of this width are reduced for measuring."""
-    return min(1.0, WORK_WIDTH / width)
-
-
-def reduced(luma: Gray) -> Gray:
-    """The working picture: the luma plane, reduced by averaging to at most `WORK_WIDTH` columns."""
-    height, width = luma.shape
-    scale = work_scale(width)
-    if scale == 1.0:
-        return np.ascontiguousarray(luma)
-    size = max(1, round(width * scale)), max(1, round(height * scale))
-    return cv2.resize(luma, size, interpolation=cv2.INTER_AREA)
-
-
-@dataclass(frozen=True, kw_only=True, eq=False)
-class Prepared:
-    """A working picture with all that is computed from it alone, so that another thread can do that ahead.
-
-    `features` (n, 2) float32 in its pixels; `coarse` is the picture reduced by `coarse_scale`.
-    """
-
-    gray: Gray
-    features: NDArray[np.float32]
-    coarse: NDArray[np.float32]
-    coarse_scale: float
-
-    @property
-    def centre(self) -> Points:
-        return np.array([(self.gray.shape[1] - 1) / 2, (self.gray.shape[0] - 1) / 2])
-
-
-def prepared(luma: Gray, leave_out: tuple[Area, ...] = ()) -> Prepared:
-    """Prepares a luma plane. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count."""
-    gray = reduced(luma)
-    coarse, scale = _coarse(gray)
-    return Prepared(gray=gray, features=_features(gray, leave_out), coarse=coarse, coarse_scale=scale)
+    mesh: Points
+    vectors: Vectors
+    bridges: int = 0
 
 
 class StepTracker:
-    """Follows the motion through a row of frames; its whole state is the last frame and the last motion."""
+    """Follows the motion through a row of frames.
+
+    Its whole state is two pictures, of the key frame and of the frame before, and what `state` gives: with these it
+    goes on as if it had never stopped.
+    """
 
     def __init__(self) -> None:
+        self._number = -1
         self._before: Prepared | None = None
+        self._before_number = -1
+        self._repeated = False
+        self._key: Key | None = None
         self._last = np.eye(3)
+        self._belief = np.full((CELLS[1], CELLS[0]), NEUTRAL)
+        self._gap = 0
+        self._habit = Habit()
 
-    def restart(self, before: Prepared, last: Matrix) -> None:
-        """Goes on behind `before`, with the motion that led to it."""
-        self._before, self._last = before, last.copy()
+    @property
+    def state(self) -> dict[str, NDArray]:
+        """What going on needs beside the pictures of the frames `key_number` and `before_number` (-1: none)."""
+        key = self._key
+        plain = {
+            "before_number": np.array(self._before_number),
+            "last": self._last,
+            "belief": self._belief,
+            "gap": np.array(self._gap),
+            "repeated": np.array(self._repeated),
+            "habit": self._habit.numbers,
+            "key_number": np.array(-1),
+        }
+        if key is None:
+            return plain
+        return plain | {
+            "key_number": np.array(key.number),
+            "key_places": key.places,
+            "key_seen": key.seen,
+            "key_belief": key.belief,
+            "key_motions": key.motions,
+            "key_velocity": key.velocity,
+            "key_findable": np.array(key.findable),
+        }
 
-    def follow(self, after: Prepared) -> Step:
-        """The motion from the frame given last to this one; no motion for the first."""
+    def go_on(self, state: Mapping[str, NDArray], key: Prepared | None, before: Prepared | None, number: int) -> None:
+        """Takes up a stored `state` behind the frame `number`; raises `ValueError` where it does not fit."""
+        self._last, self._belief, self._gap = state["last"].copy(), state["belief"].copy(), int(state["gap"])
+        self._habit, self._repeated = Habit.of(state["habit"]), bool(state["repeated"])
+        self._before, self._before_number, self._number = before, int(state["before_number"]), number
+        if key is None:
+            return
+        self._key = Key(int(state["key_number"]), key, self._belief)
+        if state["key_places"].shape != self._key.places.shape:
+            raise ValueError("the stored state is of other pictures")
+        self._key.places = state["key_places"].copy()
+        self._key.seen = state["key_seen"].copy()
+        self._key.belief = state["key_belief"].copy()
+        self._key.motions = state["key_motions"].copy()
+        self._key.velocity, self._key.findable = state["key_velocity"].copy(), int(state["key_findable"])
+
+    def follow(self, after: Prepared | None) -> Step:
+        """The motion from the frame given last to this one; no motion for the first. None: it cannot be read."""
+        self._number += 1
+        if after is None:
+            self._gap += self._before is not None
+            return _still(0.0)
         before, self._before = self._before, after
         if before is None:
-            return _unknown(1.0)
-        step = self._measured(before, after)
-        self._last = step.motions[MODELS.index("homography")]
+            self._before_number = self._number
+            self._key = Key(self._number, after, self._belief)
+            return _still(1.0)
+        step = self._repeats(before, after)
+        if step is None:
+            step = self._after_gap(before, after) if self._gap else self._measured(before, after)
+            if step is not None and not self._repeated:
+                self._last = step.motions[HOMOGRAPHY] if not step.bridges else np.eye(3)
+            self._repeated = False
+        self._before_number = self._number
+        if step is None:
+            self._gap += 1
+            return _still(0.0)
+        self._gap = 0
         return step
 
-    def _measured(self, before: Prepared, after: Prepared) -> Step:
-        guesses = [self._last, _phase_shift(before, after), np.eye(3)]
-        order = np.argsort([_mismatch(before, after, guess) for guess in guesses], kind="stable")
-        best: Step | None = None
-        for choice in order[:2]:
-            guess = guesses[choice]
-            step = _follow_features(before, after.gray, guess)
-            if step is not None and (best is None or step.confidence > best.confidence):
-                best = step
-            if best is not None and best.confidence > 0.5:
+    def _repeats(self, before: Prepared, after: Prepared) -> Step | None:
+        """No motion, where a frame is the one before once more although the camera moves, as in conformed films."""
+        if self._gap or speed_of(self._last) < _MOVING_PX:
+            return None
+        some_rows = before.gray[::8], after.gray[::8]
+        if float(cv2.absdiff(*some_rows).mean()) > _SAME:
+            return None
+        self._repeated = True
+        return _still(REPEATED)
+
+    def _measured(self, before: Prepared, after: Prepared) -> Step | None:
+        key = self._key
+        assert key is not None
+        step = None
+        predicted = self._last @ key.motions[HOMOGRAPHY]
+        if not key.far(predicted, self._number) and not key.blurred_otherwise(speed_of(self._last)):
+            step = self._taken(key, matched(key, after, predicted, step=self._last, habit=self._habit))
+        if step is None or step.confidence < _SURE:
+            again = self._from_neighbour(before, after)
+            if again is not None and (step is None or again.confidence > step.confidence):
+                step = again
+        if step is None:
+            step = self._registered(before, after)
+        if step is not None and step.confidence < _SURE:
+            contrast = min(before.level[1], after.level[1])
+            if contrast < 2 or mismatch(before, after, step.motions[HOMOGRAPHY]) > max(4.0, _UNRELATED * contrast):
+                return None
+        return step
+
+    def _after_gap(self, before: Prepared, after: Prepared) -> Step | None:
+        """The motion over frames in which nothing could be seen, from the key frame before them; or goes on behind."""
+        key = self._key
+        assert key is not None
+        if self._gap <= _LONGEST_GAP:
+            start = key.motions[HOMOGRAPHY]
+            for guess in best_first(key.picture, after, [start])[:2]:
+                match = matched(key, after, guess, habit=self._habit)
+                if match is not None and match.confidence > _SURE:
+                    return self._taken(key, match, bridges=self._gap)
+        step = self._from_neighbour(before, after)
+        if step is not None and step.confidence > _SURE:
+            return step  # another picture begins here: a cut
+        self._key = key
+        return None
+
+    def _from_neighbour(self, before: Prepared, after: Prepared) -> Step | None:
+        """The motion from the frame before, which becomes the key frame."""
+        key = Key(self._before_number, before, self._belief, self._last)
+        best: Match | None = None
+        for guess in best_first(before, after, [self._last])[:2]:
+            match = matched(key, after, guess, last=self._last, habit=self._habit)
+            if match is not None and (best is None or match.confidence > best.confidence):
+                best = match
+            if best is not None and best.confidence > _SURE:
                 break
-        if best is not None:
-            return best
-        return _registered(before.gray, after.gray, guesses[int(order[0])])
+        self._key = key
+        return self._taken(key, best)
+
+    def _taken(self, key: Key, match: Match | None, bridges: int = 0) -> Step | None:
+        """Notes what was found as the state of the key frame, and gives the motion since the frame before."""
+        if match is None:
+            return None
+        centre = key.picture.centre
+        self._habit.learn(match.fit.lesson)
+        earlier, was_seen = key.places, key.seen
+        steps = np.array([new @ np.linalg.inv(old) for new, old in zip(match.fit.motions, key.motions, strict=True)])
+        steps /= steps[:, 2:, 2:]
+        key.places, key.seen, key.motions = match.places, match.found, match.fit.motions
+        if self._number == key.number + 1:
+            # The first frame of a film has no step into it.
+            key.velocity = (key.velocity + velocity(steps[HOMOGRAPHY])) / (2 if key.number else 1)
+        key.findable = max(key.findable, int(match.found.sum()))
+        learned = match.follows[match.found].astype(float)
+        key.belief[match.found] += _LEARNING * (learned - key.belief[match.found])
+        cells = cells_of(match.places[match.found], key.picture.gray.shape)
+        count = CELLS[0] * CELLS[1]
+        there = np.bincount(cells, minlength=count)
+        mean = np.bincount(cells, weights=learned, minlength=count)[there > 0] / there[there > 0]
+        self._belief.reshape(-1)[there > 0] += _LEARNING * (mean - self._belief.reshape(-1)[there > 0])
+        both = match.found & was_seen
+        vectors = Vectors(
+            before=earlier[both].astype(np.float64),
+            after=match.places[both].astype(np.float64),
+            follows=match.follows[both],
+        )
+        mesh, gain = np.zeros((*MESH_KNOTS, 2)), 0.0
+        if match.fit.noise_px > _PLAIN_PX:
+            mesh, gain = local_motion(
+                vectors.before - centre, vectors.after - centre, steps[HOMOGRAPHY], centre, vectors.follows
+            )
+        return Step(
+            motions=steps,
+            cost=np.append(match.fit.cost, match.fit.cost[HOMOGRAPHY] - gain),
+            points=int(match.follows.sum()),
+            confidence=match.confidence,
+            mesh=mesh,
+            vectors=vectors,
+            bridges=bridges,
+        )
+
+    def _registered(self, before: Prepared, after: Prepared) -> Step | None:
+        """Direct registration of the pictures (Evangelidis & Psarakis 2008) where too few corners are found."""
+        if min(before.level[1], after.level[1]) < 2.0:
+            return None  # nothing to see
+        guess = best_first(before, after, [self._last])[0]
+        scale = 0.5
+        b, a = (cv2.resize(p.gray, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for p in (before, after))
+        warp = np.eye(2, 3, dtype=np.float32)
+        warp[:, 2] = guess[:2, 2] * scale
+        criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 1e-4)
+        try:
+            agreement, warp = cv2.findTransformECC(b, a, warp, cv2.MOTION_TRANSLATION, criteria)
+        except cv2.error:  # it did not converge
+            return _still(0.1, guess)
+        motion = np.eye(3)
+        motion[:2, 2] = warp[:, 2] / scale
+        return _still(round(float(np.clip(agreement, 0, 1)) * 0.4, 4), motion)
 
 
-def _unknown(confidence: float, motion: Matrix | None = None) -> Step:
-    motion = np.eye(3) if motion is None else motion
-    return Step(motions=np.repeat(motion[None], 3, axis=0), cost=np.zeros(3), points=0, confidence=confidence)
-
-
-def _features(gray: Gray, leave_out: tuple[Area, ...]) -> NDArray[np.float32]:
-    """Corners (n, 2), the best few of every cell (Shi & Tomasi 1994), so that all of the picture has a say."""
-    height, width = gray.shape
-    strength = cv2.cornerMinEigenVal(gray, 5, ksize=3)
-    strength[strength < cv2.dilate(strength, np.ones((5, 5), np.uint8))] = 0
-    margin = min(8, height // 8, width // 8)
-    edge = np.zeros_like(strength)
-    edge[margin : height - margin, margin : width - margin] = 1
-    for x, y, w, h in leave_out:
-        edge[round(y * height) : round((y + h) * height), round(x * width) : round((x + w) * width)] = 0
-    strength *= edge
-    floor = max(1e-6, 0.002 * float(strength.max()))
-    rows, columns = np.nonzero(strength > floor)
-    values = strength[rows, columns]
-    cell = (rows * _CELLS[1] // height) * _CELLS[0] + columns * _CELLS[0] // width
-    order = np.lexsort((-values, cell))
-    cell = cell[order]
-    starts = np.searchsorted(cell, cell, side="left")
-    keep = order[np.arange(len(order)) - starts < _PER_CELL]
-    return np.column_stack([columns[keep], rows[keep]]).astype(np.float32)
-
-
-def _follow_features(prepared: Prepared, after: Gray, guess: Matrix) -> Step | None:
-    """Pyramidal Lucas-Kanade (Bouguet 2000) forward and back from a guess, and the motion fitted to it."""
-    before, features, centre = prepared.gray, prepared.features, prepared.centre
-    radius = float(np.hypot(*centre))
-    if len(features) < _FEWEST:
-        return None
-    # Rounded to 1/64 px: the last bit of the guess depends on where its numbers lie in memory, and work that was
-    # stopped and went on must give the same figures.
-    start = (np.round((apply(guess, features - centre) + centre) * 64) / 64).astype(np.float32)
-    speed = float(np.hypot(*guess[:2, 2]))
-    window = (21, 21) if speed < 12 else (31, 31)
-    flags = cv2.OPTFLOW_USE_INITIAL_FLOW
-    there, found, _ = cv2.calcOpticalFlowPyrLK(
-        before, after, features, start.copy(), winSize=window, maxLevel=3, criteria=_UNTIL, flags=flags
-    )
-    # The way back starts where it should end, so two levels suffice to see whether it leads elsewhere.
-    back, again, _ = cv2.calcOpticalFlowPyrLK(
-        after, before, there, features.copy(), winSize=window, maxLevel=1, criteria=_UNTIL, flags=flags
-    )
-    error = np.hypot(*(back - features).T)
-    height, width = before.shape
-    inside = (there >= 0).all(axis=1) & (there[:, 0] < width) & (there[:, 1] < height)
-    good = (found[:, 0] == 1) & (again[:, 0] == 1) & inside & (error < 0.5 + 0.02 * speed)
-    if good.sum() < _FEWEST:
-        return None
-    b, a = (features[good] - centre).astype(np.float64), (there[good] - centre).astype(np.float64)
-    fit = fit_motion(b, a, radius, _CONSENSUS_PX + 0.02 * speed)
-    if fit is None:
-        return None
-    moved = apply(fit.motions[2], np.array([[-centre[0], -centre[1]], [centre[0], centre[1]]]))
-    if not np.isfinite(moved).all() or np.abs(moved).max() > 4 * radius:
-        return None
-    cells = (b[fit.inliers] + centre) / (2 * centre + 1) * 4
-    spread = len(np.unique(np.floor(cells).astype(int) @ [1, 4])) / 16
-    count = int(fit.inliers.sum())
-    share = count / len(features)
-    confidence = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
-    return Step(motions=fit.motions, cost=fit.cost, points=count, confidence=round(float(confidence), 4))
-
-
-def _coarse(gray: Gray) -> tuple[NDArray[np.float32], float]:
-    scale = min(1.0, _COARSE_WIDTH / gray.shape[1])
-    size = max(8, round(gray.shape[1] * scale)), max(8, round(gray.shape[0] * scale))
-    return cv2.resize(gray, size, interpolation=cv2.INTER_AREA).astype(np.float32), scale
-
-
-def _phase_shift(before: Prepared, after: Prepared) -> Matrix:
-    """The translation seen by phase correlation of the reduced pictures."""
-    b, a, scale = before.coarse, after.coarse, before.coarse_scale
-    window = cv2.createHanningWindow(b.shape[::-1], cv2.CV_32F)
-    # OpenCV 5.0 multiplies the window into the pictures it is given, in place, where their size suits its transform.
-    (dx, dy), _ = cv2.phaseCorrelate(b.copy(), a.copy(), window)
-    motion = np.eye(3)
-    motion[:2, 2] = dx / scale, dy / scale
-    return motion
-
-
-def _mismatch(before: Prepared, after: Prepared, motion: Matrix) -> float:
-    """Mean difference of the reduced pictures after a motion, where they overlap."""
-    b, a, scale = before.coarse, after.coarse, before.coarse_scale
-    height, width = b.shape
-    centre = np.array([[1, 0, (width - 1) / 2], [0, 1, (height - 1) / 2], [0, 0, 1]])
-    scaled = np.diag([scale, scale, 1]) @ motion @ np.diag([1 / scale, 1 / scale, 1])
-    warp = centre @ scaled @ np.linalg.inv(centre)
-    moved = cv2.warpPerspective(b, warp, (width, height), borderMode=cv2.BORDER_CONSTANT, borderValue=-1.0)
-    seen = moved >= 0
-    share = float(seen.mean())
-    if share < 0.15:
-        return float("inf")
-    return float(np.abs(moved - a)[seen].mean()) / np.sqrt(share)
-
-
-def _registered(before: Gray, after: Gray, guess: Matrix) -> Step:
-    """Direct registration of the pictures (Evangelidis & Psarakis 2008) where too few features are found."""
-    if min(float(before.std()), float(after.std())) < 2.0:
-        return _unknown(0.0)  # nothing to see: no motion is the sensible value
-    scale = 0.5
-    b, a = (cv2.resize(g, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for g in (before, after))
-    warp = np.eye(2, 3, dtype=np.float32)
-    warp[:, 2] = guess[:2, 2] * scale
-    criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 1e-4)
-    try:
-        agreement, warp = cv2.findTransformECC(b, a, warp, cv2.MOTION_TRANSLATION, criteria)
-    except cv2.error:  # it did not converge
-        return _unknown(0.1, guess)
-    motion = np.eye(3)
-    motion[:2, 2] = warp[:, 2] / scale
-    return _unknown(round(float(np.clip(agreement, 0, 1)) * 0.4, 4), motion)
-
-
-def follow_from(reference: Prepared, after: Gray, guess: Matrix) -> Matrix | None:
+def follow_from(reference: Prepared, after: Prepared, guess: Matrix) -> Matrix | None:
     """The homography from a reference to another frame near a guess, about the centre; None if it is not found."""
-    step = _follow_features(reference, after, guess)
-    if step is None or step.confidence < 0.2:
-        return None
-    return step.motions[MODELS.index("homography")]
+    key = Key(0, reference, np.full((CELLS[1], CELLS[0]), NEUTRAL))
+    match = matched(key, after, guess)
+    return None if match is None or match.confidence < 0.2 else match.fit.motions[HOMOGRAPHY]
+
+
+def _still(confidence: float, motion: Matrix | None = None) -> Step:
+    motion = np.eye(3) if motion is None else motion
+    return Step(
+        motions=np.repeat(motion[None], len(MODELS), axis=0),
+        cost=np.zeros(len(MODELS) + 1),
+        points=0,
+        confidence=confidence,
+        mesh=np.zeros((*MESH_KNOTS, 2)),
+        vectors=Vectors.none(),
+    )

@@ -1,0 +1,71 @@
+"""Working pictures read ahead of the one who measures, on a thread of their own."""
+
+import queue
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from clevrin.core.errors import ClevrinError
+from clevrin.core.media.index import FrameIndex
+from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.working import Area, Prepared, prepared
+
+Areas = Callable[[int], tuple[Area, ...]]
+"""The areas of a frame that do not count."""
+_AHEAD = 12
+
+
+class FrameFeed:
+    """Reads one film's working pictures; frames that are damaged come as None."""
+
+    def __init__(self, path: Path, index: FrameIndex, areas: Areas) -> None:
+        self._path = path
+        self._index = index
+        self._areas = areas
+
+    def one(self, frame: int) -> Prepared:
+        """A single frame."""
+        with FilmReader(self._path, self._index) as reader:
+            return prepared(reader.read_luma(frame), self._areas(frame))
+
+    @contextmanager
+    def onwards(self, first: int) -> Iterator[Iterator[Prepared | None]]:
+        """All frames from `first` on, decoded and reduced ahead on a thread of their own."""
+        ahead: queue.Queue[tuple[Prepared | None] | ClevrinError] = queue.Queue(_AHEAD)
+        stop = threading.Event()
+
+        def put(item: tuple[Prepared | None] | ClevrinError) -> bool:
+            while not stop.is_set():
+                try:
+                    ahead.put(item, timeout=0.05)
+                    return True
+                except queue.Full:
+                    continue
+            return False
+
+        def run() -> None:
+            try:
+                with FilmReader(self._path, self._index) as reader:
+                    for frame in range(first, self._index.frames):
+                        luma = reader.read_whole_luma(frame)
+                        picture = None if luma is None else prepared(luma, self._areas(frame))
+                        if not put((picture,)):
+                            return
+            except ClevrinError as error:
+                put(error)
+
+        def frames() -> Iterator[Prepared | None]:
+            for _ in range(first, self._index.frames):
+                item = ahead.get()
+                if isinstance(item, ClevrinError):
+                    raise item
+                yield item[0]
+
+        worker = threading.Thread(target=run, name=f"reading {self._path.name}", daemon=True)
+        worker.start()
+        try:
+            yield frames()
+        finally:
+            stop.set()
+            worker.join()

@@ -1,0 +1,205 @@
+"""Corners of a key frame found in another frame: pyramidal optical flow, there and back, and the motion agreed on."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.motion.consensus import background
+from clevrin.core.motion.guesses import warp_about_centre
+from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Fit, Habit, Matrix, Points, apply, fit_motion
+from clevrin.core.motion.working import Gray, Prepared, cells_of, in_areas
+
+Places = NDArray[np.float32]
+
+FEWEST = 16
+_CONSENSUS_PX = 0.5
+_UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 12, 0.01)
+_UNTIL_BACK = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 8, 0.03)
+
+_KEY_REACH = 0.06
+"""Share of the width by which the picture may move before a new key frame is taken."""
+_KEY_TURN_DEG, _KEY_GROWTH = 2.5, 0.03
+_KEY_FRAMES = 90
+_KEY_ALIVE = 0.55
+_BLURRING_PX = 4.0
+"""Speed in working pixels per frame from which on a frame's blur is felt in what is measured from it."""
+_WARPED_TURN = 0.06
+"""Change of a patch's shape (radians, or share of its size) from which on it is warped before it is looked for."""
+_OPEN_SHARE = 0.5
+"""Of a frame's time the share in which the shutter is taken to be open while its angle is not known yet."""
+
+
+class Key:
+    """A key frame: its corners, where they were seen last, and the motion from it to the frame looked at last."""
+
+    def __init__(self, number: int, picture: Prepared, belief: Points, last: Matrix | None = None) -> None:
+        self.number = number
+        self.velocity = np.zeros(2) if last is None else velocity(last)
+        self.picture = picture
+        self.features = picture.features
+        self.cells = cells_of(self.features, picture.gray.shape)
+        self.belief = belief.reshape(-1)[self.cells]
+        self.places = self.features.copy()
+        self.seen = np.ones(len(self.features), bool)
+        self.motions = np.repeat(np.eye(3)[None], len(MODELS), axis=0)
+        self.findable = 0
+
+    def far(self, motion: Matrix, number: int) -> bool:
+        """Whether a motion from here leads so far that a new key frame is due."""
+        if number - self.number > _KEY_FRAMES or self.seen.sum() < max(FEWEST, _KEY_ALIVE * self.findable):
+            return True
+        width = self.picture.gray.shape[1]
+        turn, growth = _shape_change(motion)
+        moved = np.hypot(*motion[:2, 2]) / motion[2, 2]
+        return bool(moved > _KEY_REACH * width or turn > np.radians(_KEY_TURN_DEG) or growth > _KEY_GROWTH)
+
+    def blurred_otherwise(self, speed: float) -> bool:
+        """Whether a frame filmed at this speed is so much sharper or smoother that a nearer key frame is due."""
+        own = float(np.hypot(*self.velocity))
+        return (own > _BLURRING_PX and speed < 0.7 * own) or (speed > 2 * _BLURRING_PX and own < 0.6 * speed)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Match:
+    """Corners of a key frame found in another frame, and the motion that they agree on."""
+
+    places: Places
+    found: NDArray[np.bool_]
+    follows: NDArray[np.bool_]
+    fit: Fit
+    confidence: float
+
+
+def matched(
+    key: Key,
+    after: Prepared,
+    guess: Matrix,
+    *,
+    step: Matrix | None = None,
+    last: Matrix | None = None,
+    habit: Habit | None = None,
+) -> Match | None:
+    """Follows the corners of a key frame to another frame by pyramidal Lucas-Kanade (Bouguet 2000), and back.
+
+    `guess` is the motion from the key frame; with `step`, the motion from the frame before, corners are looked for
+    where they were seen last and would go on to.
+    """
+    picture, features, centre = key.picture, key.features, key.picture.centre
+    if len(features) < FEWEST:
+        return None
+    expected = apply(guess, features - centre) + centre
+    source, origins = _source(picture, features, expected, guess)
+    if step is not None:
+        expected = np.where(key.seen[:, None], apply(step, key.places - centre) + centre, expected)
+    # Rounded to 1/64 px: the last bit of a guess depends on where its numbers lie in memory, and work that was
+    # stopped and went on must give the same figures.
+    start = (np.round(expected * 64) / 64).astype(np.float32)
+    target = _levelled(after, picture)
+    if last is not None:
+        before, here = velocity(last), velocity(guess)
+        source, target = _equally_blurred(source, target, (before + here) / 2, here + (here - before) / 2)
+    shift = float(np.hypot(*guess[:2, 2]))
+    speed = shift if step is None else float(np.hypot(*step[:2, 2]))
+    window = (15, 15) if speed < 3 else (21, 21) if speed < 12 else (31, 31)
+    levels = 3 if step is None else 1 if speed < 8 else 2
+    flags = cv2.OPTFLOW_USE_INITIAL_FLOW
+    there, found, _ = cv2.calcOpticalFlowPyrLK(
+        source, target, origins, start.copy(), winSize=window, maxLevel=levels, criteria=_UNTIL, flags=flags
+    )
+    # The way back starts where it should end, so one level suffices to see whether it leads elsewhere.
+    back, again, _ = cv2.calcOpticalFlowPyrLK(
+        target, source, there, origins.copy(), winSize=window, maxLevel=0, criteria=_UNTIL_BACK, flags=flags
+    )
+    height, width = picture.gray.shape
+    inside = (there >= 0).all(axis=1) & (there[:, 0] < width) & (there[:, 1] < height)
+    error = np.hypot(*(back - origins).T)
+    good = (found[:, 0] == 1) & (again[:, 0] == 1) & inside & (error < 0.5 + 0.02 * speed)
+    if after.leave_out:
+        good &= ~in_areas(there, after.leave_out, picture.gray.shape)
+    if good.sum() < FEWEST:
+        return None
+    b, a = (features[good] - centre).astype(np.float64), (there[good] - centre).astype(np.float64)
+    consensus_px = _CONSENSUS_PX + 0.02 * speed
+    agreeing = background(b, a, key.cells[good], key.belief[good], consensus_px)
+    fit = None if agreeing is None else fit_motion(b, a, picture.radius, consensus_px, agreeing, habit)
+    if fit is None:
+        return None
+    moved = apply(fit.motions[HOMOGRAPHY], np.array([[-centre[0], -centre[1]], [centre[0], centre[1]]]))
+    if not np.isfinite(moved).all() or np.abs(moved).max() > 4 * picture.radius:
+        return None
+    follows = np.zeros(len(features), bool)
+    follows[np.flatnonzero(good)[fit.inliers]] = True
+    expected_inside = (expected > -0.5).all(axis=1) & (expected < (width - 0.5, height - 0.5)).all(axis=1)
+    return Match(
+        places=there,
+        found=good,
+        follows=follows,
+        fit=fit,
+        confidence=_confidence(features[follows], picture.gray.shape, int((good | expected_inside).sum())),
+    )
+
+
+def _confidence(followers: Places, shape: tuple[int, ...], all_points: int) -> float:
+    """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should."""
+    count = len(followers)
+    quarters = np.floor(followers / (shape[1], shape[0]) * 4).astype(int)
+    spread = len(np.unique(quarters @ [1, 4])) / 16
+    share = count / max(1, all_points)
+    return round(min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share), 4)
+
+
+def _source(picture: Prepared, features: Places, expected: Points, guess: Matrix) -> tuple[Gray, Places]:
+    """The picture in which corners are followed from, and where they are in it: turned as the guess says, if much."""
+    if max(_shape_change(guess)) < _WARPED_TURN:
+        return picture.gray, features
+    warped = warp_about_centre(picture.gray, guess, cv2.BORDER_REPLICATE)
+    return warped, (np.round(expected * 64) / 64).astype(np.float32)
+
+
+def _equally_blurred(source: Gray, target: Gray, *velocities: Points) -> tuple[Gray, Gray]:
+    """Two frames with one length of blur, as far as is known from how fast each moved: unlike blurs shift corners."""
+    speeds = [float(np.hypot(*v)) for v in velocities]
+    shorter, longer = min(speeds), max(speeds)
+    lacking = _OPEN_SHARE * float(np.sqrt(longer**2 - shorter**2))
+    one_way = float(velocities[0] @ velocities[1]) > 0.8 * shorter * longer
+    if lacking < 3 or longer > 0.4 * source.shape[1] or not one_way:
+        return source, target
+    kernel = _line_kernel(velocities[speeds.index(longer)], lacking)
+    if speeds[1] > speeds[0]:
+        return cv2.filter2D(source, -1, kernel, borderType=cv2.BORDER_REPLICATE), target
+    return source, cv2.filter2D(target, -1, kernel, borderType=cv2.BORDER_REPLICATE)
+
+
+def _line_kernel(direction: Points, length: float) -> Points:
+    """An even smear of this length along a direction, with its centroid exactly in the middle."""
+    half = int(np.ceil(length / 2)) + 1
+    places = np.outer(np.linspace(-0.5, 0.5, 4 * half + 1) * length, direction / np.hypot(*direction))
+    numbers = np.arange(-half, half + 1)
+    shares = np.maximum(0, 1 - np.abs(places[:, :, None] - numbers))
+    kernel = np.einsum("ny,nx->yx", shares[:, 1], shares[:, 0])
+    return kernel / kernel.sum()
+
+
+def _levelled(after: Prepared, like: Prepared) -> Gray:
+    """The picture with another one's mean and contrast where they differ much, as after a change of exposure."""
+    (mean, spread), (wanted_mean, wanted_spread) = after.level, like.level
+    gain = wanted_spread / max(spread, 1.0)
+    if abs(mean - wanted_mean) < 6 and abs(gain - 1) < 0.15:
+        return after.gray
+    return cv2.convertScaleAbs(after.gray, alpha=gain, beta=wanted_mean - gain * mean)
+
+
+def velocity(motion: Matrix) -> Points:
+    return motion[:2, 2] / motion[2, 2]
+
+
+def speed_of(motion: Matrix) -> float:
+    return float(np.hypot(*velocity(motion)))
+
+
+def _shape_change(motion: Matrix) -> tuple[float, float]:
+    """By how much a motion turns what is at the centre, in radians, and by which share it grows or shrinks."""
+    turn = abs(float(np.arctan2(motion[1, 0] - motion[0, 1], motion[0, 0] + motion[1, 1])))
+    return turn, abs(float(np.sqrt(abs(np.linalg.det(motion[:2, :2])))) - 1)

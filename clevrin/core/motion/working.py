@@ -1,0 +1,129 @@
+"""The working picture: what motion is measured on, and the corners and small copies that are taken from it."""
+
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.motion.models import Points
+
+Gray = NDArray[np.uint8]
+Area = tuple[float, float, float, float]
+"""x, y, w, h as shares of the picture's size."""
+
+WORK_WIDTH = 640
+"""Pictures are reduced to about this width for measuring."""
+CELLS = (16, 9)
+"""Columns and rows of the grid by which corners are spread, and background is told from subject."""
+_CORNERS = 300
+_PER_CELL = (2, 6)
+"""Fewest and most corners that a cell may have; the fewer cells have any, the more each gives, up to `_CORNERS`."""
+_COARSE_WIDTH = 160
+
+
+def work_scale(width: int) -> float:
+    """By how much pictures of this width are reduced for measuring."""
+    return min(1.0, WORK_WIDTH / width)
+
+
+def work_size(width: int, height: int) -> tuple[int, int]:
+    """The working picture's columns and rows."""
+    scale = work_scale(width)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def reduced(luma: Gray) -> Gray:
+    """The working picture: the luma plane, reduced by averaging to at most `WORK_WIDTH` columns."""
+    size = work_size(luma.shape[1], luma.shape[0])
+    if size == luma.shape[::-1]:
+        return np.ascontiguousarray(luma)
+    return cv2.resize(luma, size, interpolation=cv2.INTER_AREA)
+
+
+class Prepared:
+    """A working picture and what is computed from it alone, each when it is first asked for.
+
+    `leave_out`: areas that do not count.
+    """
+
+    def __init__(self, gray: Gray, leave_out: tuple[Area, ...] = ()) -> None:
+        self.gray = gray
+        self.leave_out = leave_out
+
+    @property
+    def centre(self) -> Points:
+        return np.array([(self.gray.shape[1] - 1) / 2, (self.gray.shape[0] - 1) / 2])
+
+    @property
+    def radius(self) -> float:
+        """Half the diagonal in working pixels."""
+        return float(np.hypot(*self.centre))
+
+    @cached_property
+    def features(self) -> NDArray[np.float32]:
+        """Corners (n, 2) in working pixels from the picture's corner, in order of their cells. Costs 4 to 9 ms."""
+        return _corners(self.gray, self.leave_out)
+
+    @cached_property
+    def coarse(self) -> NDArray[np.float32]:
+        """The picture reduced by `coarse_scale`."""
+        size = (
+            max(8, round(self.gray.shape[1] * self.coarse_scale)),
+            max(8, round(self.gray.shape[0] * self.coarse_scale)),
+        )
+        return cv2.resize(self.gray, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+
+    @property
+    def coarse_scale(self) -> float:
+        return min(1.0, _COARSE_WIDTH / self.gray.shape[1])
+
+    @cached_property
+    def level(self) -> tuple[float, float]:
+        """Mean and standard deviation of its values."""
+        return float(self.coarse.mean()), float(self.coarse.std())
+
+
+def prepared(luma: Gray, leave_out: tuple[Area, ...] = ()) -> Prepared:
+    """Prepares a luma plane (h, w) uint8 for measuring."""
+    return Prepared(reduced(luma), leave_out)
+
+
+def cells_of(points: NDArray[np.floating], shape: tuple[int, ...]) -> NDArray[np.int64]:
+    """(n,): the number of the grid cell in which each point (n, 2), in pixels from the corner, lies."""
+    height, width = shape[:2]
+    columns = np.clip(points[:, 0] * CELLS[0] / width, 0, CELLS[0] - 1).astype(np.int64)
+    rows = np.clip(points[:, 1] * CELLS[1] / height, 0, CELLS[1] - 1).astype(np.int64)
+    return rows * CELLS[0] + columns
+
+
+def in_areas(points: NDArray[np.floating], areas: tuple[Area, ...], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """(n,): which points (n, 2), in pixels from the corner, lie in one of the areas."""
+    inside = np.zeros(len(points), bool)
+    share = (points + 0.5) / np.array([shape[1], shape[0]])
+    for x, y, w, h in areas:
+        inside |= (share >= (x, y)).all(axis=1) & (share < (x + w, y + h)).all(axis=1)
+    return inside
+
+
+def _corners(gray: Gray, leave_out: tuple[Area, ...]) -> NDArray[np.float32]:
+    """The best few corners of every cell (Shi & Tomasi 1994), so that all of the picture has a say."""
+    height, width = gray.shape
+    strength = cv2.cornerMinEigenVal(gray, 5, ksize=3)
+    strength[strength < cv2.dilate(strength, np.ones((5, 5), np.uint8))] = 0
+    margin = min(8, height // 8, width // 8)
+    strength[:margin] = strength[height - margin :] = 0
+    strength[:, :margin] = strength[:, width - margin :] = 0
+    floor = max(1e-6, 0.002 * float(strength.max()))
+    rows, columns = np.nonzero(strength > floor)
+    found = np.column_stack([columns, rows]).astype(np.float32)
+    values = strength[rows, columns]
+    if leave_out:
+        counts = ~in_areas(found, leave_out, gray.shape)
+        found, values = found[counts], values[counts]
+    cell = cells_of(found, gray.shape)
+    order = np.lexsort((-values, cell))
+    cell = cell[order]
+    starts = np.searchsorted(cell, cell, side="left")
+    most = int(np.clip(_CORNERS // max(1, len(np.unique(cell))), *_PER_CELL))
+    return found[order[np.arange(len(order)) - starts < most]]

@@ -1,0 +1,135 @@
+"""Takes of kite day in which measuring is hard, one reason each: the test bench beside the demo project's takes."""
+
+from fractions import Fraction
+
+import numpy as np
+
+from clevrin.demo.camera import Pose, ease
+from clevrin.demo.scene import Scene, TrueWhip, hand
+
+
+def _from_hill(t: float, *, seed: float, yaw_deg: float = 150.0, pitch_deg: float = 2.0, amount: float = 1.0) -> Pose:
+    yaw, pitch, roll = hand(t, seed, amount)
+    return Pose(
+        x=0.0, y=0.0, z=0.0, yaw=yaw + np.radians(yaw_deg), pitch=pitch + np.radians(pitch_deg), roll=roll
+    )
+
+
+def _moved(pose: Pose, *, yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> Pose:
+    """A pose turned further, in degrees."""
+    return Pose(
+        x=pose.x,
+        y=pose.y,
+        z=pose.z,
+        yaw=pose.yaw + np.radians(yaw),
+        pitch=pose.pitch + np.radians(pitch),
+        roll=pose.roll + np.radians(roll),
+    )
+
+
+def _parade(t: float) -> Pose:
+    return _from_hill(t, seed=11, yaw_deg=140)
+
+
+def _mist(t: float) -> Pose:
+    return _from_hill(t, seed=23, yaw_deg=132, pitch_deg=6)
+
+
+def _somersault(t: float) -> Pose:
+    return _moved(_from_hill(t, seed=37), roll=360 * ease(t, 0.9, 2.1))
+
+
+def _burst(t: float) -> Pose:
+    return _from_hill(t, seed=41, yaw_deg=142, pitch_deg=4, amount=0.8)
+
+
+def _burst_zoom(t: float) -> float:
+    return float(0.62 * (1.9 ** ease(t, 1.0, 1.7)))
+
+
+def _skyward(t: float) -> Pose:
+    return _moved(_from_hill(t, seed=47, yaw_deg=140), pitch=21 * ease(t, 1.5, 2.05))
+
+
+def _earthward(t: float) -> Pose:
+    return _moved(_from_hill(t, seed=53, yaw_deg=140), pitch=21 - 21 * ease(t, 0.6, 1.15))
+
+
+def _downhill(t: float) -> Pose:
+    """Walking down the hill with a camera whose rows are read one after the other."""
+    step = 1.9
+    return _moved(
+        _from_hill(t, seed=59, yaw_deg=146),
+        yaw=0.5 * np.sin(np.pi * step * t),
+        pitch=1.1 * np.sin(2 * np.pi * step * t + 0.4),
+        roll=0.9 * np.sin(np.pi * step * t + 0.9),
+    )
+
+
+def _runaway(t: float) -> Pose:
+    """Running after a kite that has torn loose, the camera in one hand."""
+    step = 2.8
+    return _moved(
+        _from_hill(t, seed=61, yaw_deg=142, pitch_deg=5, amount=2.5),
+        yaw=6.0 * np.sin(np.pi * step * t + 0.2),
+        pitch=4.5 * np.sin(2 * np.pi * step * t),
+        roll=5.0 * np.sin(np.pi * step * t + 1.0),
+    )
+
+
+def _tripod(t: float) -> Pose:
+    return _from_hill(t, seed=0, amount=0.0)
+
+
+STUDIES = (
+    Scene(name="parade", rate=Fraction(30), frames=105, shutter_deg=180.0, path=_parade, background_z=None),
+    Scene(name="mist", rate=Fraction(30), frames=105, shutter_deg=180.0, path=_mist, background_z=None),
+    Scene(
+        name="somersault",
+        rate=Fraction(30),
+        frames=90,
+        shutter_deg=180.0,
+        path=_somersault,
+        background_z=None,
+        whips=(TrueWhip(start=27, peak=45, end=63, angle_deg=0.0, kind="roll"),),
+    ),
+    Scene(
+        name="burst",
+        rate=Fraction(30),
+        frames=80,
+        shutter_deg=180.0,
+        path=_burst,
+        zoom=_burst_zoom,
+        background_z=None,
+        whips=(TrueWhip(start=30, peak=40, end=51, angle_deg=0.0, kind="zoom"),),
+    ),
+    Scene(
+        name="skyward",
+        rate=Fraction(30),
+        frames=75,
+        shutter_deg=180.0,
+        path=_skyward,
+        background_z=None,
+        whips=(TrueWhip(start=45, peak=53, end=61, angle_deg=90.0, kind="tilt"),),
+    ),
+    Scene(
+        name="earthward",
+        rate=Fraction(30),
+        frames=75,
+        shutter_deg=180.0,
+        path=_earthward,
+        background_z=None,
+        whips=(TrueWhip(start=18, peak=26, end=34, angle_deg=-90.0, kind="tilt"),),
+    ),
+    Scene(
+        name="downhill",
+        rate=Fraction(30),
+        frames=90,
+        shutter_deg=90.0,
+        path=_downhill,
+        readout=0.6,
+        background_z=None,
+    ),
+    Scene(name="runaway", rate=Fraction(30), frames=90, shutter_deg=270.0, path=_runaway, background_z=None),
+    Scene(name="tripod", rate=Fraction(30), frames=110, shutter_deg=180.0, path=_tripod, background_z=None),
+)
