@@ -1,6 +1,5 @@
 """All commands; the contract that scripts rely on."""
 
-import csv
 import re
 from enum import StrEnum
 from pathlib import Path
@@ -8,6 +7,8 @@ from typing import Annotated
 
 import typer
 
+from clevrin.cli import measuring
+from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Hold, Project, Shot, Take
 from clevrin.core.document.earlier import last_good_copy
@@ -19,31 +20,17 @@ from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.hold.report import calm_frames, course, shake
-from clevrin.core.hold.verdict import UNITS, judge
 from clevrin.core.join import Side, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.table import motion_csv, write_whole
+from clevrin.core.motion.table import write_whole
 from clevrin.core.render.export import ExportRequest, check_place, export_reel
 from clevrin.core.render.sources import Sources
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
-
-Media = Annotated[Path, typer.Argument(help="A footage file.", show_default=False)]
-Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
-Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
-
-
-class ModelName(StrEnum):
-    auto = "auto"
-    translation = "translation"
-    similarity = "similarity"
-    homography = "homography"
-    mesh = "mesh"
+measuring.add_to(app)
 
 
 class How(StrEnum):
@@ -106,66 +93,6 @@ def probe(media: Media, json: Json = False) -> None:
     else:
         for name, value in values.items():
             print_line(f"{name}: {value}")
-
-
-@app.command()
-def trace(
-    media: Media,
-    out: Out,
-    model: Annotated[ModelName, typer.Option(help="The model of the motion.")] = ModelName.auto,
-    leave_out: Annotated[list[str] | None, typer.Option(help="An area x,y,w,h in pixels that does not count.")] = None,
-    fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
-) -> None:
-    """Measures the motion of a take and writes it as a motion CSV."""
-    if model is ModelName.mesh:
-        raise ClevrinError("The mesh model is not there yet; homography is the richest one so far.")
-    check_place(out, [media])
-    facts = probe_media(media)
-    areas = tuple(_area(text, facts.width, facts.height) for text in leave_out or ())
-    request = TraceRequest(path=media, model=model.value, leave_out=areas, fresh=fresh)
-    with shown(f"Measuring {media.name}") as progress:
-        measured = trace_take(request, Shelf(), progress)
-    write_whole(out, motion_csv(measured, media.name))
-
-
-@app.command()
-def whips(media: Media, json: Json = False) -> None:
-    """Finds the whips of a take."""
-    with shown(f"Measuring {media.name}") as progress:
-        measured = trace_take(TraceRequest(path=media), Shelf(), progress)
-    found = find_whips(measured)
-    if json:
-        print_json({"whips": found, "shutter_deg": measured.shutter_deg})
-        return
-    for whip in found:
-        print_line(
-            f"{whip.kind} from {whip.start} to {whip.end}, fastest at {whip.peak}: "
-            f"{whip.angle_deg:.0f}°, {whip.speed_px:.0f} px a frame, {whip.blur_px:.0f} px of blur"
-        )
-    if not found:
-        print_line("no whips")
-
-
-@app.command()
-def verdict(media: Media, json: Json = False) -> None:
-    """Says what it would cost to hold a take, and which of its frames stay blurred."""
-    with Sources() as sources, shown(f"Measuring {media.name}") as progress:
-        measured = sources.measure(take_in(media), progress)
-    found = judge(measured, find_whips(measured))
-    if not json:
-        print_line(found.sentence)
-        return
-    print_json(
-        {
-            "verdict": found.cost,
-            "sentence": found.sentence,
-            "shake": {f"{axis}_{UNITS[axis]}": value for axis, value in found.shake.items()},
-            "idle_axes": found.idle,
-            "keep_float": found.keep_float,
-            "keep_lock_off": found.keep_lock_off,
-            "blurred_frames": found.blurred,
-        }
-    )
 
 
 @app.command()
@@ -341,15 +268,3 @@ def import_takes(
     """Gives the takes of a project the marks, notes and spans of a list."""
     check_place(out, [table])
     save(with_take_list(load(project), read_text(table, "a table")), out)
-
-
-def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:
-    try:
-        x, y, w, h = (float(value) for value in next(csv.reader([text])))
-    except ValueError as error:
-        raise typer.BadParameter(f"'{text}' is not an area x,y,w,h", param_hint="--leave-out") from error
-    if w <= 0 or h <= 0:
-        raise typer.BadParameter(f"the area '{text}' is empty", param_hint="--leave-out")
-    x0, x1 = (min(max(v / width, 0.0), 1.0) for v in (x, x + w))
-    y0, y1 = (min(max(v / height, 0.0), 1.0) for v in (y, y + h))
-    return x0, y0, x1 - x0, y1 - y0

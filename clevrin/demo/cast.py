@@ -7,6 +7,8 @@ from clevrin.demo.world import Actor, Panel, World, carried_cloth, flying_kite, 
 
 _MIST = 0.85
 """Share of the light that a thick mist adds of its own."""
+CLOTH: Actor = carried_cloth(seed=5, start=(1.65, -2.0), velocity=(-0.26, -0.15), size=(1.55, 1.0))
+"""The painted cloth of the parade."""
 
 
 @cache
@@ -44,7 +46,7 @@ def world(name: str) -> World:
     if name == "parade":
         people = (
             walker(seed=21, start=(1.9, -2.6), velocity=(-0.14, -0.10)),
-            carried_cloth(seed=5, start=(1.65, -2.0), velocity=(-0.26, -0.15), size=(1.55, 1.0)),
+            CLOTH,
         )
     if name == "tripod":
         people = (

@@ -12,6 +12,8 @@ from clevrin.core.document import Span
 from clevrin.core.hold import HeldPath
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.trace import Trace
+from clevrin.demo.scene import Scene
+from clevrin.demo.world import Actor
 
 Numbers = NDArray[np.float64]
 
@@ -53,6 +55,18 @@ def trace_errors(trace: Trace, true: Numbers) -> TraceErrors:
 
     speed = np.array([np.hypot(*(apply(right, centre) - centre)[0]) for right in true])
     return TraceErrors(centre=off(centre), corners=off(corners), speed=speed)
+
+
+def true_places(scene: Scene, actor: Actor, on_texture: Numbers) -> Numbers:
+    """Where places (n, 2) of an actor's texture, in its pixels, are in the picture: (frames, n, 2) px."""
+    found = []
+    for frame in range(scene.frames):
+        panel, pose, lens = actor(scene.time(frame)), scene.pose(frame), scene.lens_at(frame)
+        corner, along, down = (np.array(v) for v in (panel.corner, panel.along, panel.down))
+        world = corner + on_texture[:, :1] * along + on_texture[:, 1:] * down
+        seen = (world - pose.position) @ (lens.matrix @ pose.cam_from_world).T
+        found.append(seen[:, :2] / seen[:, 2:])
+    return np.array(found)
 
 
 def true_course(true: Numbers, centre: tuple[float, float], path: HeldPath, span: Span) -> tuple[Numbers, Numbers]:

@@ -10,9 +10,7 @@ from clevrin.demo.scene import Scene, TrueWhip, hand
 
 def _from_hill(t: float, *, seed: float, yaw_deg: float = 150.0, pitch_deg: float = 2.0, amount: float = 1.0) -> Pose:
     yaw, pitch, roll = hand(t, seed, amount)
-    return Pose(
-        x=0.0, y=0.0, z=0.0, yaw=yaw + np.radians(yaw_deg), pitch=pitch + np.radians(pitch_deg), roll=roll
-    )
+    return Pose(x=0.0, y=0.0, z=0.0, yaw=yaw + np.radians(yaw_deg), pitch=pitch + np.radians(pitch_deg), roll=roll)
 
 
 def _moved(pose: Pose, *, yaw: float = 0.0, pitch: float = 0.0, roll: float = 0.0) -> Pose:

@@ -84,7 +84,7 @@ def test_trace_writes_a_motion_csv_and_uses_the_cache(clevrin, tmp_path, measure
     assert float(rows[9]["dx_px"]) < -100 and abs(float(rows[9]["angle_deg"])) < 5
 
 
-@pytest.mark.parametrize("model", ["translation", "similarity", "homography"])
+@pytest.mark.parametrize("model", ["translation", "similarity", "homography", "mesh"])
 def test_trace_takes_a_model_and_areas_to_leave_out(clevrin, tmp_path, model):
     film = numbered_film(tmp_path / "film.mp4", frames=4, size=(320, 180))
     code, _, _ = clevrin("trace", film, "--out", tmp_path / "m.csv", "--model", model, "--leave-out", "0,0,40,40",
@@ -276,3 +276,49 @@ def test_verdict_says_what_holding_would_cost(clevrin, measured_demo):
     assert set(verdict["shake"]) == {"pan_px", "tilt_px", "roll_deg", "zoom_percent"}
     assert 0.85 < verdict["keep_lock_off"] < verdict["keep_float"] < 1
     assert clevrin("verdict", PICNIC) == (0, verdict["sentence"] + "\n", "")
+
+
+def test_whips_are_told_in_words(clevrin, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    for name, words in (("somersault", "° a frame anticlockwise"), ("burst", "% a frame"), ("picnic", "no whips")):
+        code, out, _ = clevrin("whips", FOOTAGE / f"{name}.mp4")
+        assert code == 0 and words in out
+
+
+def test_track_writes_where_a_point_is(clevrin, tmp_path):
+    out_file = tmp_path / "p.csv"
+    code, out, _ = clevrin("track", PICNIC, "--point", "100,640,360", "--out", out_file)
+    lines = out_file.read_text().splitlines()
+    assert code == 0 and lines[0] == "# clevrin-track 1" and "# kind point" in lines
+    rows = list(csv.DictReader(line for line in lines if not line.startswith("#")))
+    there = next(row for row in rows if row["frame"] == "100")
+    assert (float(there["x_px"]), float(there["y_px"]), there["placed"]) == (640.0, 360.0, "1")
+    assert len(rows) > 20 and ("lost at frame" in out) == (len(rows) < 210)
+
+
+@pytest.mark.parametrize(
+    "words",
+    [(), ("--point", "1,2"), ("--point", "a,b,c"), ("--surface", "1,2,3"), ("--point", "1,2,3", "--surface", "1,2")],
+)
+def test_a_mistyped_track_is_wrong_usage(clevrin, tmp_path, words):
+    code, _, err = clevrin("track", PICNIC, "--out", tmp_path / "p.csv", *words)
+    assert code == 2 and err and not (tmp_path / "p.csv").exists()
+
+
+def test_a_track_beyond_the_take_says_so(clevrin, tmp_path):
+    code, _, err = clevrin("track", PICNIC, "--point", "900,1,1", "--out", tmp_path / "p.csv")
+    assert code == 1 and "no frame 900" in err
+
+
+def test_the_cache_is_counted_and_emptied(clevrin, tmp_path):
+    film = numbered_film(tmp_path / "film.mp4", frames=4, size=(320, 180))
+    clevrin("trace", film, "--out", tmp_path / "m.csv")
+    _, out, _ = clevrin("cache", "--json")
+    full = json.loads(out)
+    other = Path(full["folder"]) / "mine.txt"
+    other.write_text("not of the cache")
+    assert full["files"] >= 1 and full["bytes"] > 500
+    code, out, _ = clevrin("cache", "--empty")
+    assert code == 0 and out.startswith("0 files, 0.0 MB") and other.exists()
+    assert clevrin("trace", film, "--out", tmp_path / "again.csv")[0] == 0
+    assert (tmp_path / "again.csv").read_bytes() == (tmp_path / "m.csv").read_bytes()

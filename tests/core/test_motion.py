@@ -9,11 +9,13 @@ from clevrin.core.document import Span
 from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.consensus import NEUTRAL, background
 from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
 from clevrin.core.motion.models import MODELS, apply, fit_motion, similarity_of
 from clevrin.core.motion.registration import RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.table import COLUMNS, motion_csv
 from clevrin.core.motion.trace import camera_angle_deg
+from clevrin.core.motion.working import cells_of
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import trace_errors
@@ -205,7 +207,10 @@ def test_outliers_do_not_count():
     true = np.array([[1.01, -0.02, 7.5], [0.02, 1.01, -3.2], [1e-5, -2e-5, 1]])
     after = apply(true, before) + rng.normal(0, 0.1, before.shape)
     after[:100] += rng.uniform(5, 30, (100, 2))
-    fit = fit_motion(before, after, 367.0, 1.0)
+    cells = cells_of(before + np.array([320, 180]), (360, 640))
+    agreeing = background(before, after, cells, np.full(300, NEUTRAL), 1.0)
+    assert agreeing is not None
+    fit = fit_motion(before, after, 367.0, 1.0, agreeing)
     assert fit is not None
     corners = np.array([[-320, -180], [320, 180]], float)
     assert np.abs(apply(fit.motions[MODELS.index("homography")], corners) - apply(true, corners)).max() < 0.15
@@ -213,7 +218,9 @@ def test_outliers_do_not_count():
 
 
 def test_too_few_points_are_no_motion():
-    assert fit_motion(np.zeros((5, 2)), np.zeros((5, 2)), 100.0, 1.0) is None
+    few = np.zeros((5, 2))
+    assert background(few, few, np.zeros(5, np.int64), np.ones(5), 1.0) is None
+    assert fit_motion(few, few, 100.0, 1.0, np.ones(5, bool)) is None
 
 
 def test_the_similarity_part_is_that_at_the_centre():

@@ -11,7 +11,23 @@ from clevrin.core.document.model import (
     Shot,
     Span,
     Take,
-    new_id,
 )
+from clevrin.core.document.tracks import LeftOut, Placement, Track
+from clevrin.core.document.value import new_id
 
-__all__ = ["Hold", "Join", "Marker", "MediaFacts", "NamedSpan", "Project", "Reel", "Shot", "Span", "Take", "new_id"]
+__all__ = [
+    "Hold",
+    "Join",
+    "LeftOut",
+    "Marker",
+    "MediaFacts",
+    "NamedSpan",
+    "Placement",
+    "Project",
+    "Reel",
+    "Shot",
+    "Span",
+    "Take",
+    "Track",
+    "new_id",
+]

@@ -4,13 +4,13 @@ A take is a footage file with its spans; a shot is a span of a take on the reel 
 how a shot passes into the next one and is kept with the shot that it leaves.
 """
 
-import re
-import uuid
 from fractions import Fraction
-from functools import cache
-from typing import Annotated, Any, Literal, Self, TypeVar
+from typing import Literal, Self, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import Field
+
+from clevrin.core.document.tracks import LeftOut, Track
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Value, new_id
 
 SCHEMA_VERSION: Literal[2] = 2
 
@@ -26,59 +26,9 @@ MarkerKind = Literal["marker", "beat"]
 AXES: tuple[Axis, ...] = ("pan", "tilt", "roll", "zoom")
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
-MOST_FRAMES = 10_000_000
 
 
-def _sane_fraction(value: object) -> object:
-    """Python reads '1e999999999' as a fraction, and takes hours over it."""
-    if isinstance(value, str) and not re.fullmatch(r"\d{1,9}(/0*[1-9]\d{0,8}|\.\d{1,9})?", value):
-        raise ValueError("a rate is written as 30 or 30000/1001")
-    return value
-
-
-Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), Field(gt=0, le=1000)]
-Id = Annotated[str, Field(min_length=1, max_length=64)]
-Name = Annotated[str, Field(max_length=500)]
-
-
-def new_id() -> str:
-    return uuid.uuid4().hex[:12]
-
-
-class _Value(BaseModel):
-    """A frozen value; fields that this version does not know are kept as they are."""
-
-    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
-
-    def changed(self, **fields: object) -> Self:
-        """A copy with these fields replaced and checked; the other ones are shared, and not checked again.
-
-        Raises `ValueError` for what makes no sense.
-        """
-        checked = {name: _checker(type(self), name).validate_python(value) for name, value in fields.items()}
-        return self.model_copy(update=checked).checked_together()
-
-    def checked_together(self) -> Self:
-        """Checks what concerns several fields; raises `ValueError`."""
-        return self
-
-    @model_validator(mode="after")
-    def _read_together(self) -> Self:
-        return self.checked_together()
-
-
-@cache
-def _checker(kind: type[BaseModel], name: str) -> TypeAdapter[Any]:
-    """Checks one field of a value by itself: all of a project takes 8 ms with 500 takes."""
-    field = kind.model_fields.get(name)
-    if field is None:
-        return TypeAdapter(Any)
-    hint: Any = Annotated[field.annotation, *field.metadata] if field.metadata else field.annotation
-    is_model = isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel)
-    return TypeAdapter(hint, config=None if is_model else ConfigDict(allow_inf_nan=False))
-
-
-class MediaFacts(_Value):
+class MediaFacts(Value):
     """What a footage file says of itself; width and height as shown, after the rotation (degrees)."""
 
     width: int = Field(gt=0, le=16384)
@@ -93,7 +43,7 @@ class MediaFacts(_Value):
     sound: bool
 
 
-class Span(_Value):
+class Span(Value):
     """Frames of a take from `first` up to, not including, `end`."""
 
     first: int = Field(ge=0, le=MOST_FRAMES)
@@ -112,7 +62,7 @@ class Span(_Value):
         return self.first <= frame < self.end
 
 
-class NamedSpan(_Value):
+class NamedSpan(Value):
     """One of the spans of a take that somebody chose: an attempt, with a name."""
 
     id: Id = Field(default_factory=new_id)
@@ -120,11 +70,12 @@ class NamedSpan(_Value):
     span: Span
 
 
-class Take(_Value):
+class Take(Value):
     """A footage file as brought in, the spans of it that somebody chose, and what was thought of it.
 
     `conform` says how a take of another rate than the reel's plays: at the speed at which it was shot, or every
-    frame of it at the reel's rate.
+    frame of it at the reel's rate. `left_out` are areas that do not count in measuring its motion, `tracks` what is
+    followed in it.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -136,13 +87,24 @@ class Take(_Value):
     worth: Worth = None
     note: str = Field(default="", max_length=100_000)
     conform: Conform = "as shot"
+    left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100)
+    tracks: tuple[Track, ...] = Field(default=(), max_length=1000)
 
     def checked_together(self) -> Self:
         if any(each.span.end > self.facts.frames for each in self.spans):
             raise ValueError("a span reaches beyond the take")
         if len({each.id for each in self.spans}) != len(self.spans):
             raise ValueError("two spans have the same id")
+        marks: list[LeftOut | Track] = [*self.left_out, *self.tracks]
+        if len({each.id for each in marks}) != len(marks):
+            raise ValueError("two tracks or areas have the same id")
+        if max((each.last_frame for each in marks), default=0) >= self.facts.frames:
+            raise ValueError("a track or an area was placed beyond the take")
         return self
+
+    def track(self, track_id: str) -> Track:
+        """The track with this id; raises `KeyError` when there is none."""
+        return _by_id(self.tracks, track_id)
 
     @property
     def whole(self) -> Span:
@@ -155,7 +117,7 @@ class Take(_Value):
         return self.spans[0].span if self.spans else self.whole
 
 
-class Hold(_Value):
+class Hold(Value):
     """How a shot is steadied. `settle_s`: quicker motion is taken out; `keep`: least share of the width."""
 
     how: HoldKind = "none"
@@ -166,14 +128,14 @@ class Hold(_Value):
     crispness: float = Field(default=0.0, ge=0.0, le=1.0)
 
 
-class Join(_Value):
+class Join(Value):
     """How a shot passes into the next one."""
 
     kind: JoinKind = "plain cut"
     dissolve_frames: int = Field(default=0, ge=0, le=LONGEST_DISSOLVE)
 
 
-class Shot(_Value):
+class Shot(Value):
     """A span of a take on the reel with its own settings."""
 
     id: Id = Field(default_factory=new_id)
@@ -195,7 +157,7 @@ class Shot(_Value):
         return self.span.first if self.reverse else self.span.end - 1
 
 
-class Marker(_Value):
+class Marker(Value):
     """An instant of the reel that somebody marked; it stays at its frame when shots move."""
 
     id: Id = Field(default_factory=new_id)
@@ -204,7 +166,7 @@ class Marker(_Value):
     name: Name = ""
 
 
-class Reel(_Value):
+class Reel(Value):
     """The row of shots that is rendered, its own rate and size, and its markers in the order of time."""
 
     rate: Rate = Fraction(30)
@@ -214,7 +176,7 @@ class Reel(_Value):
     markers: tuple[Marker, ...] = Field(default=(), max_length=100_000)
 
 
-class Project(_Value):
+class Project(Value):
     """All that the user made."""
 
     schema_version: Literal[2] = SCHEMA_VERSION
@@ -254,7 +216,7 @@ class Project(_Value):
         raise KeyError(shot_id)
 
 
-_Named = TypeVar("_Named", Take, Shot)
+_Named = TypeVar("_Named", Take, Shot, Track)
 
 
 def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:

@@ -97,6 +97,10 @@ class FilmReader:
             self._seek(self.index.entry_before(max(0, entry - 1)))
             found = self._decode_to(number)
         if found is None:
+            # A container that cannot be entered where it says (a transport stream pieced together): from the start.
+            self._reopen()
+            found = self._decode_to(number, or_later=True)
+        if found is None:
             raise MediaError(f"{self.path.name} is damaged: frame {number} cannot be read.")
         return found
 
@@ -105,12 +109,18 @@ class FilmReader:
         try:
             self._container.seek(stamp, stream=self._stream, backward=True)
         except OSError:
-            self._container.close()
-            self._container = open_container(self.path)
-            self._stream = picture_stream(self._container, self.path)
-            self._stream.thread_type = "AUTO"
+            self._reopen()
+            return
         self._decoded = self._run()
         self._next = entry
+
+    def _reopen(self) -> None:
+        self._container.close()
+        self._container = open_container(self.path)
+        self._stream = picture_stream(self._container, self.path)
+        self._stream.thread_type = "AUTO"
+        self._decoded = self._run()
+        self._next = 0
 
     def _run(self) -> Iterator[tuple[int, av.VideoFrame]]:
         """Decodes on from where the container stands, numbering frames by their time stamps."""
@@ -122,14 +132,17 @@ class FilmReader:
             if number is not None:
                 yield number, frame
 
-    def _decode_to(self, wanted: int) -> av.VideoFrame | None:
+    def _decode_to(self, wanted: int, or_later: bool = False) -> av.VideoFrame | None:
+        """The wanted frame; where the decoder leaves it out, its predecessor, or the next one with `or_later`."""
         last: av.VideoFrame | None = None
         for number, frame in self._decoded:
             self._next = number + 1
             self._remember(number, frame)
             if number >= wanted:
+                if number == wanted or (last is None and or_later):
+                    return frame
                 # A frame that the decoder left out (a damaged one) is shown as its predecessor.
-                return frame if number == wanted or last is None else last
+                return last
             last = frame
         self._next = -1
         return last

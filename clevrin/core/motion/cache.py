@@ -12,7 +12,11 @@ import numpy as np
 import platformdirs
 from numpy.typing import NDArray
 
+from clevrin.core.errors import ClevrinError
+
 Arrays = Mapping[str, NDArray]
+_KINDS = ("trace", "registration", "track", "proxies")
+"""The folders in the cache folder, one for each kind of what is kept."""
 
 
 class Shelf:
@@ -53,6 +57,25 @@ class Shelf:
     def drop(self, *key: str) -> None:
         with contextlib.suppress(OSError):
             self._path(key).unlink(missing_ok=True)
+
+    def size(self) -> tuple[int, int]:
+        """How many files are kept, and how many bytes they take."""
+        sizes = []
+        for path in self._kept():
+            with contextlib.suppress(OSError):
+                sizes.append(path.stat().st_size)
+        return len(sizes), sum(sizes)
+
+    def clear(self) -> None:
+        """Throws away all that is kept, and no other file. Raises `ClevrinError` where something is left."""
+        for path in self._kept():
+            try:
+                path.unlink(missing_ok=True)
+            except OSError as error:
+                raise ClevrinError(f"{path} cannot be thrown away: {error.strerror}.") from error
+
+    def _kept(self) -> list[Path]:
+        return [path for kind in _KINDS for path in sorted((self.folder / kind).rglob("*")) if path.is_file()]
 
     def _path(self, key: tuple[str, ...]) -> Path:
         kind, *rest = key

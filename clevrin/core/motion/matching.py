@@ -15,6 +15,8 @@ Places = NDArray[np.float32]
 
 FEWEST = 16
 _CONSENSUS_PX = 0.5
+_WINDOWS = (15, 15), (21, 21), (31, 31)
+"""For slow pictures (a small one straddles fewer edges of subjects), faster or flat ones, and blurred ones."""
 _UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 12, 0.01)
 _UNTIL_BACK = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 8, 0.03)
 
@@ -102,7 +104,7 @@ def matched(
         source, target = _equally_blurred(source, target, (before + here) / 2, here + (here - before) / 2)
     shift = float(np.hypot(*guess[:2, 2]))
     speed = shift if step is None else float(np.hypot(*step[:2, 2]))
-    window = (15, 15) if speed < 3 else (21, 21) if speed < 12 else (31, 31)
+    window = _WINDOWS[0] if speed < 3 and not picture.flat else _WINDOWS[1] if speed < 12 else _WINDOWS[2]
     levels = 3 if step is None else 1 if speed < 8 else 2
     flags = cv2.OPTFLOW_USE_INITIAL_FLOW
     there, found, _ = cv2.calcOpticalFlowPyrLK(

@@ -16,7 +16,7 @@ from clevrin.core.motion.tracking import follow_from
 from clevrin.core.motion.working import prepared
 from clevrin.core.progress import Progress, step
 
-VERSION = "1"
+VERSION = "2"
 _LEAST_OVERLAP = 0.35
 
 

@@ -16,9 +16,11 @@ WORK_WIDTH = 640
 """Pictures are reduced to about this width for measuring."""
 CELLS = (16, 9)
 """Columns and rows of the grid by which corners are spread, and background is told from subject."""
-_CORNERS = 300
-_PER_CELL = (2, 6)
-"""Fewest and most corners that a cell may have; the fewer cells have any, the more each gives, up to `_CORNERS`."""
+_CORNERS, _CORNERS_IF_FLAT = 300, 450
+"""About how many corners are followed; more where there is little contrast, because each of them is noisier."""
+_FLAT = 20.0
+_PER_CELL = (2, 4)
+"""Fewest and most corners that a cell may have; the fewer cells have any, the more each gives."""
 _COARSE_WIDTH = 160
 
 
@@ -63,7 +65,7 @@ class Prepared:
     @cached_property
     def features(self) -> NDArray[np.float32]:
         """Corners (n, 2) in working pixels from the picture's corner, in order of their cells. Costs 4 to 9 ms."""
-        return _corners(self.gray, self.leave_out)
+        return _corners(self.gray, self.leave_out, _CORNERS_IF_FLAT if self.flat else _CORNERS)
 
     @cached_property
     def coarse(self) -> NDArray[np.float32]:
@@ -77,6 +79,11 @@ class Prepared:
     @property
     def coarse_scale(self) -> float:
         return min(1.0, _COARSE_WIDTH / self.gray.shape[1])
+
+    @property
+    def flat(self) -> bool:
+        """Whether there is so little contrast that each corner is found badly."""
+        return self.level[1] < _FLAT
 
     @cached_property
     def level(self) -> tuple[float, float]:
@@ -106,7 +113,7 @@ def in_areas(points: NDArray[np.floating], areas: tuple[Area, ...], shape: tuple
     return inside
 
 
-def _corners(gray: Gray, leave_out: tuple[Area, ...]) -> NDArray[np.float32]:
+def _corners(gray: Gray, leave_out: tuple[Area, ...], wanted: int) -> NDArray[np.float32]:
     """The best few corners of every cell (Shi & Tomasi 1994), so that all of the picture has a say."""
     height, width = gray.shape
     strength = cv2.cornerMinEigenVal(gray, 5, ksize=3)
@@ -125,5 +132,5 @@ def _corners(gray: Gray, leave_out: tuple[Area, ...]) -> NDArray[np.float32]:
     order = np.lexsort((-values, cell))
     cell = cell[order]
     starts = np.searchsorted(cell, cell, side="left")
-    most = int(np.clip(_CORNERS // max(1, len(np.unique(cell))), *_PER_CELL))
+    most = int(np.clip(wanted // max(1, len(np.unique(cell))), *_PER_CELL))
     return found[order[np.arange(len(order)) - starts < most]]

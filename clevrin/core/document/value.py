@@ -1,0 +1,60 @@
+"""What all values of the document are: frozen, checked, and with room for fields of later versions."""
+
+import re
+import uuid
+from fractions import Fraction
+from functools import cache
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+
+MOST_FRAMES = 10_000_000
+
+
+def _sane_fraction(value: object) -> object:
+    """Python reads '1e999999999' as a fraction, and takes hours over it."""
+    if isinstance(value, str) and not re.fullmatch(r"\d{1,9}(/0*[1-9]\d{0,8}|\.\d{1,9})?", value):
+        raise ValueError("a rate is written as 30 or 30000/1001")
+    return value
+
+
+Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), Field(gt=0, le=1000)]
+Id = Annotated[str, Field(min_length=1, max_length=64)]
+Name = Annotated[str, Field(max_length=500)]
+
+
+def new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+class Value(BaseModel):
+    """A frozen value; fields that this version does not know are kept as they are."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+    def changed(self, **fields: object) -> Self:
+        """A copy with these fields replaced and checked; the other ones are shared, and not checked again.
+
+        Raises `ValueError` for what makes no sense.
+        """
+        checked = {name: _checker(type(self), name).validate_python(value) for name, value in fields.items()}
+        return self.model_copy(update=checked).checked_together()
+
+    def checked_together(self) -> Self:
+        """Checks what concerns several fields; raises `ValueError`."""
+        return self
+
+    @model_validator(mode="after")
+    def _read_together(self) -> Self:
+        return self.checked_together()
+
+
+@cache
+def _checker(kind: type[BaseModel], name: str) -> TypeAdapter[Any]:
+    """Checks one field of a value by itself: all of a project takes 8 ms with 500 takes."""
+    field = kind.model_fields.get(name)
+    if field is None:
+        return TypeAdapter(Any)
+    hint: Any = Annotated[field.annotation, *field.metadata] if field.metadata else field.annotation
+    is_model = isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel)
+    return TypeAdapter(hint, config=None if is_model else ConfigDict(allow_inf_nan=False))
