@@ -2,6 +2,7 @@
 
 import csv
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
