@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from clevrin.desk.followings import Followings
 from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import JobRunner
 from clevrin.desk.measurements import Measurements
@@ -15,6 +16,7 @@ class Context:
     session: Session
     jobs: JobRunner
     measurements: Measurements
+    followings: Followings
     thumbnails: Thumbnails
     player: Player
     intake: Intake

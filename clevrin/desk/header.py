@@ -71,7 +71,7 @@ class JobStrip(QFrame):
         self._bar.setFixedSize(150, 4)
         self._bar.setTextVisible(False)
         self._figures = quiet_label("")
-        self._figures.setMinimumWidth(150)
+        self._figures.setMinimumWidth(190)
         self.stop_button = tool_button("square", "Stop; what is finished is kept")
         self.stop_button.clicked.connect(jobs.stop_shown)
         for widget in (self._what, self._bar, self._figures, self.stop_button):
@@ -119,6 +119,8 @@ def figures(state: JobState) -> str:
     if not state.total:
         return "waiting"
     text = f"{state.done} / {state.total}"
+    if state.per_s is not None:
+        text += f" · {state.per_s:.0f}/s"
     if state.left_s is not None and state.done < state.total:
         left = state.left_s
         text += f" · {left:.0f} s left" if left < 90 else f" · {left / 60:.0f} min left"

@@ -39,12 +39,13 @@ class Job:
 
 @dataclass(frozen=True, kw_only=True)
 class JobState:
-    """How a running job stands; `left_s` None while it cannot be told."""
+    """How a running job stands; `left_s` and `per_s`, its steps per second, None while they cannot be told."""
 
     what: str
     done: int
     total: int
-    left_s: float | None
+    left_s: float | None = None
+    per_s: float | None = None
 
 
 class _Running:
@@ -53,7 +54,7 @@ class _Running:
     def __init__(self, job: Job, runner: "JobRunner") -> None:
         self.job = job
         self.stop = Event()
-        self.state = JobState(what=job.what, done=0, total=0, left_s=None)
+        self.state = JobState(what=job.what, done=0, total=0)
         self._runner = runner
         self._begun: tuple[float, int] | None = None
         self._told = 0.0
@@ -66,8 +67,9 @@ class _Running:
             return
         self._told = now
         steps, spent = done - self._begun[1], now - self._begun[0]
-        left = spent / steps * (total - done) if steps > 0 and spent > 0.3 else None
-        self.state = JobState(what=self.job.what, done=done, total=total, left_s=left)
+        per_s = steps / spent if steps > 0 and spent > 0.3 else None
+        left = (total - done) / per_s if per_s else None
+        self.state = JobState(what=self.job.what, done=done, total=total, left_s=left, per_s=per_s)
         self._runner.progressed.emit(self)
 
     def cancelled(self) -> bool:

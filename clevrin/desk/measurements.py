@@ -9,6 +9,7 @@ from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.tracking import Vectors
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Known, Sources
 from clevrin.desk.jobs import Job, JobRunner
@@ -36,24 +37,26 @@ class Measurements(QObject):
         self._watch = watch
         self.shelf = shelf
         self.known = known
-        self._traces: dict[str, Trace] = {}
-        self._whips: dict[str, tuple[Whip, ...]] = {}
-        self._verdicts: dict[str, Verdict] = {}
+        self._traces: dict[tuple, Trace] = {}
+        self._whips: dict[tuple, tuple[Whip, ...]] = {}
+        self._verdicts: dict[tuple, Verdict] = {}
         self._held: dict[tuple, HeldPath] = {}
-        self._troubles: dict[str, str] = {}
+        self._troubles: dict[tuple, str] = {}
+        self._begun: set[tuple] = set()
+        self._sources = Sources(shelf, known)
         self._solving: dict[str, tuple] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
         watch.changed.connect(self._on_watch_changed)
 
     def trace(self, take: Take) -> Trace | None:
-        return self._traces.get(take.fingerprint)
+        return self._traces.get(take.measured_as)
 
     def whips(self, take: Take) -> tuple[Whip, ...]:
-        return self._whips.get(take.fingerprint, ())
+        return self._whips.get(take.measured_as, ())
 
     def verdict(self, take: Take) -> Verdict | None:
         """What holding the take would cost."""
-        return self._verdicts.get(take.fingerprint)
+        return self._verdicts.get(take.measured_as)
 
     def missing(self, take: Take) -> bool:
         """Whether the take's file is not there, or is another one now."""
@@ -61,10 +64,20 @@ class Measurements(QObject):
 
     def trouble(self, take: Take) -> str | None:
         """Why a take cannot be shown or measured."""
-        return self._watch.sentence(take) or self._troubles.get(take.fingerprint)
+        return self._watch.sentence(take) or self._troubles.get(take.measured_as)
 
     def is_measuring(self, take: Take) -> bool:
-        return self._jobs.is_running(("measure", take.fingerprint))
+        return self._jobs.is_running(_job_key(take.measured_as))
+
+    def is_stopped(self, take: Take) -> bool:
+        """Whether somebody stopped measuring the take; what was measured is kept."""
+        key = take.measured_as
+        done = key in self._traces or key in self._troubles
+        return key in self._begun and not done and not self.is_measuring(take)
+
+    def vectors(self, take: Take, frame: int) -> Vectors | None:
+        """What was followed into a frame, as shares of the picture's size; None where it is not measured yet."""
+        return self._sources.vectors(take, frame)
 
     def held(self, shot: Shot, take: Take) -> HeldPath | None:
         """The held path of a shot; starts solving it when it is not there."""
@@ -77,9 +90,11 @@ class Measurements(QObject):
 
     def measure(self, take: Take) -> None:
         """Starts measuring a take, or goes on where it was stopped."""
-        if take.fingerprint in self._traces:
+        key = take.measured_as
+        if key in self._traces:
             return
-        self._troubles.pop(take.fingerprint, None)
+        self._begun.add(key)
+        self._troubles.pop(key, None)
 
         def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...], Verdict]:
             with Sources(self.shelf, self.known) as sources:
@@ -88,17 +103,16 @@ class Measurements(QObject):
                 return trace, whips, judge(trace, whips)
 
         def done(result: tuple[Trace, tuple[Whip, ...], Verdict]) -> None:
-            key = take.fingerprint
             self._traces[key], self._whips[key], self._verdicts[key] = result
             self.measured.emit(take.id)
 
         def failed(sentence: str) -> None:
-            self._troubles[take.fingerprint] = sentence
+            self._troubles[key] = sentence
             self.failed.emit(take.id, sentence)
 
         self._jobs.start(
             Job(
-                key=("measure", take.fingerprint),
+                key=_job_key(key),
                 what=f"Measuring {take.name}",
                 work=work,
                 done=done,
@@ -143,15 +157,24 @@ class Measurements(QObject):
     def _on_watch_changed(self) -> None:
         """Files that were missing may be there again."""
         self._troubles.clear()
+        self._begun &= self._traces.keys()
         self._measure_all()
         self.failed.emit("", "")
 
     def _measure_all(self) -> None:
-        for take in self._session.project.takes:
-            known = take.fingerprint in self._traces or take.fingerprint in self._troubles
-            if not known and not self.missing(take) and Path(take.path).exists():
+        """Begins what nobody has begun; what somebody stopped waits until it is asked for."""
+        takes = self._session.project.takes
+        for key in self._begun - {take.measured_as for take in takes} - self._traces.keys():
+            self._jobs.stop(_job_key(key))
+            self._begun.discard(key)
+        for take in takes:
+            if take.measured_as not in self._begun and not self.missing(take) and Path(take.path).exists():
                 self.measure(take)
 
 
+def _job_key(measured_as: tuple) -> tuple:
+    return "measure", measured_as
+
+
 def _held_key(shot: Shot, take: Take) -> tuple:
-    return take.fingerprint, shot.span, shot.hold.changed(crispness=0.0)
+    return take.measured_as, shot.span, shot.hold.changed(crispness=0.0)

@@ -1,7 +1,8 @@
 """The motion ridge: how the camera moves, drawn in the same way everywhere.
 
-Height is speed in picture widths per second on a square-root scale, colour is direction, the dark thread is
-the length of the blur, and a hatched band is low confidence. Whips carry a small flag with an arrow.
+Height is speed in picture widths per second on a square-root scale, colour is direction (none where the picture
+turns or grows more than it moves), the dark thread is the length of the blur, and a hatched band is low confidence.
+Whips carry a small flag: an arrow, a twisted double line for a roll, chevrons for a zoom.
 """
 
 import time
@@ -13,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QImage, QPainter, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from clevrin.core.motion import Trace, Whip
 from clevrin.desk import theme
@@ -22,26 +23,36 @@ FULL_WIDTHS_PER_S = 5.0
 """The speed that fills the height; the same everywhere, so that ridges compare."""
 _LOW_CONFIDENCE = 0.35
 _HEADROOM = 0.92
+_TURNS = 0.7
+"""Share of the speed under which a picture turns or grows rather than moves."""
 _STRIP_PX = 600
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class RidgeData:
-    """What a ridge shows of a row of frames; arrays (frames,)."""
+    """What a ridge shows of a row of frames; arrays (frames,). `shifting`: the share of the speed that is no turn."""
 
     speed: NDArray[np.float64]
     heading_deg: NDArray[np.float64]
     blur: NDArray[np.float64]
     confidence: NDArray[np.float64]
+    shifting: NDArray[np.float64]
     whips: tuple[Whip, ...] = ()
 
     @staticmethod
     def of(trace: Trace, whips: tuple[Whip, ...]) -> "RidgeData":
+        per_s = float(trace.rate) / trace.width
+        whole = np.maximum(trace.whole_speed_px * per_s, 1e-9)
+        shift = np.minimum(trace.widths_per_s / whole, 1)
+        # A lens moves the sides of a panned picture faster than its middle, where the speed is told: that is no turn.
+        turns = shift < _TURNS
+        speed = np.where(turns, whole, trace.widths_per_s)
         return RidgeData(
-            speed=trace.widths_per_s,
+            speed=speed,
             heading_deg=trace.heading_deg,
-            blur=trace.blur_px / trace.width * float(trace.rate),
+            blur=speed * trace.open_share,
             confidence=trace.confidence,
+            shifting=np.where(turns, shift, 1.0),
             whips=whips,
         )
 
@@ -229,7 +240,12 @@ def _direction_columns(data: RidgeData, at: NDArray[np.float64], view: RidgeView
         heading = -heading
     degrees = np.degrees(np.arctan2(heading[1], heading[0])).round().astype(int) % 360
     nearest = np.clip(at.round().astype(int), 0, data.frames - 1)
-    return _hues()[degrees[nearest]]
+    plain = theme.colour("quiet")
+    turning = np.array([plain.blue(), plain.green(), plain.red()], np.float32)
+    # Only where it is fast: hands at rest always turn a little.
+    moving = np.where(data.speed > 0.3, np.clip((data.shifting - 0.35) / (_TURNS - 0.35), 0, 1), 1.0)[nearest, None]
+    colours: NDArray[np.float32] = (turning + (_hues()[degrees[nearest]] - turning) * moving).astype(np.float32)
+    return colours
 
 
 @cache
@@ -262,6 +278,14 @@ def _paint_flag(painter: QPainter, rect: QRectF, data: RidgeData, view: RidgeVie
     painter.setPen(theme.colour("text"))
     painter.drawLine(QPointF(x, base - size * 0.7), QPointF(x, base + size * 0.7))
     painter.translate(x + side * size, base)
+    if whip.kind == "roll":
+        _paint_twist(painter, size)
+        painter.restore()
+        return
+    if whip.kind == "zoom":
+        _paint_chevrons(painter, size, opening=(whip.growth > 1) != view.backward)
+        painter.restore()
+        return
     painter.rotate(-angle)
     painter.setPen(theme.colour("sunk"))
     painter.setBrush(theme.direction_colour(angle).lighter(115))
@@ -269,6 +293,24 @@ def _paint_flag(painter: QPainter, rect: QRectF, data: RidgeData, view: RidgeVie
     arrow = [(-s, -0.55 * s), (0.1 * s, -0.55 * s), (s, 0), (0.1 * s, 0.55 * s), (-s, 0.55 * s)]
     painter.drawPolygon(QPolygonF([QPointF(*p) for p in arrow]))
     painter.restore()
+
+
+def _paint_twist(painter: QPainter, size: float) -> None:
+    """Two strands wound around each other: a roll."""
+    along = np.linspace(-size * 0.8, size * 0.8, 17)
+    for side, hue in ((1, "text"), (-1, "quiet")):
+        across = side * size * 0.4 * np.sin(along / size * np.pi * 1.25)
+        painter.setPen(QPen(theme.colour(hue), 1.6))
+        painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(along, across, strict=True)]))
+
+
+def _paint_chevrons(painter: QPainter, size: float, *, opening: bool) -> None:
+    """Two angles that open (the picture grows: in) or close (out): a zoom."""
+    painter.setPen(QPen(theme.colour("text"), 1.6))
+    for side in (-1, 1):
+        tip, ends = (0.75, 0.25) if opening else (0.2, 0.7)
+        shape = [(side * size * ends, -size * 0.5), (side * size * tip, 0.0), (side * size * ends, size * 0.5)]
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in shape]))
 
 
 def paint_waiting(painter: QPainter, rect: QRectF, words: str) -> None:

@@ -1,14 +1,31 @@
 """A viewer: pictures on a neutral surround, drawn 1:1, with words over them where they are needed."""
 
+from typing import Protocol
+
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.desk import theme
 
 Pixels = NDArray[np.uint8]
+
+
+class Overlay(Protocol):
+    """What is drawn over a picture and may be dragged there. Places are in the widget; `rect` is the picture's."""
+
+    def paint(self, painter: QPainter, rect: QRect) -> None: ...
+
+    def press(self, at: QPointF, rect: QRect) -> bool:
+        """The button goes down; whether the overlay takes the drag that begins."""
+
+    def drag(self, at: QPointF, rect: QRect) -> None: ...
+
+    def release(self, at: QPointF, rect: QRect) -> None: ...
+
+    def cursor(self, at: QPointF, rect: QRect) -> Qt.CursorShape: ...
 
 
 class Viewer(QWidget):
@@ -28,6 +45,8 @@ class Viewer(QWidget):
         self._note = ""
         self._detail = 1.0
         self._divide: float | None = None
+        self._overlay: Overlay | None = None
+        self._dragging = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(160, 90)
 
@@ -84,6 +103,13 @@ class Viewer(QWidget):
         self._divide = share
         self.update()
 
+    def set_overlay(self, overlay: Overlay | None) -> None:
+        """Draws something over the picture, and hands the mouse to it. None: nothing."""
+        self._overlay, self._dragging = overlay, False
+        self.setMouseTracking(overlay is not None)
+        self.unsetCursor()
+        self.update()
+
     def picture_rect(self) -> QRect:
         """Where the picture lies in the widget."""
         if not self._images:
@@ -106,6 +132,10 @@ class Viewer(QWidget):
             return
         rect = self.picture_rect()
         painter.drawImage(rect, self._images[-1])
+        if self._overlay is not None:
+            painter.save()
+            self._overlay.paint(painter, rect)
+            painter.restore()
         if self._note:
             self._paint_note(painter, rect)
         if self._divide is not None and len(self._images) == 2:
@@ -129,10 +159,25 @@ class Viewer(QWidget):
         self.wanted_size_changed.emit()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        rect = self.picture_rect()
+        left = event.button() == Qt.MouseButton.LeftButton
+        if left and self._overlay is not None and rect.isValid() and self._overlay.press(event.position(), rect):
+            self._dragging = True
+            return
         self.mouseMoveEvent(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._dragging and self._overlay is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._dragging = False
+            self._overlay.release(event.position(), self.picture_rect())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         rect = self.picture_rect()
+        if self._overlay is not None and rect.isValid():
+            if self._dragging:
+                self._overlay.drag(event.position(), rect)
+                return
+            self.setCursor(self._overlay.cursor(event.position(), rect))
         if self._divide is not None and event.buttons() & Qt.MouseButton.LeftButton and rect.width():
             share = min(1.0, max(0.0, (event.position().x() - rect.left()) / rect.width()))
             self.set_divide(share)

@@ -33,6 +33,7 @@ from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
+from clevrin.desk.followings import Followings
 from clevrin.desk.header import Header
 from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import Job, JobRunner
@@ -79,11 +80,13 @@ class MainWindow(QMainWindow):
         watch = MediaWatch(self.session, self.jobs)
         self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
         self.measurements = Measurements(self.session, self.jobs, shelf, known, watch)
+        self.followings = Followings(self.session, self.jobs, shelf, known, self.measurements)
         self._watch = watch
         self._context = Context(
             session=self.session,
             jobs=self.jobs,
             measurements=self.measurements,
+            followings=self.followings,
             thumbnails=self.thumbnails,
             player=self.player,
             intake=self.intake,

@@ -15,7 +15,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import CarriedArea, TraceRequest, stored_vectors, trace_take
+from clevrin.core.motion.measure import CarriedArea, TraceRequest, stored_piece, trace_take
 from clevrin.core.motion.trace import REPEATED
 from clevrin.core.progress import Silent
 from tests.films import shift, texture
@@ -168,8 +168,8 @@ def test_an_area_is_carried_along_with_the_picture(tmp_path):
     trace = trace_take(request, shelf, Silent())
     assert off_px(trace, range(1, 20)) < 0.25
     for frame in (3, 10, 17):
-        vectors = stored_vectors(request, shelf, frame, 20)
-        assert vectors is not None and len(vectors.after) > 20
+        vectors = stored_piece(request, shelf, frame, 20).vectors(frame)
+        assert len(vectors.after) > 20
         low = np.array([60.0, 10.0]) + STEP * (frame - 10)
         inside = ((vectors.after * SIZE > low) & (vectors.after * SIZE < low + np.array([360, 240]))).all(axis=1)
         assert not inside.any()

@@ -102,6 +102,12 @@ class Take(Value):
             raise ValueError("a track or an area was placed beyond the take")
         return self
 
+    @property
+    def measured_as(self) -> tuple[object, ...]:
+        """What the measurement of its motion depends on: takes alike in this have one trace."""
+        areas = tuple((each.area, each.frame if each.carried else None) for each in self.left_out)
+        return self.fingerprint, areas
+
     def track(self, track_id: str) -> Track:
         """The track with this id; raises `KeyError` when there is none."""
         return _by_id(self.tracks, track_id)

@@ -88,19 +88,30 @@ def stored_trace(request: TraceRequest, shelf: Shelf) -> Trace | None:
     return _trace(request, index, rows) if len(rows) == index.frames else None
 
 
-def stored_vectors(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -> Vectors | None:
-    """What was followed into a frame of a film with `frames`, as shares of the picture's size; None: not measured."""
-    number, at = divmod(frame, PIECE_FRAMES)
-    piece = PieceShelf(shelf, request.key).read(number, frames)
-    if piece is None or at >= len(piece[0]):
+@dataclass(frozen=True, kw_only=True, eq=False)
+class StoredPiece:
+    """A stretch of a measurement with what was followed in it."""
+
+    rows: Rows
+    work_size: tuple[int, int]
+
+    def vectors(self, frame: int) -> Vectors | None:
+        """What was followed into a frame of the film, as shares of the picture's size; None where it is not there."""
+        at = frame % PIECE_FRAMES
+        if at >= len(self.rows):
+            return None
+        found = self.rows.vectors_of(at)
+        before, after = ((places + 0.5) / self.work_size for places in (found.before, found.after))
+        return Vectors(before=before, after=after, follows=found.follows)
+
+
+def stored_piece(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -> StoredPiece | None:
+    """The stretch with a frame of a film of `frames`, if it was measured; costs some milliseconds."""
+    piece = PieceShelf(shelf, request.key).read(frame // PIECE_FRAMES, frames)
+    if piece is None:
         return None
-    found = piece[0].vectors_of(at)
     width, height = (int(v) for v in piece[1]["work_size"])
-    return Vectors(
-        before=(found.before + 0.5) / (width, height),
-        after=(found.after + 0.5) / (width, height),
-        follows=found.follows,
-    )
+    return StoredPiece(rows=piece[0], work_size=(width, height))
 
 
 class _Run:
@@ -166,7 +177,7 @@ class _Run:
         if not self._request.carried:
             return lambda frame: fixed
         first = trace_take(replace(self._request, carried=()), self._shelf, progress)
-        paths = [_carried(each, first) for each in self._request.carried]
+        paths = [carried_area(each, first) for each in self._request.carried]
         return lambda frame: (*fixed, *(area for path in paths if (area := path[frame]) is not None))
 
 
@@ -176,7 +187,7 @@ def _take_up(tracker: StepTracker, state: State, feed: FrameFeed, number: int) -
     tracker.go_on(state, feed.one(key) if key >= 0 else None, feed.one(before) if before >= 0 else None, number)
 
 
-def _carried(drawn: CarriedArea, trace: Trace) -> list[Area | None]:
+def carried_area(drawn: CarriedArea, trace: Trace) -> list[Area | None]:
     """Where an area is in every frame, as an upright box; None where it has left the picture."""
     x, y, w, h = drawn.area
     size = np.array([trace.width, trace.height])

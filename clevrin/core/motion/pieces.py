@@ -11,7 +11,7 @@ from clevrin.core.motion.models import MESH_KNOTS, MODELS
 from clevrin.core.motion.tracking import Step, Vectors
 
 PIECE_FRAMES = 60
-_MOST_VECTORS = 96
+_MOST_VECTORS = 160
 _PER_PX = 32
 """Places of corners are kept to this share of a working pixel, in 16 bits."""
 
@@ -30,8 +30,8 @@ class Rows:
     bridges: NDArray[np.int64]  # (n,): unknown frames before it that have their part in its motion
     blur: NDArray[np.float64]  # (n, 2): length, distinctness; NaN where not told
     mesh: NDArray[np.float32]  # (n, rows, columns, 2)
-    vectors: NDArray[np.int16]  # (n, 96, 4): from x, y to x, y
-    follows: NDArray[np.int8]  # (n, 96): 1 with the background, 0 not, -1 no vector
+    vectors: NDArray[np.int16]  # (n, 160, 4): from x, y to x, y
+    follows: NDArray[np.int8]  # (n, 160): 1 with the background, 0 not, -1 no vector
 
     @staticmethod
     def of(steps: list[tuple[Step, Blur | None]]) -> "Rows":
@@ -53,7 +53,7 @@ class Rows:
         return len(self.points)
 
     def vectors_of(self, frame: int) -> Vectors:
-        """The vectors into a frame (at most 96 of those that were followed), in working pixels from the corner."""
+        """The vectors into a frame (at most 160 of those that were followed), in working pixels from the corner."""
         there = self.follows[frame] >= 0
         places = self.vectors[frame][there] / _PER_PX
         return Vectors(before=places[:, :2], after=places[:, 2:], follows=self.follows[frame][there] == 1)

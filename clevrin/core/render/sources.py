@@ -7,7 +7,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self, TypeVar
 
-from clevrin.core.document import Hold, Span, Take
+from clevrin.core.document import Hold, Span, Take, Track
 from clevrin.core.errors import MediaError
 from clevrin.core.hold import HeldPath, held_path, solving_span
 from clevrin.core.media.index import FrameIndex, index_frames
@@ -16,7 +16,8 @@ from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
+from clevrin.core.motion.measure import CarriedArea, TraceRequest, stored_piece, stored_trace, trace_take
+from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import (
     Registration,
     RegistrationRequest,
@@ -24,6 +25,8 @@ from clevrin.core.motion.registration import (
     stored_registration,
 )
 from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.tracking import Vectors
+from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track
 from clevrin.core.progress import Progress
 
 _OPEN_FILMS = 4
@@ -129,10 +132,15 @@ class Sources:
         """The trace, if the take has been measured and its file is there."""
         if not Path(take.path).exists():
             return None
-        return self.known.once(
-            ("trace", take.fingerprint),
-            lambda: stored_trace(TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf),
+        return self.known.once(("trace", take.measured_as), lambda: stored_trace(trace_request(take), self.shelf))
+
+    def vectors(self, take: Take, frame: int) -> Vectors | None:
+        """What was followed into a frame of a take, as shares of the picture's size; None: not measured yet."""
+        request, frames = trace_request(take), take.facts.frames
+        piece = self.known.once(
+            ("vectors", request.key, frame // PIECE_FRAMES), lambda: stored_piece(request, self.shelf, frame, frames)
         )
+        return None if piece is None else piece.vectors(frame)
 
     def held(self, take: Take, span: Span, hold: Hold) -> HeldPath | None:
         """The held path of a shot, if all it needs has been measured; None as well for a shot not held."""
@@ -148,7 +156,7 @@ class Sources:
                 return None
         drawn = hold.changed(crispness=0.0)  # what does not change the path does not solve it anew
         return self.known.once(
-            ("held", take.fingerprint, span, drawn), lambda: held_path(trace, span, drawn, registration)
+            ("held", take.measured_as, span, drawn), lambda: held_path(trace, span, drawn, registration)
         )
 
     def missing(self, take: Take, span: Span, hold: Hold) -> bool:
@@ -157,10 +165,8 @@ class Sources:
 
     def measure(self, take: Take, progress: Progress) -> Trace:
         """Measures a take, or takes its trace from the shelf."""
-        trace = self.trace(take) or trace_take(
-            TraceRequest(path=Path(take.path), fingerprint=take.fingerprint), self.shelf, progress
-        )
-        self.known.put(("trace", take.fingerprint), trace)
+        trace = self.trace(take) or trace_take(trace_request(take), self.shelf, progress)
+        self.known.put(("trace", take.measured_as), trace)
         return trace
 
     def register(self, take: Take, span: Span, progress: Progress) -> Registration:
@@ -168,6 +174,11 @@ class Sources:
         trace = self.measure(take, progress)
         found = self._registration(take, span, trace)
         return found or register_span(_registering(take, span, trace), trace, self.shelf, progress)
+
+    def follow(self, take: Take, track: Track, progress: Progress) -> Followed:
+        """Follows a track of a take, or takes what was followed before from the shelf."""
+        request = TrackRequest(path=Path(take.path), fingerprint=take.fingerprint, track=track)
+        return follow_track(request, self.trace(take), self.shelf, progress)
 
     def close(self) -> None:
         for readers in (self._readers, self._proxy_readers):
@@ -187,6 +198,16 @@ class Sources:
         return self.known.once(
             ("registration", take.fingerprint, span), lambda: stored_registration(request, self.shelf)
         )
+
+
+def trace_request(take: Take) -> TraceRequest:
+    """How a take is measured: without what the user left out."""
+    return TraceRequest(
+        path=Path(take.path),
+        fingerprint=take.fingerprint,
+        leave_out=tuple(each.area for each in take.left_out if not each.carried),
+        carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
+    )
 
 
 def _registering(take: Take, span: Span, trace: Trace) -> RegistrationRequest:

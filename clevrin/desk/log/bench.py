@@ -11,6 +11,7 @@ from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.log.cards import TakeCards
 from clevrin.desk.log.logging_edits import LoggingEdits
+from clevrin.desk.log.marks import Marks, Mode
 from clevrin.desk.log.take_sheet import TakeSheet
 from clevrin.desk.programmes import reel_programme, take_programme
 from clevrin.desk.ridge_bar import RidgeBar
@@ -38,11 +39,13 @@ class LogBench(Bench):
         self.cards = TakeCards(context, ridges)
         row.addWidget(self.cards)
         row.addLayout(self._make_middle(), 1)
-        self.sheet = TakeSheet(context, self.edits)
+        self.sheet = TakeSheet(context, self.edits, self.marks)
         row.addWidget(self.sheet)
         self.sheet.mark_requested.connect(self.mark)
         self.sheet.put_requested.connect(self.put_on_reel)
         self.sheet.find_requested.connect(self.find_requested)
+        self.sheet.marks.frame_requested.connect(self._on_marks_frame_requested)
+        context.jobs.states_changed.connect(self._on_jobs_states_changed)
         self.cards.take_chosen.connect(self._on_cards_take_chosen)
         self.cards.put_requested.connect(self._on_cards_put_requested)
         self.cards.add_requested.connect(self.add_requested)
@@ -50,6 +53,19 @@ class LogBench(Bench):
         context.intake.told.connect(self.cards.trouble.tell)
 
     def _make_middle(self) -> QVBoxLayout:
+        self.viewer = Viewer()
+        self.marks = Marks(self.context, self.viewer)
+        self.marks.changed.connect(self._on_marks_changed)
+        self.marks.frame_requested.connect(self._on_marks_frame_requested)
+        self.mark_buttons = {
+            "vectors": plain_button("vectors", "Draws what was followed from the frame before  (V)"),
+            "point": plain_button("point", "Click in the picture what is to be followed  (P)"),
+            "surface": plain_button("surface", "Draw a box around a flat thing, then drag its corners  (U)"),
+            "area": plain_button("leave out", "Draw a box around what does not belong to the background"),
+        }
+        for name, button in self.mark_buttons.items():
+            button.setCheckable(True)
+            button.clicked.connect(lambda on, name=name: self.mark_picture(name, on))
         column = QVBoxLayout()
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(6)
@@ -69,9 +85,11 @@ class LogBench(Bench):
             button.clicked.connect(lambda _=False, reel=shows_reel: self.look_at(reel=reel))
         head.addWidget(self._heading)
         head.addStretch(1)
+        for button in self.mark_buttons.values():
+            head.addWidget(button)
+        head.addSpacing(8)
         for button in (self.loop_button, self.take_button, self.reel_button):
             head.addWidget(button)
-        self.viewer = Viewer()
         self.viewer.wanted_size_changed.connect(self.reload)
         self.ridge = RidgeBar()
         self.ridge.frame_requested.connect(self._on_ridge_frame_requested)
@@ -167,6 +185,7 @@ class LogBench(Bench):
             self._take_frame[session.take.id] = frame
             self.transport.show_frame(frame, session.take.facts.frames, float(session.take.facts.rate))
             self.ridge.show_playhead(frame)
+        self.marks.show(None if self._shows_reel else session.take, frame)
 
     def show_trouble(self, sentence: str) -> None:
         self.viewer.show_words(sentence)
@@ -184,6 +203,9 @@ class LogBench(Bench):
         if not self._shows_reel:
             self._heading.setText(take.name if take else "")
         self.sheet.show_take(take)
+        self.marks.show(None if self._shows_reel else take, self.frame_of(take) if take is not None else 0)
+        for button in self.mark_buttons.values():
+            button.setEnabled(take is not None and not self._shows_reel)
         if take is None:
             self.viewer.show_words("Drop footage files here, or use Add takes.")
             self.ridge.show_ridge(0, None)
@@ -194,6 +216,40 @@ class LogBench(Bench):
         chosen = session.span
         others = tuple(each for each in take.spans if chosen is None or each.id != chosen.id)
         self.ridge.show_span(self._span(take), others)
+
+    # What is drawn over the picture
+
+    def mark_picture(self, what: str, on: bool) -> None:
+        """Shows vectors or not, or has the next drag in the picture make a point, a surface or an area."""
+        if what == "vectors":
+            self.marks.set_shows_vectors(on)
+            return
+        modes: dict[str, Mode] = {"point": "point", "surface": "surface", "area": "area"}
+        self.context.player.stop()
+        self.marks.set_mode(modes[what] if on else "look")
+
+    def toggle_mark(self, what: str) -> None:
+        """The key of one of the buttons over the picture."""
+        if not self._shows_reel and self.context.session.take is not None:
+            self.mark_picture(what, not self.mark_buttons[what].isChecked())
+
+    def _on_marks_changed(self) -> None:
+        self.mark_buttons["vectors"].setChecked(self.marks.shows_vectors)
+        for name in ("point", "surface", "area"):
+            self.mark_buttons[name].setChecked(self.marks.mode == name)
+
+    def _on_marks_frame_requested(self, frame: int) -> None:
+        self.look_at(reel=False)
+        self.context.player.stop()
+        self.context.player.seek(frame)
+
+    def _on_jobs_states_changed(self) -> None:
+        """Measuring was begun, or stopped by hand."""
+        take = self.context.session.take
+        stopped = take is not None and self.context.measurements.is_stopped(take)
+        if self.entered and stopped == self.sheet.go_on_button.isHidden():
+            self.sheet.show_take(take)
+        self.sheet.marks.refresh_standing()
 
     # What the user does
 

@@ -4,10 +4,13 @@ from PySide6.QtCore import QEvent, QObject, Signal
 from PySide6.QtWidgets import QLabel, QPlainTextEdit, QWidget
 
 from clevrin.core.document import Take
+from clevrin.core.motion import Whip
 from clevrin.core.pace import speed
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.log.logging_edits import LoggingEdits
+from clevrin.desk.log.marks import Marks
+from clevrin.desk.log.marks_list import MarksList
 from clevrin.desk.log.spans import SpanList
 from clevrin.desk.sheet import ChoiceSetting, Sheet, Trouble, plain_button, quiet_label
 
@@ -21,13 +24,15 @@ class TakeSheet(Sheet):
     put_requested = Signal()
     find_requested = Signal(str)
 
-    def __init__(self, context: Context, edits: LoggingEdits, parent: QWidget | None = None) -> None:
+    def __init__(self, context: Context, edits: LoggingEdits, marks: Marks, parent: QWidget | None = None) -> None:
         super().__init__("Take", parent)
         self._context, self._edits = context, edits
         self._take: Take | None = None
         self._make_facts()
         self._make_judgement()
         self._make_spans()
+        self.marks = MarksList(context, marks)
+        self.add(self.marks)
         self.add_stretch()
 
     def _make_facts(self) -> None:
@@ -39,7 +44,9 @@ class TakeSheet(Sheet):
         self._facts.setFont(theme.font(12))
         self._motion = quiet_label("")
         self._motion.setWordWrap(True)
-        self.add(self.missing, self.find_button, self._facts, self._motion)
+        self.go_on_button = plain_button("Go on measuring", "Goes on where measuring was stopped")
+        self.go_on_button.clicked.connect(self._on_go_on_button_clicked)
+        self.add(self.missing, self.find_button, self._facts, self._motion, self.go_on_button)
 
     def _make_judgement(self) -> None:
         self.worth = ChoiceSetting(
@@ -77,8 +84,8 @@ class TakeSheet(Sheet):
         self._span = QLabel()
         self._span.setFont(theme.font(theme.BODY_PX, strong=True))
         self.spans = SpanList()
-        self.spans.span_chosen.connect(self._context.session.choose_span)
-        self.spans.span_named.connect(self._edits.name_span)
+        self.spans.row_chosen.connect(lambda span_id, _: self._context.session.choose_span(span_id))
+        self.spans.row_named.connect(self._edits.name_span)
         self.in_button = plain_button("In here", "The span begins at this frame  (I)")
         self.out_button = plain_button("Out here", "The span ends with this frame  (O)")
         self.remove_button = plain_button("Forget", "Forgets the chosen span; shots made of it stay")
@@ -100,7 +107,8 @@ class TakeSheet(Sheet):
         """Shows a take as it is now; None: there is none."""
         before, self._take = self._take, take
         self.setEnabled(take is not None)
-        for part in (self.missing, self.find_button, self.conform, self.spans):
+        self.marks.show_take(take)
+        for part in (self.missing, self.find_button, self.go_on_button, self.conform, self.spans):
             part.setVisible(False)
         if take is None:
             self.set_about("")
@@ -115,6 +123,7 @@ class TakeSheet(Sheet):
         self.find_button.setVisible(missing)
         self._facts.setText(_facts(take))
         self._motion.setText("" if missing else self._motion_words(take))
+        self.go_on_button.setVisible(not missing and self._context.measurements.is_stopped(take))
         self._motion.setVisible(bool(self._motion.text()))
         self.worth.set_chosen(*([take.worth] if take.worth else []))
         if before is None or before.id != take.id or not self.note.hasFocus():
@@ -149,6 +158,8 @@ class TakeSheet(Sheet):
             return trouble
         trace = measurements.trace(take)
         if trace is None:
+            if measurements.is_stopped(take):
+                return "Measuring was stopped; what was measured is kept."
             return "The motion is being measured." if measurements.is_measuring(take) else "Not measured yet."
         shutter = f" · shutter {trace.shutter_deg:.0f}°" if trace.shutter_deg is not None else ""
         lines = [f"measured as {trace.model}{shutter}"]
@@ -156,8 +167,7 @@ class TakeSheet(Sheet):
         if verdict is not None:
             lines.append(verdict.sentence)
         lines += [
-            f"whip {theme.direction_arrow(whip.angle_deg)} at {whip.peak}, {whip.start} to {whip.end}: "
-            f"{whip.blur_px:.0f} px of blur"
+            f"{_whip_words(whip)} at {whip.peak}, {whip.start} to {whip.end}: {whip.blur_px:.0f} px of blur"
             for whip in measurements.whips(take)[:3]
         ]
         return "\n".join(lines)
@@ -171,9 +181,21 @@ class TakeSheet(Sheet):
         if self._take is not None:
             self._edits.note(self._take.id, self.note.toPlainText())
 
+    def _on_go_on_button_clicked(self) -> None:
+        if self._take is not None:
+            self._context.measurements.measure(self._take)
+
     def _on_find_button_clicked(self) -> None:
         if self._take is not None:
             self.find_requested.emit(self._take.id)
+
+
+def _whip_words(whip: Whip) -> str:
+    if whip.kind == "roll":
+        return f"roll {'anticlockwise' if whip.turn_deg > 0 else 'clockwise'}"
+    if whip.kind == "zoom":
+        return f"zoom {'in' if whip.growth > 1 else 'out'}"
+    return f"whip {theme.direction_arrow(whip.angle_deg)}"
 
 
 def _facts(take: Take) -> str:

@@ -1,0 +1,140 @@
+"""How vectors, tracks and areas left out are drawn over a picture."""
+
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+
+from clevrin.core.motion.tracking import Vectors
+from clevrin.core.motion.working import Area
+from clevrin.desk import theme
+
+if TYPE_CHECKING:
+    from clevrin.desk.log.marks import SeenTrack
+
+Places = NDArray[np.float64]
+
+_STILL_PX = 0.75
+_HUES = ("ember", "sky", "plum", "kelp")
+_DIAMOND_PX = 6.0
+
+
+def polygon(places: Places) -> QPolygonF:
+    return QPolygonF([QPointF(float(x), float(y)) for x, y in places])
+
+
+def track_hue(number: int) -> str:
+    """The token of the colour of a take's track by its number."""
+    return _HUES[number % len(_HUES)]
+
+
+def paint_vectors(painter: QPainter, rect: QRect, vectors: Vectors) -> None:
+    """A dot where a corner stood still, a line from where it was to a dot where it is; crosses for what is left out."""
+    size, corner = np.array([rect.width(), rect.height()]), np.array([rect.left(), rect.top()])
+    before, after = (places * size + corner for places in (vectors.before, vectors.after))
+    for pen_colour, chosen in (("sunk", slice(None)), (None, slice(None))):
+        for a, b, follows in zip(before[chosen], after[chosen], vectors.follows[chosen], strict=True):
+            shown = theme.colour(pen_colour or ("text" if follows else "brick"))
+            width = 3.2 if pen_colour else 1.4
+            painter.setPen(QPen(shown, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            start, end = QPointF(*a), QPointF(*b)
+            if np.hypot(*(b - a)) > _STILL_PX:
+                painter.drawLine(start, end)
+            if follows:
+                painter.setBrush(shown)
+                painter.drawEllipse(end, 1.6, 1.6)
+            else:
+                painter.drawLine(end + QPointF(-3, -3), end + QPointF(3, 3))
+                painter.drawLine(end + QPointF(-3, 3), end + QPointF(3, -3))
+
+
+def paint_area(painter: QPainter, rect: QRect, area: Area, *, chosen: bool) -> None:
+    """An area that does not count: hatched, so that what is under it is still seen."""
+    x, y, w, h = area
+    box = QRectF(rect.left() + x * rect.width(), rect.top() + y * rect.height(), w * rect.width(), h * rect.height())
+    shade = theme.colour("sunk")
+    shade.setAlpha(70)
+    painter.fillRect(box, shade)
+    hatch = theme.colour("text")
+    hatch.setAlpha(120)
+    painter.fillRect(box, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.colour("ember" if chosen else "text"), 2 if chosen else 1))
+    painter.drawRect(box)
+    _label(painter, QPointF(box.left() + 4, box.top() + 4), "left out", theme.colour("text"))
+
+
+def paint_track(
+    painter: QPainter, seen: "SeenTrack", places: Places, trail: Places | None, number: int, *, chosen: bool
+) -> None:
+    """A point as a diamond with its trail, a surface as its outline; dashed where it was lost."""
+    hue = theme.colour(track_hue(number))
+    if trail is not None:
+        painter.setPen(QPen(hue, 1.2))
+        for a, b in pairwise(trail):
+            if np.isfinite([a, b]).all():
+                painter.drawLine(QPointF(*a), QPointF(*b))
+    lost = seen.standing == "lost"
+    style = Qt.PenStyle.DashLine if lost else Qt.PenStyle.SolidLine
+    if len(places) > 1:
+        for pen in (QPen(theme.colour("sunk"), 4), QPen(hue, 2 if chosen else 1.4, style)):
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolygon(polygon(places))
+    for place in places:
+        _diamond(painter, QPointF(*place), hue, filled=seen.standing == "placed", dashed=lost, large=chosen)
+    words = seen.track.name
+    if lost:
+        words += " was lost: drag it to where it is"
+    elif seen.standing == "followed":
+        words += f"  {seen.confidence * 100:.0f} %"
+    top = places[np.argmin(places[:, 1])]
+    _label(painter, QPointF(float(top[0]) + 12, float(top[1]) - 22), words, hue)
+
+
+def paint_frame(painter: QPainter, start: QPointF, now: QPointF, *, point: bool) -> None:
+    """What is being drawn just now."""
+    if point:
+        _diamond(painter, now, theme.colour("text"), filled=False, dashed=False, large=True)
+        return
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.colour("text"), 1.4, Qt.PenStyle.DashLine))
+    painter.drawRect(QRectF(start, now).normalized())
+
+
+def paint_words(painter: QPainter, rect: QRect, words: str) -> None:
+    _label(painter, QPointF(rect.left() + 8, rect.top() + 8), words, theme.colour("text"))
+
+
+def _diamond(painter: QPainter, at: QPointF, hue: QColor, *, filled: bool, dashed: bool, large: bool) -> None:
+    reach = _DIAMOND_PX * (1.35 if large else 1.0)
+    shape = QPolygonF(
+        [at + QPointF(0, -reach), at + QPointF(reach, 0), at + QPointF(0, reach), at + QPointF(-reach, 0)]
+    )
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(theme.colour("sunk"), 4))
+    painter.drawPolygon(shape)
+    painter.setBrush(hue if filled else Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(hue, 1.8, Qt.PenStyle.DotLine if dashed else Qt.PenStyle.SolidLine))
+    painter.drawPolygon(shape)
+    if not filled:
+        painter.setPen(QPen(hue, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.drawPoint(at)
+
+
+def _label(painter: QPainter, at: QPointF, words: str, hue: QColor) -> None:
+    painter.setFont(theme.font(theme.SMALL_PX, strong=True))
+    metrics = painter.fontMetrics()
+    clip = painter.clipBoundingRect()
+    width, height = metrics.horizontalAdvance(words) + 8, metrics.height() + 2
+    x = max(clip.left() + 2, min(at.x(), clip.right() - width - 2))
+    y = max(clip.top() + 2, min(at.y(), clip.bottom() - height - 2))
+    box = QRectF(x, y, width, height)
+    shade = theme.colour("sunk")
+    shade.setAlpha(200)
+    painter.fillRect(box, shade)
+    painter.setPen(hue)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
