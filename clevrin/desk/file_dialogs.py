@@ -61,6 +61,12 @@ class FileDialogs:
     def ask_where_to_put_takes(self) -> None:
         self._new("Hand the take list on", ".csv", self._window.write_take_list, "Tables (*.csv)")
 
+    def ask_for_track(self) -> None:
+        self._existing("Read a track", self._window.read_track, "Tables (*.csv)")
+
+    def ask_where_to_put_track(self) -> None:
+        self._new("Hand the track on", ".csv", self._window.write_track, "Tables (*.csv)")
+
     def _existing(self, title: str, use: Callable[[Path], None], pattern: str = "", *, folder: bool = False) -> None:
         dialog = self._dialog(title, pattern)
         mode = QFileDialog.FileMode.Directory if folder else QFileDialog.FileMode.ExistingFile

@@ -321,6 +321,19 @@ class MainWindow(QMainWindow):
     def write_take_list(self, path: Path) -> None:
         self._write(path, take_list_csv(self.session.project.takes))
 
+    def write_track(self, path: Path) -> None:
+        """Writes the chosen track of the chosen take as CSV."""
+        text = self.log.marks.chosen_as_csv()
+        if text is not None:
+            self._write(path, text)
+
+    def read_track(self, path: Path) -> None:
+        """Gives the chosen take a track from a CSV."""
+        try:
+            self.log.marks.add_from(path)
+        except ClevrinError as error:
+            self.session.trouble.emit(str(error))
+
     def read_take_list(self, path: Path) -> None:
         """Gives the takes the marks, notes and spans of a list."""
         try:

@@ -108,9 +108,15 @@ def drawn(data: RidgeData, view: RidgeView, size=(200, 60)) -> np.ndarray:
     return np.frombuffer(image.constBits(), np.uint8).reshape(size[1], size[0], 4)[..., 2::-1].astype(int)
 
 
-def ridge(speed, heading=0.0, frames: int = 100, blur: float = 0.0, confidence: float = 1.0) -> RidgeData:
+def ridge(speed, heading=0.0, frames: int = 100, blur=0.0, confidence=1.0, shifting=1.0) -> RidgeData:
     full = lambda v: np.broadcast_to(np.asarray(v, float), (frames,)).copy()  # noqa: E731
-    return RidgeData(speed=full(speed), heading_deg=full(heading), blur=full(blur), confidence=full(confidence))
+    return RidgeData(
+        speed=full(speed),
+        heading_deg=full(heading),
+        blur=full(blur),
+        confidence=full(confidence),
+        shifting=full(shifting),
+    )
 
 
 ALL = RidgeView(first=0, end=100)
@@ -159,8 +165,17 @@ def test_hanging_dim_hatched_and_blur_are_seen(qapp):
     assert (blurred[:, 100].sum(axis=1) < plain[:, 100].sum(axis=1) * 0.5).any()
 
 
-def test_a_flag_stands_on_a_whip(qapp):
-    whip = Whip(start=40, peak=50, end=60, angle_deg=90.0, speed_px=100.0, blur_px=50.0, kind="tilt")
+def test_what_turns_has_no_direction(qapp):
+    red, green, blue = drawn(ridge(3.0, 0, shifting=0.2), ALL)[30, 100]
+    quiet = theme.colour("quiet")
+    assert red / green == pytest.approx(quiet.red() / quiet.green(), rel=0.05)
+    assert green / blue == pytest.approx(quiet.green() / quiet.blue(), rel=0.05)
+
+
+@pytest.mark.parametrize(("kind", "growth"), [("tilt", 1.0), ("roll", 1.0), ("zoom", 1.05), ("zoom", 0.95)])
+def test_a_flag_stands_on_a_whip(qapp, kind, growth):
+    fields = {"start": 40, "peak": 50, "end": 60, "angle_deg": 90.0, "speed_px": 100.0, "blur_px": 50.0}
+    whip = Whip(**fields, kind=kind, turn_deg=8.0, growth=growth)
     plain = ridge(3.0, 90)
     flagged = RidgeData(**{**vars(plain), "whips": (whip,)})
     changed = np.abs(drawn(flagged, ALL) - drawn(plain, ALL)).sum(axis=2) > 60

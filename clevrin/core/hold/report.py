@@ -15,6 +15,7 @@ Numbers = NDArray[np.float64]
 
 SHAKE_HZ = 1.0
 """Motion quicker than this counts as shake."""
+_SHORTEST_CALM_S = 0.6
 LITTLE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
 """Shake below this (px at 1280 wide, degrees, %) is as good as none: taking it out can only do harm."""
 
@@ -69,17 +70,22 @@ def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
 def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, float]:
     """Root mean square of the motion over 1 Hz along each axis, in the axis's unit, over the calm frames.
 
-    `calm` (frames,) leaves out whips; every run of calm frames of a second or more is filtered by itself, so
-    that no whip rings into it. 0 where there is none.
+    `calm` (frames,) leaves out whips; every run of calm frames of 0.6 s or more is filtered by itself, so that
+    no whip rings into it. 0 where there is none.
     """
     filters = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], calm.astype(int), [0]])))
-    runs = [(a, b) for a, b in edges.reshape(-1, 2) if b - a >= max(12, rate / SHAKE_HZ)]
+    runs = calm_runs(calm, rate)
     result = {}
     for axis, values in course.axes.items():
         quick = [sosfiltfilt(filters, values[a:b], padlen=min(b - a - 1, 3 * round(rate))) for a, b in runs]
         result[axis] = float(np.sqrt(np.mean(np.concatenate(quick) ** 2))) if quick else 0.0
     return result
+
+
+def calm_runs(calm: NDArray[np.bool_], rate: float) -> list[tuple[int, int]]:
+    """The runs of calm frames, first and end, that are long enough to tell shake in."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], calm.astype(int), [0]]))).reshape(-1, 2)
+    return [(int(a), int(b)) for a, b in edges if b - a >= max(12, _SHORTEST_CALM_S * rate)]
 
 
 def calm_frames(trace: Trace, span: Span, whips: tuple) -> NDArray[np.bool_]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.model import AXES
 from clevrin.core.hold.held import HeldPath, gate_corners
-from clevrin.core.hold.report import LITTLE, Course, calm_frames, course, shake
+from clevrin.core.hold.report import LITTLE, Course, calm_frames, calm_runs, course, shake
 from clevrin.core.hold.solve import held_path, widest_gate
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
@@ -68,7 +68,10 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     keep_locked = _keep_locked(trace, span)
     blurred = _blurred(trace, span, path, calm)
     cost = _cost(keep_float, len(blurred) / span.frames, idle)
-    words = _Words(rest=rest, idle=idle, keep=keep_float, locked=keep_locked, blurred=len(blurred), frames=span.frames)
+    told = bool(calm_runs(calm, float(trace.rate)))
+    words = _Words(
+        told=told, rest=rest, idle=idle, keep=keep_float, locked=keep_locked, blurred=len(blurred), frames=span.frames
+    )
     return Verdict(
         cost=cost,
         sentence=words.sentence(cost),
@@ -129,8 +132,9 @@ def _blurred(trace: Trace, span: Span, path: HeldPath, calm: NDArray[np.bool_]) 
 
 @dataclass(frozen=True, kw_only=True)
 class _Words:
-    """What a sentence is made of."""
+    """What a sentence is made of; `told`: whether there is a calm stretch in which shake could be seen."""
 
+    told: bool
     rest: dict[str, float]
     idle: tuple[str, ...]
     keep: float
@@ -140,6 +144,8 @@ class _Words:
 
     def sentence(self, cost: Cost) -> str:
         """Why the verdict is as it is, and what to try."""
+        if not self.told:
+            return "There is no calm stretch in it that is long enough to be judged."
         if len(self.idle) == len(AXES):
             return "There is nothing to remove: it stands still already."
         share = f"{self.keep * 100:.0f} % of the width stays"

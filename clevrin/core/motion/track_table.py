@@ -5,7 +5,7 @@ import io
 from pathlib import Path
 
 from clevrin.core.document import Placement, Take, Track
-from clevrin.core.document.files import reason_of
+from clevrin.core.document.files import read_text
 from clevrin.core.document.tracks import TrackKind
 from clevrin.core.errors import ClevrinError
 from clevrin.core.motion.tracks import Followed
@@ -36,11 +36,7 @@ def read_track(path: Path, take: Take) -> Track:
 
     Rows beyond the take are left out. Raises `ClevrinError` with a sentence for what is no such table.
     """
-    try:
-        lines = path.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        reason = reason_of(error) if isinstance(error, OSError) else "it is not text"
-        raise ClevrinError(f"{path.name} cannot be read: {reason}.") from error
+    lines = read_text(path, "a track").splitlines()
     if not lines or lines[0].strip() != _TRACK_FORMAT:
         raise ClevrinError(f"{path.name} is not a track: its first line is not '{_TRACK_FORMAT}'.")
     notes = dict(line[2:].split(" ", 1) for line in lines if line.startswith("# ") and " " in line[2:])

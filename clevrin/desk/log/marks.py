@@ -1,6 +1,7 @@
 """What is drawn over a take's picture and dragged there: vectors, points and surfaces, areas left out."""
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal
 
 import numpy as np
@@ -12,6 +13,7 @@ from clevrin.core.document import LeftOut, Placement, Take, Track
 from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
 from clevrin.core.motion.measure import CarriedArea, carried_area
 from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.track_table import read_track, track_csv
 from clevrin.core.motion.working import Area
 from clevrin.desk.context import Context
 from clevrin.desk.log import marks_painting as painting
@@ -268,6 +270,22 @@ class Marks(QObject):
         else:
             left = tuple(each for each in self._take.left_out if each.id != self._chosen)
             self._session.do(SetLeftOut(take_id=self._take.id, left_out=left, label="Count an area again"))
+
+    def chosen_as_csv(self) -> str | None:
+        """The chosen track, as far as it is followed, as a table; None: no track is chosen, or none is followed."""
+        take = self._take
+        track = next((t for t in take.tracks if t.id == self._chosen), None) if take is not None else None
+        followed = self._followings.of(track) if track is not None else None
+        if take is None or track is None or followed is None:
+            return None
+        return track_csv(track, followed, take)
+
+    def add_from(self, path: Path) -> None:
+        """Adds a track from a table. Raises `ClevrinError` for what is none."""
+        if self._take is not None:
+            track = read_track(path, self._take)
+            if self._session.do(AddTrack(take_id=self._take.id, track=track)):
+                self.choose(track.id)
 
     def rename(self, track_id: str, name: str) -> None:
         if self._take is not None and name:
