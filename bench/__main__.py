@@ -5,11 +5,12 @@ import sys
 import tempfile
 from pathlib import Path
 
+import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows
 
 
 def main() -> None:
-    chosen = sys.argv[1:] or ["accuracy", "speed", "window", "hands", "seeking"]
+    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "hands", "seeking"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for kind in ("DATA", "CACHE", "CONFIG"):
@@ -18,14 +19,21 @@ def main() -> None:
         from bench.hands import hands_rows
         from bench.seeking import seeking_rows
         from bench.speed import speed
+        from bench.tracing import tracing_rows
         from bench.window import the_application, window_rows
         from clevrin.core.motion.cache import Shelf
+        from clevrin.core.motion.measure import TraceRequest, trace_take
+        from clevrin.core.progress import Silent
+        from clevrin.demo.footage_maker import FILMED, FOOTAGE
 
         shelf = Shelf(folder / "demo")
-        if "accuracy" in chosen or "window" in chosen:
-            rows = accuracy(shelf)
-            if "accuracy" in chosen:
-                print_rows("Accuracy, on the demo's true camera", rows)
+        traces = {}
+        if {"tracing", "accuracy", "window"} & set(chosen):
+            traces = {name: trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent()) for name in FILMED}
+        if "tracing" in chosen:
+            print_rows("Tracing, on the demo's true camera", tracing_rows(traces, folder))
+        if "accuracy" in chosen:
+            print_rows("Hold and match, on the demo's true camera", accuracy(traces, shelf))
         if "speed" in chosen:
             print_rows("Speed and memory", speed(folder))
         if "window" in chosen:

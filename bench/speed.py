@@ -7,6 +7,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 
@@ -27,6 +28,7 @@ from clevrin.demo.footage_maker import FOOTAGE
 
 _SIZE = (1920, 1080)
 _RUNS = 3
+_TEN_MINUTES = 18_000
 
 
 def make_full_hd(path: Path, frames: int) -> Path:
@@ -75,7 +77,8 @@ def _trace_row(film: Path, folder: Path) -> Row:
         trace_take(TraceRequest(path=film, fresh=True), Shelf(folder / "fresh"), Silent())
 
     spent, alone, ratio = paired(trace, decode)
-    return Row("trace 1080p / decoding alone", "2 (issue 4)", f"x {ratio:.1f} ({spent:.1f} s / {alone:.1f} s)")
+    figures = f"x {ratio:.2f} ({spent:.1f} s / {alone:.1f} s)"
+    return Row("trace 1080p / decoding alone", "2", figures, ratio <= 2)
 
 
 def _export_row(film: Path, folder: Path) -> Row:
@@ -135,12 +138,13 @@ def _shaky(frames: int) -> Trace:
 
 
 def _memory_row(folder: Path) -> Row:
-    """Peak memory of a process that traces, for a film and for one four times as long."""
+    """Peak memory of a process that traces a short film, and one of ten minutes."""
+    short = make_full_hd(folder / "short.mp4", 120)
+    long = _repeated(short, folder / "long.mp4", _TEN_MINUTES // 120)
     peaks = []
-    for frames in (120, 480):
-        film = make_full_hd(folder / f"long {frames}.mp4", frames)
+    for film in (short, long):
         code = (
-            "import sys\nfrom pathlib import Path\n"
+            "import sys\nfrom pathlib import Path\nimport clevrin\n"
             "from clevrin.core.motion.cache import Shelf\n"
             "from clevrin.core.motion.measure import TraceRequest, trace_take\n"
             "from clevrin.core.progress import Silent\n"
@@ -153,4 +157,18 @@ def _memory_row(folder: Path) -> Row:
             [sys.executable, "-c", code, film, folder / "mem"], capture_output=True, text=True, check=True
         )
         peaks.append(int(done.stdout))
-    return Row("memory while tracing 1080p, 4 s and 16 s", "500 MB", f"{peaks[0]} and {peaks[1]} MB", max(peaks) < 500)
+    return Row("memory while tracing 1080p, 4 s and 10 min", "500 MB", f"{peaks[0]} and {peaks[1]} MB", peaks[1] < 500)
+
+
+def _repeated(film: Path, path: Path, times: int) -> Path:
+    """A film played over and over, copied without encoding it again."""
+    with av.open(str(film)) as source, av.open(str(path), "w") as target:
+        packets = [p for p in source.demux(video=0) if p.size]
+        stream = target.add_stream_from_template(source.streams.video[0])
+        length = round(120 / 30 / packets[0].time_base)
+        places = [(p.pts, p.dts) for p in packets]
+        for turn in range(times):
+            for packet, (pts, dts) in zip(packets, places, strict=True):
+                packet.pts, packet.dts, packet.stream = pts + turn * length, dts + turn * length, stream
+                target.mux(packet)
+    return path

@@ -57,6 +57,33 @@ def trace_errors(trace: Trace, true: Numbers) -> TraceErrors:
     return TraceErrors(centre=off(centre), corners=off(corners), speed=speed)
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class PictureErrors:
+    """Per frame (frames,): RMS error and RMS true speed over the whole picture; px of the full picture."""
+
+    error: Numbers
+    speed: Numbers
+
+    @property
+    def calm(self) -> NDArray[np.bool_]:
+        return self.speed < FAST_PX
+
+
+def picture_errors(trace: Trace, true: Numbers) -> PictureErrors:
+    """Compares a trace with the true motions (frames, 3, 3) over a grid of the picture: turns and zooms count."""
+    shares = np.stack(np.meshgrid(np.linspace(0, 1, 5), np.linspace(0, 1, 5)), axis=-1).reshape(-1, 2)
+    grid = shares * (trace.width - 1, trace.height - 1)
+
+    def rms(offsets: Numbers) -> float:
+        return float(np.sqrt((offsets**2).sum(axis=1).mean()))
+
+    pairs = list(zip(trace.motions, true, strict=True))
+    return PictureErrors(
+        error=np.array([rms(apply(measured, grid) - apply(right, grid)) for measured, right in pairs]),
+        speed=np.array([rms(apply(right, grid) - grid) for _, right in pairs]),
+    )
+
+
 def true_places(scene: Scene, actor: Actor, on_texture: Numbers) -> Numbers:
     """Where places (n, 2) of an actor's texture, in its pixels, are in the picture: (frames, n, 2) px."""
     found = []

@@ -41,6 +41,10 @@ _FORGETTING = 0.98
 _ALIKE = 30.0
 """Fits from one key frame err alike: so many of them count as one witness of the lens."""
 _LEAST_ALLOWED_PX = 0.1
+_LEARNS_ALONE, _FIRST_EXCESS_PX = 3, 0.4
+_BLURRED_PX = 0.5
+"""Deviation at the corners from which on a fit is too rough to tell how well a habit predicts."""
+"""Fits before a habit says anything."""
 _USELESS = 3.0
 """Times a fit's own deviation from which on what a habit allows would not change the fit."""
 
@@ -72,7 +76,7 @@ class Habit:
 
     def expected(self, scaled: Matrix, radius_px: float) -> tuple[Points, float]:
         """The four for a fit in radii, and the deviation that is allowed."""
-        if self.fits < 3 or self.weight <= 0:
+        if self.fits < _LEARNS_ALONE or self.weight <= 0:
             return np.zeros(4), max(1.0 / radius_px, 0.1 * float(np.hypot(*scaled[:2, 2])))
         inverse_square = max(0.0, self.weighted / self.weight)
         unsure = np.sqrt(_ALIKE / self.weight) * float(np.hypot(*scaled[:2, 2]))
@@ -87,11 +91,16 @@ class Habit:
         variance = lesson.spread**2 + 1e-12
         self.weighted = _FORGETTING * self.weighted - float(perspective @ shift) / variance
         self.weight = _FORGETTING * self.weight + float(shift @ shift) / variance
-        beyond = radius_px**-2
-        if self.fits >= 3:
-            beyond = min(float((off**2).mean()) - lesson.spread**2, (3 / radius_px) ** 2)
-        self.excess += max(1 / (1 + self.fits), 0.05) * (beyond - self.excess)
         self.fits += 1
+        if self.fits <= _LEARNS_ALONE:
+            self.excess = (_FIRST_EXCESS_PX / radius_px) ** 2
+            return
+        if lesson.spread * radius_px > _BLURRED_PX:
+            return
+        # A few frames that are blurred unlike their key frame say nothing of the others.
+        most = 4 * max(0.0, self.excess) + (_LEAST_ALLOWED_PX / radius_px) ** 2
+        beyond = min(float((off**2).mean()) - lesson.spread**2, most)
+        self.excess += max(1 / (1 + self.fits - _LEARNS_ALONE), 0.05) * (beyond - self.excess)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

@@ -16,7 +16,7 @@ WORK_WIDTH = 640
 """Pictures are reduced to about this width for measuring."""
 CELLS = (16, 9)
 """Columns and rows of the grid by which corners are spread, and background is told from subject."""
-_CORNERS, _CORNERS_IF_FLAT = 300, 450
+_CORNERS, _CORNERS_IF_FLAT = 360, 450
 """About how many corners are followed; more where there is little contrast, because each of them is noisier."""
 _FLAT = 20.0
 _PER_CELL = (2, 4)

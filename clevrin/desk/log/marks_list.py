@@ -101,6 +101,8 @@ class MarksList(QWidget):
             return "cannot be followed"
         if followed is None:
             return "not followed yet"
+        if not (followed.known & ~followed.placed).any() and followed.lost:
+            return "nothing to hold on to"
         if followed.lost:
             return f"lost at {', '.join(str(frame) for frame in followed.lost[:2])}"
         return "all of the take"

@@ -1,0 +1,266 @@
+"""What is drawn over the picture in the Log bench: vectors, points, surfaces, areas left out; and measuring by hand."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from clevrin.core.document import Take
+from clevrin.core.motion.track_table import read_track
+from clevrin.demo.footage_maker import FOOTAGE
+from tests.desk.conftest import Hands, pixels_of
+
+HOUSE = np.array([380.0, 460.0])
+"""A place in the picnic take that has something to hold on to at frame 100, in its pixels."""
+
+
+@pytest.fixture
+def picnic(demo: Hands) -> Hands:
+    """The picnic is looked at, at frame 100."""
+    demo.look_at(demo.window.session.project.takes[2].id)
+    go_to(demo, 100)
+    return demo
+
+
+def go_to(hands: Hands, frame: int) -> None:
+    hands.window.player.seek(frame)
+    hands.until(lambda: hands.window.log.frame_of(hands.window.session.take) == frame)
+    hands.until(lambda: hands.window.log.marks._frame == frame)
+
+
+def take_of(hands: Hands) -> Take:
+    found = hands.window.session.take
+    assert found is not None
+    return found
+
+
+def in_view(hands: Hands, px: np.ndarray) -> tuple[float, float]:
+    """Where a place of the take's picture lies in the viewer."""
+    rect, facts = hands.window.log.viewer.picture_rect(), take_of(hands).facts
+    share = (np.asarray(px) + 0.5) / (facts.width, facts.height)
+    return rect.left() + share[0] * rect.width(), rect.top() + share[1] * rect.height()
+
+
+def place_point(hands: Hands, px: np.ndarray = HOUSE) -> None:
+    hands.click(hands.window.log.mark_buttons["point"])
+    hands.click(hands.window.log.viewer, in_view(hands, px))
+    hands.until(lambda: not hands.window.jobs.busy)
+
+
+def seen(hands: Hands):
+    (only,) = hands.window.log.marks.seen_tracks
+    return only
+
+
+def test_vectors_are_drawn_while_the_button_is_down(picnic):
+    viewer, button = picnic.window.log.viewer, picnic.window.log.mark_buttons["vectors"]
+    plain = pixels_of(viewer)
+    picnic.key(Qt.Key.Key_V)
+    assert button.isChecked()
+    drawn = pixels_of(viewer)
+    changed = (np.abs(drawn.astype(int) - plain).max(axis=2) > 60).mean()
+    assert 0.001 < changed < 0.2
+    # They are where corners were followed to.
+    vectors = picnic.window.measurements.vectors(take_of(picnic), 100)
+    rect = viewer.picture_rect()
+    for x, y in vectors.after[vectors.follows][:20]:
+        at = round(rect.top() + y * rect.height()), round(rect.left() + x * rect.width())
+        around = np.abs(drawn.astype(int) - plain)[at[0] - 2 : at[0] + 3, at[1] - 2 : at[1] + 3]
+        assert around.max() > 40
+    picnic.click(button)
+    assert np.array_equal(pixels_of(viewer), plain)
+
+
+def test_vectors_of_a_subject_are_told_apart(hands, measured_demo):
+    hands.drop_files(FOOTAGE / "parade.mp4")
+    hands.until(lambda: len(hands.window.session.project.takes) == 1)
+    hands.measured()
+    vectors = hands.window.measurements.vectors(take_of(hands), 20)
+    share = vectors.after[~vectors.follows]
+    assert len(share) > 30 and vectors.follows.sum() > 30
+    on_cloth = (share[:, 0] > 0.28) & (share[:, 0] < 0.88) & (share[:, 1] > 0.22) & (share[:, 1] < 0.9)
+    assert on_cloth.mean() > 0.85
+
+
+def test_a_point_is_placed_by_a_click_and_followed_both_ways(picnic):
+    window = picnic.window
+    place_point(picnic)
+    (track,) = take_of(picnic).tracks
+    assert track.name == "Point 1" and track.placed[0].frame == 100
+    assert np.hypot(*(np.array(track.placed[0].places[0]) - HOUSE)) < 2.0  # a pixel of the viewer is 1.9 of the take
+    followed = window.followings.of(track)
+    assert followed is not None and followed.known[60:140].all()
+    go_to(picnic, 140)
+    assert seen(picnic).standing == "followed" and seen(picnic).confidence > 0.7
+    assert window.log.sheet.marks.table.item(0, 0).text() == "Point 1"
+    window.session.undo()
+    assert take_of(picnic).tracks == () and window.log.marks.seen_tracks == []
+    assert window.log.sheet.marks.isHidden()
+    window.session.redo()
+    picnic.until(lambda: window.log.marks.seen_tracks)
+
+
+def test_where_there_is_nothing_to_hold_on_to_the_list_says_so(picnic):
+    place_point(picnic, np.array([760.0, 250.0]))
+    assert picnic.window.log.sheet.marks.table.item(0, 1).text() == "nothing to hold on to"
+
+
+def test_a_correction_by_dragging_stays_and_what_is_beside_it_follows(picnic):
+    place_point(picnic)
+    go_to(picnic, 130)
+    before = seen(picnic).places[0]
+    start = in_view(picnic, before)
+    picnic.drag(picnic.window.log.viewer, start, (start[0] + 10, start[1] - 6))
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    (track,) = take_of(picnic).tracks
+    assert [each.frame for each in track.placed] == [100, 130]
+    scale = 1280 / picnic.window.log.viewer.picture_rect().width()
+    assert np.allclose(np.array(track.placed[1].places[0]) - before, (10 * scale, -6 * scale), atol=0.1)
+    go_to(picnic, 130)
+    assert seen(picnic).standing == "placed"
+    assert picnic.window.session.history.undo_label == "Correct track"
+
+
+def test_a_lost_point_is_shown_and_taken_up_again(demo):
+    """At the end of the walk a whip carries everything out of the picture."""
+    walk = demo.window.session.project.takes[0]
+    demo.look_at(walk.id)
+    go_to(demo, 100)
+    place_point(demo, np.array([1100.0, 300.0]))
+    demo.until(lambda: demo.window.player.frame != 100)
+    (track,) = take_of(demo).tracks
+    followed = demo.window.followings.of(track)
+    lost = demo.window.player.frame
+    assert lost in followed.lost and lost > 100
+    demo.until(lambda: demo.window.log.marks.seen_tracks and seen(demo).standing == "lost")
+    assert f"lost at {lost}" in demo.window.log.sheet.marks.table.item(0, 1).text() or lost in followed.lost
+    at = in_view(demo, np.clip(seen(demo).places[0], 40, (1240, 680)))
+    old = in_view(demo, seen(demo).places[0])
+    if demo.window.log.viewer.picture_rect().contains(round(old[0]), round(old[1])):
+        demo.drag(demo.window.log.viewer, old, at)
+        demo.until(lambda: not demo.window.jobs.busy)
+        assert take_of(demo).tracks[0].placed[-1].frame == lost
+
+
+def test_a_surface_is_a_box_whose_corners_are_dragged(picnic):
+    viewer = picnic.window.log.viewer
+    picnic.key(Qt.Key.Key_U)
+    assert picnic.window.log.mark_buttons["surface"].isChecked()
+    a, b = in_view(picnic, HOUSE - 60), in_view(picnic, HOUSE + 60)
+    picnic.drag(viewer, a, b)
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    (track,) = take_of(picnic).tracks
+    assert track.kind == "surface" and len(track.placed[0].places) == 4
+    assert np.allclose(track.placed[0].places[0], HOUSE - 60, atol=3) and np.allclose(
+        track.placed[0].places[2], HOUSE + 60, atol=3
+    )
+    go_to(picnic, 100)
+    corner = in_view(picnic, np.array(track.placed[0].places[1]))
+    picnic.drag(viewer, corner, (corner[0] + 8, corner[1]))
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    moved = np.array(take_of(picnic).tracks[0].placed[0].places) - np.array(track.placed[0].places)
+    assert moved[1][0] > 10 and np.abs(np.delete(moved, 1, axis=0)).max() < 1e-6
+    assert len(take_of(picnic).tracks[0].placed) == 1
+
+
+def test_an_area_is_left_out_carried_and_counted_again(picnic):
+    window = picnic.window
+    first = window.measurements.trace(take_of(picnic))
+    picnic.click(window.log.mark_buttons["area"])
+    picnic.drag(window.log.viewer, in_view(picnic, np.array([200.0, 200])), in_view(picnic, np.array([700.0, 600])))
+    (area,) = take_of(picnic).left_out
+    assert area.area == pytest.approx((200 / 1280, 200 / 720, 500 / 1280, 400 / 720), abs=0.006)
+    assert window.measurements.is_measuring(take_of(picnic))
+    picnic.measured()
+    vectors = window.measurements.vectors(take_of(picnic), 100)
+    x, y, w, h = area.area
+    inside = (vectors.after > (x, y)).all(axis=1) & (vectors.after < (x + w, y + h)).all(axis=1)
+    assert not inside.any() and len(inside) > 20
+    picnic.click(window.log.sheet.marks.carry, (8, 8))
+    assert take_of(picnic).left_out[0].carried and take_of(picnic).left_out[0].frame == 100
+    picnic.measured()
+    picnic.click(window.log.sheet.marks.forget_button)
+    assert take_of(picnic).left_out == ()
+    picnic.measured()
+    assert np.array_equal(window.measurements.trace(take_of(picnic)).motions, first.motions)
+
+
+def test_measuring_is_stopped_and_goes_on_when_asked(hands):
+    window = hands.window
+    hands.drop_files(FOOTAGE / "walk-past.mp4")
+    hands.until(lambda: any(state.done > 20 for state in window.jobs.states if "Measuring" in state.what))
+    hands.until(lambda: "/s" in window.header.strip.words)
+    hands.click(window.header.strip.stop_button)
+    take = take_of(hands)
+    hands.until(lambda: window.measurements.is_stopped(take))
+    hands.until(window.log.sheet.go_on_button.isVisible)
+    # Nothing begins it again by itself.
+    window.log.sheet.note.setPlainText("Not now")
+    assert not window.measurements.is_measuring(take_of(hands))
+    hands.click(window.log.sheet.go_on_button)
+    hands.until(lambda: any(state.total for state in window.jobs.states))
+    hands.measured()
+    assert window.log.sheet.go_on_button.isHidden() and window.measurements.trace(take_of(hands)).frames == 147
+
+
+def test_a_track_is_named_limited_and_forgotten(picnic):
+    place_point(picnic)
+    panel = picnic.window.log.sheet.marks
+    panel.table.item(0, 0).setText("Chimney")
+    assert take_of(picnic).tracks[0].name == "Chimney"
+    panel.table.item(0, 0).setText("  ")
+    assert take_of(picnic).tracks[0].name == "Chimney"
+    panel.limit.slider.setValue(panel.limit.slider.maximum())
+    assert take_of(picnic).tracks[0].limit == pytest.approx(0.98)
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    strict = picnic.window.followings.of(take_of(picnic).tracks[0])
+    assert strict.confidence[strict.known].min() >= 0.98
+    picnic.click(panel.forget_button)
+    assert take_of(picnic).tracks == () and panel.isHidden()
+
+
+def test_a_track_goes_out_and_comes_back_as_csv(picnic, tmp_path):
+    place_point(picnic)
+    picnic.do("export-track")
+    picnic.name_file(tmp_path / "chimney")
+    picnic.until((tmp_path / "chimney.csv").exists)
+    take = take_of(picnic)
+    assert len(read_track(tmp_path / "chimney.csv", take).placed) > 50
+    picnic.do("import-track")
+    picnic.name_file(tmp_path / "chimney.csv")
+    picnic.until(lambda: len(take_of(picnic).tracks) == 2)
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    first, second = (picnic.window.followings.of(track) for track in take_of(picnic).tracks)
+    assert np.allclose(first.places[first.known], second.places[first.known], atol=1e-3)
+    (tmp_path / "wrong.csv").write_text("not a track\n")
+    told = []
+    picnic.window.session.trouble.connect(told.append)
+    picnic.do("import-track")
+    picnic.name_file(tmp_path / "wrong.csv")
+    picnic.until(lambda: told)
+    assert "not a track" in told[0] and len(take_of(picnic).tracks) == 2
+
+
+def test_tracks_and_areas_are_saved_with_the_project(picnic, tmp_path):
+    place_point(picnic)
+    window = picnic.window
+    file = tmp_path / "kite.clevrin"
+    window.save_project(file)
+    picnic.until(file.exists)
+    picnic.until(lambda: not window.jobs.busy)
+    window.open_project(file)
+    picnic.measured()
+    picnic.look_at(window.session.project.takes[2].id)
+    (track,) = take_of(picnic).tracks
+    picnic.until(lambda: window.followings.of(track) is not None)
+    assert window.player.frame != window.followings.of(track).lost  # nobody is led anywhere by opening a project
+
+
+def test_in_the_reel_nothing_is_drawn_over_the_picture(picnic):
+    place_point(picnic)
+    log = picnic.window.log
+    log.look_at(reel=True)
+    picnic.until(lambda: log.viewer.pixels and log.marks.seen_tracks == [])
+    assert not log.mark_buttons["point"].isEnabled()
+    QTest.keyClick(picnic.window, Qt.Key.Key_P)
+    assert log.marks.mode == "look"
