@@ -7,6 +7,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+_ON_SIGN = (760.0, 305.0)
+"""Something of the walk's frame 104 that can be followed, in pixels of the take."""
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -49,6 +51,8 @@ def main() -> None:
             print(f"docs/screenshots/{name}.png")
 
         session = window.session
+        until(lambda: "left" in window.header.strip.words)
+        shot("measuring")
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
         walk, hill, picnic, _ = session.project.takes
@@ -63,16 +67,39 @@ def main() -> None:
         session.choose_span(session.take.spans[1].id)
         rest(3.0)
         window.player.seek(104)
+        window.log.toggle_mark("vectors")
         rest()
         shot("log")
 
-        def mouse(kind: QEvent.Type, x: float, y: float, down: bool) -> None:
-            at = QPointF(x, y)
+        def mouse(kind: QEvent.Type, x: float, y: float, down: bool, widget: QWidget | None = None) -> None:
+            at, widget = QPointF(x, y), widget or window.reel
             button = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else Qt.MouseButton.LeftButton
             held = Qt.MouseButton.LeftButton if down else Qt.MouseButton.NoButton
-            place = QPointF(window.reel.mapToGlobal(at.toPoint()))
+            place = QPointF(widget.mapToGlobal(at.toPoint()))
             event = QMouseEvent(kind, at, place, button, held, Qt.KeyboardModifier.NoModifier)
-            application.sendEvent(window.reel, event)
+            application.sendEvent(widget, event)
+
+        def in_view(x: float, y: float) -> tuple[float, float]:
+            rect = window.log.viewer.picture_rect()
+            return rect.left() + x / 1280 * rect.width(), rect.top() + y / 720 * rect.height()
+
+        def track_being_corrected() -> None:
+            """A point on a sign, lost where somebody walks before it."""
+            window.log.toggle_mark("vectors")
+            window.log.toggle_mark("point")
+            viewer = window.log.viewer
+            mouse(QEvent.Type.MouseButtonPress, *in_view(*_ON_SIGN), True, viewer)
+            mouse(QEvent.Type.MouseButtonRelease, *in_view(*_ON_SIGN), False, viewer)
+            until(lambda: not window.jobs.busy)
+            rest()
+            (seen,) = window.log.marks.seen_tracks
+            x, y = in_view(*seen.places[0])
+            mouse(QEvent.Type.MouseButtonPress, x, y, True, viewer)
+            mouse(QEvent.Type.MouseMove, x - 30, y + 4, True, viewer)
+            shot("track")
+            window.session.undo()
+
+        track_being_corrected()
 
         x, y, w, h = window.reel.layout_now.shot_box(0)
         mouse(QEvent.Type.MouseButtonPress, x + w - 2, y + h - 6, True)
