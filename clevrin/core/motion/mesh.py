@@ -19,8 +19,8 @@ _FAR_PX = 2.0
 
 def local_motion(
     before: Points, after: Points, motion: Matrix, half: Points, follows: NDArray[np.bool_]
-) -> tuple[Points, float]:
-    """The knots' displacements (rows, columns, 2) in working pixels, and by how much they lower the robust cost.
+) -> tuple[Points, float, float]:
+    """The knots' displacements (rows, columns, 2) and the noise they leave, in working pixels, and the cost they save.
 
     `before` and `after` (n, 2) are matched corners about the centre, `motion` the homography between them, `half`
     half the picture's size, `follows` (n,) which of them follow the background: these alone tell what the mesh is
@@ -30,7 +30,7 @@ def local_motion(
     """
     rows, columns = KNOTS
     if len(before) < 2 * rows:
-        return np.zeros((rows, columns, 2)), 0.0
+        return np.zeros((rows, columns, 2)), NEGLIGIBLE_PX, 0.0
     left = after - apply(motion, before)
     shares = knot_shares(before, half)
     distance = np.hypot(*left.T)
@@ -46,7 +46,7 @@ def local_motion(
         noise = max(NEGLIGIBLE_PX, noise_of(near))
         weights = (1 - np.clip(distance / (4.685 * noise), 0, 1) ** 2) ** 2
     gain = robust_cost(np.hypot(*left[follows].T), noise) - robust_cost(distance[follows], noise)
-    return knots.reshape(rows, columns, 2), gain
+    return knots.reshape(rows, columns, 2), noise, gain
 
 
 def knot_shares(points: Points, half: Points) -> NDArray[np.float64]:

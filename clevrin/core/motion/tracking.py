@@ -15,7 +15,7 @@ from clevrin.core.motion.consensus import NEUTRAL
 from clevrin.core.motion.guesses import best_first, mismatch
 from clevrin.core.motion.matching import Key, Match, matched, speed_of, velocity
 from clevrin.core.motion.mesh import local_motion
-from clevrin.core.motion.models import HOMOGRAPHY, MESH_KNOTS, MODELS, Habit, Matrix, Points
+from clevrin.core.motion.models import HOMOGRAPHY, MESH_KNOTS, MODELS, NEGLIGIBLE_PX, Habit, Matrix, Points
 from clevrin.core.motion.trace import REPEATED
 from clevrin.core.motion.working import CELLS, Prepared, cells_of
 
@@ -235,14 +235,16 @@ class StepTracker:
             after=match.places[both].astype(np.float64),
             follows=match.follows[both],
         )
-        mesh, gain = np.zeros((*MESH_KNOTS, 2)), 0.0
+        mesh, noise, gain = np.zeros((*MESH_KNOTS, 2)), match.fit.noise_px, 0.0
         if match.fit.noise_px > _PLAIN_PX:
-            mesh, gain = local_motion(
+            mesh, noise, gain = local_motion(
                 vectors.before - centre, vectors.after - centre, steps[HOMOGRAPHY], centre, vectors.follows
             )
+        # All models are judged by the noise that the richest of them leaves.
+        cost = match.fit.cost * max(1.0, match.fit.noise_px / max(noise, NEGLIGIBLE_PX)) ** 2
         return Step(
             motions=steps,
-            cost=np.append(match.fit.cost, match.fit.cost[HOMOGRAPHY] - gain),
+            cost=np.append(cost, cost[HOMOGRAPHY] - gain),
             points=int(match.follows.sum()),
             confidence=match.confidence,
             mesh=mesh,
