@@ -14,8 +14,9 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
+from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import CarriedArea, TraceRequest, stored_piece, trace_take
+from clevrin.core.motion.measure import TraceRequest, stored_piece, trace_take
 from clevrin.core.motion.trace import REPEATED
 from clevrin.core.progress import Silent
 from tests.films import shift, texture

@@ -77,3 +77,19 @@ def test_the_demo_is_easy_and_its_standing_take_can_be_locked_off(demo_trace):
     verdict = judge(walk, find_whips(walk))
     assert verdict.cost == "easy" and verdict.keep_lock_off == 0.0 and verdict.blurred == ()
     assert judge(picnic, ()).keep_lock_off > 0.85
+
+
+def test_a_take_that_is_all_whip_is_not_said_to_stand_still():
+    course = whip_course(30, 14, 1600, width=4.0)
+    trace = trace_of(course)
+    whips = find_whips(trace)
+    verdict = judge(trace, whips)
+    assert whips and "no calm stretch" in verdict.sentence
+
+
+def test_a_take_of_which_little_was_seen_is_not_easy():
+    sway = 5 * np.sin(np.arange(120) / 3)
+    course = np.stack([sway, np.zeros(120)], axis=1)
+    sure, unsure = (judge(trace_of(course, confidence=value), ()) for value in (1.0, 0.2))
+    assert sure.cost == "easy" and "little could be seen" not in sure.sentence
+    assert unsure.cost == "costly" and "In 120 of 120 frames little could be seen" in unsure.sentence

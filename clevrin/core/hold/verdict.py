@@ -22,6 +22,8 @@ EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _SHOWS_SHARE = 0.004
 """Blur longer than what the held motion explains by this share of the width is seen (5 px of 1280)."""
+_UNSURE, _MANY_UNSURE = 0.35, 0.1
+"""Confidence under which a frame's motion is not known surely, and the share of such frames that is worth a word."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
 _LOOKED_AT = 300
 """Frames of a long take that are looked at for what all of them have in common."""
@@ -68,9 +70,19 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     keep_locked = _keep_locked(trace, span)
     blurred = _blurred(trace, span, path, calm)
     cost = _cost(keep_float, len(blurred) / span.frames, idle)
+    unsure = int((trace.confidence[span.first : span.end] < _UNSURE).sum())
+    if cost == "easy" and unsure > _MANY_UNSURE * span.frames:
+        cost = "costly"
     told = bool(calm_runs(calm, float(trace.rate)))
     words = _Words(
-        told=told, rest=rest, idle=idle, keep=keep_float, locked=keep_locked, blurred=len(blurred), frames=span.frames
+        told=told,
+        unsure=unsure,
+        rest=rest,
+        idle=idle,
+        keep=keep_float,
+        locked=keep_locked,
+        blurred=len(blurred),
+        frames=span.frames,
     )
     return Verdict(
         cost=cost,
@@ -135,6 +147,7 @@ class _Words:
     """What a sentence is made of; `told`: whether there is a calm stretch in which shake could be seen."""
 
     told: bool
+    unsure: int
     rest: dict[str, float]
     idle: tuple[str, ...]
     keep: float
@@ -155,6 +168,8 @@ class _Words:
             text = f"Floating it costs picture: {share}. {self._advice()}"
         else:
             text = f"It cannot be calmed well: {self._why()}. {self._advice()}"
+        if self.unsure > _MANY_UNSURE * self.frames:
+            text += f" In {self.unsure} of {self.frames} frames little could be seen: leave out what moves by itself."
         left_off = [axis for axis in self.idle if axis in ("roll", "zoom")]
         if left_off:
             text += f" Leave {' and '.join(left_off)} off: there is little to remove."

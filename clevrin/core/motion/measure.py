@@ -13,10 +13,11 @@ from clevrin.core.errors import MediaError
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
 from clevrin.core.motion.blur import blur_length, fit_shutter
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.feed import FrameFeed
-from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Points, apply, simplest_model
+from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Points, simplest_model
 from clevrin.core.motion.pieces import PIECE_FRAMES, Blur, PieceShelf, Rows, State
 from clevrin.core.motion.trace import Model, Trace, picture_speeds
 from clevrin.core.motion.tracking import Step, StepTracker, Vectors
@@ -25,14 +26,6 @@ from clevrin.core.progress import Progress, step
 
 VERSION = "3"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
-
-
-@dataclass(frozen=True, kw_only=True)
-class CarriedArea:
-    """An area drawn on one frame that goes along with the picture's motion on all others."""
-
-    frame: int
-    area: Area
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -53,13 +46,7 @@ class TraceRequest:
     @cached_property
     def key(self) -> tuple[str, ...]:
         """By what its pieces are known on the shelf; the model is chosen later, from the same pieces."""
-        fixed = ";".join(_numbers(area) for area in self.leave_out)
-        carried = ";".join(f"{each.frame}:{_numbers(each.area)}" for each in self.carried)
-        return "trace", self.fingerprint or fingerprint(self.path), VERSION, fixed, carried
-
-
-def _numbers(area: Area) -> str:
-    return ",".join(f"{value:.5f}" for value in area)
+        return "trace", self.fingerprint or fingerprint(self.path), VERSION, *area_words(self.leave_out, self.carried)
 
 
 def trace_take(request: TraceRequest, shelf: Shelf, progress: Progress) -> Trace:
@@ -173,39 +160,15 @@ class _Run:
 
     def _areas(self, progress: Progress) -> Callable[[int], tuple[Area, ...]]:
         """What is left out of each frame; carried areas go where the take says without them."""
-        fixed = self._request.leave_out
-        if not self._request.carried:
-            return lambda frame: fixed
-        first = trace_take(replace(self._request, carried=()), self._shelf, progress)
-        paths = [carried_area(each, first) for each in self._request.carried]
-        return lambda frame: (*fixed, *(area for path in paths if (area := path[frame]) is not None))
+        request = self._request
+        first = trace_take(replace(request, carried=()), self._shelf, progress) if request.carried else None
+        return areas_of_frames(request.leave_out, request.carried, first)
 
 
 def _take_up(tracker: StepTracker, state: State, feed: FrameFeed, number: int) -> None:
     """Brings a tracker to where it was stopped; raises `ValueError` where the film is another one."""
     key, before = (int(state[name]) for name in ("key_number", "before_number"))
     tracker.go_on(state, feed.one(key) if key >= 0 else None, feed.one(before) if before >= 0 else None, number)
-
-
-def carried_area(drawn: CarriedArea, trace: Trace) -> list[Area | None]:
-    """Where an area is in every frame, as an upright box; None where it has left the picture."""
-    x, y, w, h = drawn.area
-    size = np.array([trace.width, trace.height])
-    corners = np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]]) * size - 0.5
-    found: list[Area | None] = [None] * trace.frames
-    start = min(drawn.frame, trace.frames - 1)
-    for way in (1, -1):
-        at = corners
-        last = trace.frames if way > 0 else -1
-        for frame in range(start, last, way):
-            if frame != start:
-                motion = trace.motions[frame] if way > 0 else np.linalg.inv(trace.motions[frame + 1])
-                at = apply(motion, at)
-            low, high = (at.min(axis=0) + 0.5) / size, (at.max(axis=0) + 0.5) / size
-            if not np.isfinite(at).all() or (high < -1).any() or (low > 2).any():
-                break
-            found[frame] = (float(low[0]), float(low[1]), float(high[0] - low[0]), float(high[1] - low[1]))
-    return found
 
 
 def _check_readable(path: Path, index: FrameIndex) -> None:

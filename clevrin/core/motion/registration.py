@@ -9,11 +9,12 @@ from numpy.typing import NDArray
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import follow_from
-from clevrin.core.motion.working import prepared
+from clevrin.core.motion.working import Area, prepared
 from clevrin.core.progress import Progress, step
 
 VERSION = "2"
@@ -38,12 +39,14 @@ class Registration:
 
 @dataclass(frozen=True, kw_only=True)
 class RegistrationRequest:
-    """What to register: the frames of `span` to the frame `reference`."""
+    """What to register: the frames of `span` to the frame `reference`; `leave_out` and `carried` do not count."""
 
     path: Path
     fingerprint: str
     span: Span
     reference: int
+    leave_out: tuple[Area, ...] = ()
+    carried: tuple[CarriedArea, ...] = ()
 
 
 def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, progress: Progress) -> Registration:
@@ -57,7 +60,8 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
     direct = np.zeros(span.frames, bool)
     with FilmReader(request.path, index) as reader:
         luma = reader.read_luma(request.reference)
-        work = prepared(luma)
+        areas = areas_of_frames(request.leave_out, request.carried, trace)
+        work = prepared(luma, areas(request.reference))
         height, width = work.gray.shape
         scale = np.diag([luma.shape[1] / width, luma.shape[0] / height, 1.0])
         at = request.reference - span.first
@@ -71,7 +75,9 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
                 guess = onward @ motions[k - way]
                 motions[k] = guess / guess[2, 2]
                 if _overlap(motions[k], trace) > _LEAST_OVERLAP:
-                    found = follow_from(work, prepared(reader.read_luma(frame)), _scaled(motions[k], scale))
+                    found = follow_from(
+                        work, prepared(reader.read_luma(frame), areas(frame)), _scaled(motions[k], scale)
+                    )
                     if found is not None:
                         motions[k] = scale @ found @ np.linalg.inv(scale)
                         motions[k] /= motions[k][2, 2]
@@ -96,7 +102,8 @@ def stored_registration(request: RegistrationRequest, shelf: Shelf) -> Registrat
 
 def _key(request: RegistrationRequest) -> tuple[str, ...]:
     span = request.span
-    return "registration", request.fingerprint, VERSION, f"{span.first}-{span.end} to {request.reference}"
+    frames = f"{span.first}-{span.end} to {request.reference}"
+    return "registration", request.fingerprint, VERSION, frames, *area_words(request.leave_out, request.carried)
 
 
 def _scaled(motion: Matrix, scale: Matrix) -> Matrix:

@@ -15,8 +15,9 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import CarriedArea, TraceRequest, stored_piece, stored_trace, trace_take
+from clevrin.core.motion.measure import TraceRequest, stored_piece, stored_trace, trace_take
 from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import (
     Registration,
@@ -196,7 +197,7 @@ class Sources:
     def _registration(self, take: Take, span: Span, trace: Trace) -> Registration | None:
         request = _registering(take, span, trace)
         return self.known.once(
-            ("registration", take.fingerprint, span), lambda: stored_registration(request, self.shelf)
+            ("registration", take.measured_as, span), lambda: stored_registration(request, self.shelf)
         )
 
 
@@ -213,4 +214,12 @@ def trace_request(take: Take) -> TraceRequest:
 def _registering(take: Take, span: Span, trace: Trace) -> RegistrationRequest:
     wide = solving_span(span, trace.frames, float(trace.rate))
     reference = (span.first + span.end) // 2
-    return RegistrationRequest(path=Path(take.path), fingerprint=take.fingerprint, span=wide, reference=reference)
+    measured = trace_request(take)
+    return RegistrationRequest(
+        path=measured.path,
+        fingerprint=take.fingerprint,
+        span=wide,
+        reference=reference,
+        leave_out=measured.leave_out,
+        carried=measured.carried,
+    )

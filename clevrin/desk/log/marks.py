@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter
 
 from clevrin.core.document import LeftOut, Placement, Take, Track
 from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
-from clevrin.core.motion.measure import CarriedArea, carried_area
+from clevrin.core.motion.areas import CarriedArea, carried_area
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.track_table import read_track, track_csv
 from clevrin.core.motion.working import Area
