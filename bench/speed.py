@@ -63,7 +63,7 @@ def paired(work: Callable[[], object], baseline: Callable[[], object]) -> tuple[
 
 
 def speed(folder: Path) -> list[Row]:
-    film = make_full_hd(folder / "hd.mp4", 150)
+    film = make_full_hd(folder / "hd.mp4", 300)
     return [_trace_row(film, folder), _export_row(film, folder), *_solve_rows(), _memory_row(folder)]
 
 

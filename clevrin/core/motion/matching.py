@@ -17,8 +17,9 @@ FEWEST = 16
 _CONSENSUS_PX = 0.5
 _WINDOWS = (15, 15), (21, 21), (31, 31)
 """For slow pictures (a small one straddles fewer edges of subjects), faster or flat ones, and blurred ones."""
-_UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 12, 0.01)
-_UNTIL_BACK = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 8, 0.03)
+_UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 9, 0.01)
+_UNTIL_FAST = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 14, 0.01)
+_UNTIL_BACK = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 5, 0.05)
 
 _KEY_REACH = 0.06
 """Share of the width by which the picture may move before a new key frame is taken."""
@@ -105,10 +106,11 @@ def matched(
     shift = float(np.hypot(*guess[:2, 2]))
     speed = shift if step is None else float(np.hypot(*step[:2, 2]))
     window = _WINDOWS[0] if speed < 3 and not picture.flat else _WINDOWS[1] if speed < 12 else _WINDOWS[2]
+    until = _UNTIL if speed < 8 else _UNTIL_FAST
     levels = 3 if step is None else 1 if speed < 8 else 2
     flags = cv2.OPTFLOW_USE_INITIAL_FLOW
     there, found, _ = cv2.calcOpticalFlowPyrLK(
-        source, target, origins, start.copy(), winSize=window, maxLevel=levels, criteria=_UNTIL, flags=flags
+        source, target, origins, start.copy(), winSize=window, maxLevel=levels, criteria=until, flags=flags
     )
     # The way back starts where it should end, so one level suffices to see whether it leads elsewhere.
     back, again, _ = cv2.calcOpticalFlowPyrLK(

@@ -59,20 +59,23 @@ def trace_take(request: TraceRequest, shelf: Shelf, progress: Progress) -> Trace
     index = index_frames(request.path)
     if index.frames < 2:
         raise MediaError(f"{request.path.name} has a single frame: there is no motion to measure.")
-    rows = _Run(request, index, shelf).rows(progress)
+    run = _Run(request, index, shelf)
+    rows = run.rows(progress)
     if not rows.confidence.any():
         _check_readable(request.path, index)
-    return _trace(request, index, rows)
+    return _trace(request, index, rows, run.full_size)
 
 
 def stored_trace(request: TraceRequest, shelf: Shelf) -> Trace | None:
-    """The trace of a take if all of it has been measured before; reads no picture but the first."""
+    """The trace of a take if all of it has been measured before; reads no picture."""
     if PieceShelf(shelf, request.key).read(0, PIECE_FRAMES) is None:
         return None
     index = index_frames(request.path)
-    parts, _ = PieceShelf(shelf, request.key).read_all(index.frames)
+    parts, state = PieceShelf(shelf, request.key).read_all(index.frames)
     rows = Rows.joined(parts)
-    return _trace(request, index, rows) if len(rows) == index.frames else None
+    if state is None or len(rows) < index.frames:
+        return None
+    return _trace(request, index, rows, _size_of(state))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -97,8 +100,13 @@ def stored_piece(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -
     piece = PieceShelf(shelf, request.key).read(frame // PIECE_FRAMES, frames)
     if piece is None:
         return None
-    width, height = (int(v) for v in piece[1]["work_size"])
-    return StoredPiece(rows=piece[0], work_size=(width, height))
+    return StoredPiece(rows=piece[0], work_size=work_size(*_size_of(piece[1])))
+
+
+def _size_of(state: State) -> tuple[int, int]:
+    """Columns and rows of the film's pictures."""
+    width, height = (int(side) for side in state["full_size"])
+    return width, height
 
 
 class _Run:
@@ -110,7 +118,8 @@ class _Run:
         self._shelf = shelf
         self._pieces = PieceShelf(shelf, request.key)
         self._piece: list[tuple[Step, Blur | None]] = []
-        self._work_size = np.zeros(2, np.int64)
+        self.full_size = (1, 1)
+        """Columns and rows of the film's pictures, known once a frame of it was read."""
 
     def rows(self, progress: Progress) -> Rows:
         """All rows: those that were kept, and the others measured now."""
@@ -120,13 +129,14 @@ class _Run:
         if not self._request.fresh:
             parts, state = self._pieces.read_all(total)
         done = sum(len(part) for part in parts)
+        if state is not None:
+            self.full_size = _size_of(state)
         if done == total:
             progress.report(total, total)
             return Rows.joined(parts)
         feed = FrameFeed(self._request.path, self._index, self._areas(progress))
         tracker = StepTracker()
         if state is not None:
-            self._work_size = state["work_size"]
             try:
                 _take_up(tracker, state, feed, done - 1)
             except ValueError:
@@ -138,7 +148,7 @@ class _Run:
                     motion = tracker.follow(work)
                     blur = None
                     if work is not None:
-                        self._work_size = np.array(work.gray.shape[::-1])
+                        self.full_size = work.full_size
                         shift = motion.motions[HOMOGRAPHY][:2, 2]
                         blur = blur_length(work.gray, (float(shift[0]), float(shift[1])))
                     self._piece.append((motion, blur))
@@ -154,7 +164,7 @@ class _Run:
     def _kept(self, number: int, before: Rows, tracker: StepTracker) -> Rows:
         fresh = Rows.of(self._piece)
         rows = Rows(**{name: np.concatenate([mine, vars(fresh)[name]]) for name, mine in vars(before).items()})
-        self._pieces.write(number, rows, {**tracker.state, "work_size": self._work_size})
+        self._pieces.write(number, rows, {**tracker.state, "full_size": np.array(self.full_size)})
         self._piece = []
         return rows
 
@@ -182,9 +192,8 @@ def _check_readable(path: Path, index: FrameIndex) -> None:
     raise MediaError(f"{path.name} is damaged: no two of its frames can be read.")
 
 
-def _trace(request: TraceRequest, index: FrameIndex, rows: Rows) -> Trace:
-    with FilmReader(request.path, index) as reader:
-        height, width = reader.read_luma(0).shape
+def _trace(request: TraceRequest, index: FrameIndex, rows: Rows, size: tuple[int, int]) -> Trace:
+    width, height = size
     work_width, work_height = work_size(width, height)
     scale = np.array([width / work_width, height / work_height])
     model = simplest_model(rows.cost, rows.points) if request.model == "auto" else request.model

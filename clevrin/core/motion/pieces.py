@@ -97,7 +97,11 @@ class PieceShelf:
             return None
         most = min(PIECE_FRAMES, frames - number * PIECE_FRAMES)
         fits = all(array.shape == (len(rows), *vars(empty)[name].shape[1:]) for name, array in vars(rows).items())
-        return (rows, stored) if fits and 0 < len(rows) <= most and "before_number" in stored else None
+        return (
+            (rows, stored)
+            if fits and 0 < len(rows) <= most and stored.keys() >= {"before_number", "full_size"}
+            else None
+        )
 
     def read_all(self, frames: int) -> tuple[list[Rows], State | None]:
         """All pieces up to the first that is missing or unfinished, and the state behind the last of them."""

@@ -180,8 +180,9 @@ class Trace:
 def picture_speeds(motions: Numbers, half: Numbers) -> Numbers:
     """(frames,): RMS displacement over a grid within `half` (2,) about the centre, by motions (frames, 3, 3)."""
     grid = np.stack(np.meshgrid(np.linspace(-1, 1, 5), np.linspace(-1, 1, 5)), axis=-1).reshape(-1, 2) * half
-    steps = np.array([((apply(motion, grid) - grid) ** 2).sum(axis=1).mean() for motion in motions])
-    return np.sqrt(steps)
+    moved = np.column_stack([grid, np.ones(len(grid))]) @ motions.transpose(0, 2, 1)
+    steps: Numbers = moved[:, :, :2] / moved[:, :, 2:] - grid
+    return np.sqrt((steps**2).sum(axis=2).mean(axis=1))
 
 
 def camera_angle_deg(displacement_px: Numbers) -> Numbers:

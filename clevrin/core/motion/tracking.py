@@ -28,7 +28,7 @@ _LONGEST_GAP = 12
 _SAME = 0.1
 """Mean difference of two working pictures, in code values, under which they are one picture."""
 _MOVING_PX = 1.0
-_PLAIN_PX = 0.08
+_PLAIN_PX = 0.1
 """Working pixels of residual under which a homography has left nothing for a mesh to tell."""
 
 

@@ -46,12 +46,13 @@ def reduced(luma: Gray) -> Gray:
 class Prepared:
     """A working picture and what is computed from it alone, each when it is first asked for.
 
-    `leave_out`: areas that do not count.
+    `leave_out`: areas that do not count. `full_size`: columns and rows of the picture that it was made from.
     """
 
-    def __init__(self, gray: Gray, leave_out: tuple[Area, ...] = ()) -> None:
+    def __init__(self, gray: Gray, leave_out: tuple[Area, ...] = (), full_size: tuple[int, int] | None = None) -> None:
         self.gray = gray
         self.leave_out = leave_out
+        self.full_size = full_size or (gray.shape[1], gray.shape[0])
 
     @property
     def centre(self) -> Points:
@@ -93,7 +94,7 @@ class Prepared:
 
 def prepared(luma: Gray, leave_out: tuple[Area, ...] = ()) -> Prepared:
     """Prepares a luma plane (h, w) uint8 for measuring."""
-    return Prepared(reduced(luma), leave_out)
+    return Prepared(reduced(luma), leave_out, (luma.shape[1], luma.shape[0]))
 
 
 def cells_of(points: NDArray[np.floating], shape: tuple[int, ...]) -> NDArray[np.int64]:
