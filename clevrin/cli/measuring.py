@@ -1,4 +1,7 @@
-"""The commands that measure: motion, whips, the verdict, tracks, and the cache in which all of it is kept."""
+"""The commands that measure: motion, whips, the verdict, tracks, and the cache in which all of it is kept.
+
+What is slow to import is imported by the command that needs it: the others start in half the time.
+"""
 
 import csv
 from enum import StrEnum
@@ -11,17 +14,15 @@ from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
 from clevrin.core.errors import ClevrinError
-from clevrin.core.hold.verdict import UNITS, judge
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.media.writing import check_place
 from clevrin.core.motion import Whip, find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.table import motion_csv, write_whole
 from clevrin.core.motion.track_table import track_csv
 from clevrin.core.motion.tracks import TrackRequest, follow_track
-from clevrin.core.render.export import check_place
-from clevrin.core.render.sources import Sources
 
 _WHIP_KEYS = ("start", "peak", "end", "angle_deg", "speed_px", "blur_px", "kind")
 
@@ -77,6 +78,9 @@ def whips(media: Media, json: Json = False) -> None:
 
 def verdict(media: Media, json: Json = False) -> None:
     """Says what it would cost to hold a take, and which of its frames stay blurred."""
+    from clevrin.core.hold.verdict import UNITS, judge
+    from clevrin.core.render.sources import Sources
+
     with Sources() as sources, shown(f"Measuring {media.name}") as progress:
         measured = sources.measure(take_in(media), progress)
     found = judge(measured, find_whips(measured))

@@ -123,3 +123,13 @@ def _writing_error(path: Path, error: OSError) -> MediaError:
         return MediaError(f"There is no room on the disk to write {path.name}; free some and try again.")
     reason = (error.strerror or str(error)).lower()
     return MediaError(f"{path} cannot be written: {reason}.")
+
+
+def check_place(path: Path, inputs: list[Path]) -> None:
+    """Raises `MediaError` where a file cannot be put without overwriting what it is made from."""
+    if any(path.resolve() == source.resolve() for source in inputs):
+        raise MediaError(f"{path.name} is what this is made from: choose another name.")
+    if not path.parent.is_dir():
+        raise MediaError(f"The folder {path.parent} is not there.")
+    if path.is_dir():
+        raise MediaError(f"{path} is a folder: name a file.")

@@ -2,7 +2,7 @@
 
 import queue
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -24,14 +24,9 @@ class FrameFeed:
         self._index = index
         self._areas = areas
 
-    def one(self, frame: int) -> Prepared:
-        """A single frame."""
-        with FilmReader(self._path, self._index) as reader:
-            return prepared(reader.read_luma(frame), self._areas(frame))
-
     @contextmanager
-    def onwards(self, first: int) -> Iterator[Iterator[Prepared | None]]:
-        """All frames from `first` on, decoded and reduced ahead on a thread of their own."""
+    def pictures(self, wanted: Sequence[int]) -> Iterator[Iterator[Prepared | None]]:
+        """These frames in their order, decoded and reduced ahead on a thread of their own."""
         ahead: queue.Queue[tuple[Prepared | None] | ClevrinError] = queue.Queue(_AHEAD)
         stop = threading.Event()
 
@@ -47,7 +42,7 @@ class FrameFeed:
         def run() -> None:
             try:
                 with FilmReader(self._path, self._index) as reader:
-                    for frame in range(first, self._index.frames):
+                    for frame in wanted:
                         luma = reader.read_whole_luma(frame)
                         picture = None if luma is None else prepared(luma, self._areas(frame))
                         if not put((picture,)):
@@ -56,7 +51,7 @@ class FrameFeed:
                 put(error)
 
         def frames() -> Iterator[Prepared | None]:
-            for _ in range(first, self._index.frames):
+            for _ in wanted:
                 item = ahead.get()
                 if isinstance(item, ClevrinError):
                     raise item

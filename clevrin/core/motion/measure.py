@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import fractional_matrix_power
 
 from clevrin.core.errors import MediaError
 from clevrin.core.media.index import FrameIndex, index_frames
@@ -21,7 +20,7 @@ from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Points, simplest_mode
 from clevrin.core.motion.pieces import PIECE_FRAMES, Blur, PieceShelf, Rows, State
 from clevrin.core.motion.trace import Model, Trace, picture_speeds
 from clevrin.core.motion.tracking import Step, StepTracker, Vectors
-from clevrin.core.motion.working import Area, work_size
+from clevrin.core.motion.working import Area, Prepared, work_size
 from clevrin.core.progress import Progress, step
 
 VERSION = "3"
@@ -135,23 +134,16 @@ class _Run:
             progress.report(total, total)
             return Rows.joined(parts)
         feed = FrameFeed(self._request.path, self._index, self._areas(progress))
+        # What going on needs of earlier frames lies on the way to the next one: nothing is decoded twice.
+        needed = _needed(state)
         tracker = StepTracker()
-        if state is not None:
-            try:
-                _take_up(tracker, state, feed, done - 1)
-            except ValueError:
-                parts, done, tracker = [], 0, StepTracker()
-        unfinished = parts.pop() if parts and len(parts[-1]) < PIECE_FRAMES else Rows.of([])
         try:
-            with feed.onwards(done) as frames:
+            with feed.pictures([*needed, *range(done, total)]) as frames:
+                if state is not None:
+                    tracker.go_on(state, {number: next(frames) for number in needed}, done - 1)
+                unfinished = parts.pop() if parts and len(parts[-1]) < PIECE_FRAMES else Rows.of([])
                 for frame, work in enumerate(frames, start=done):
-                    motion = tracker.follow(work)
-                    blur = None
-                    if work is not None:
-                        self.full_size = work.full_size
-                        shift = motion.motions[HOMOGRAPHY][:2, 2]
-                        blur = blur_length(work.gray, (float(shift[0]), float(shift[1])))
-                    self._piece.append((motion, blur))
+                    self._piece.append(self._measured(tracker, work))
                     if len(unfinished) + len(self._piece) == PIECE_FRAMES:
                         parts.append(self._kept(len(parts), unfinished, tracker))
                         unfinished = Rows.of([])
@@ -160,6 +152,14 @@ class _Run:
             if self._piece:
                 parts.append(self._kept(len(parts), unfinished, tracker))
         return Rows.joined(parts)
+
+    def _measured(self, tracker: StepTracker, work: Prepared | None) -> tuple[Step, Blur | None]:
+        motion = tracker.follow(work)
+        if work is None:
+            return motion, None
+        self.full_size = work.full_size
+        shift = motion.motions[HOMOGRAPHY][:2, 2]
+        return motion, blur_length(work.gray, (float(shift[0]), float(shift[1])))
 
     def _kept(self, number: int, before: Rows, tracker: StepTracker) -> Rows:
         fresh = Rows.of(self._piece)
@@ -175,10 +175,11 @@ class _Run:
         return areas_of_frames(request.leave_out, request.carried, first)
 
 
-def _take_up(tracker: StepTracker, state: State, feed: FrameFeed, number: int) -> None:
-    """Brings a tracker to where it was stopped; raises `ValueError` where the film is another one."""
-    key, before = (int(state[name]) for name in ("key_number", "before_number"))
-    tracker.go_on(state, feed.one(key) if key >= 0 else None, feed.one(before) if before >= 0 else None, number)
+def _needed(state: State | None) -> list[int]:
+    """The frames whose pictures going on from a state needs, in their order."""
+    if state is None:
+        return []
+    return sorted({int(state[name]) for name in ("key_number", "before_number")} - {-1})
 
 
 def _check_readable(path: Path, index: FrameIndex) -> None:
@@ -223,6 +224,10 @@ def _trace(request: TraceRequest, index: FrameIndex, rows: Rows, size: tuple[int
 
 def _over_gaps(motions: NDArray[np.float64], bridges: NDArray[np.int64]) -> Points:
     """The motions with those that lead over unknown frames shared out evenly among them."""
+    if not bridges.any():
+        return motions
+    from scipy.linalg import fractional_matrix_power  # slow to import, and seldom needed
+
     shared = motions.copy()
     for frame in np.flatnonzero(bridges):
         count = int(bridges[frame]) + 1

@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.errors import MediaError
 from clevrin.core.motion.consensus import NEUTRAL
 from clevrin.core.motion.guesses import best_first, mismatch
 from clevrin.core.motion.matching import Key, Match, matched, speed_of, velocity
@@ -110,16 +111,22 @@ class StepTracker:
             "key_findable": np.array(key.findable),
         }
 
-    def go_on(self, state: Mapping[str, NDArray], key: Prepared | None, before: Prepared | None, number: int) -> None:
-        """Takes up a stored `state` behind the frame `number`; raises `ValueError` where it does not fit."""
+    def go_on(self, state: Mapping[str, NDArray], pictures: Mapping[int, Prepared | None], number: int) -> None:
+        """Takes up a stored `state` behind the frame `number`, with the pictures of the frames that it names.
+
+        Raises `MediaError` where these are not what they were.
+        """
         self._last, self._belief, self._gap = state["last"].copy(), state["belief"].copy(), int(state["gap"])
         self._habit, self._repeated = Habit.of(state["habit"]), bool(state["repeated"])
-        self._before, self._before_number, self._number = before, int(state["before_number"]), number
-        if key is None:
+        self._before_number, self._number = int(state["before_number"]), number
+        self._before = pictures.get(self._before_number)
+        key_number = int(state["key_number"])
+        if key_number < 0:
             return
-        self._key = Key(int(state["key_number"]), key, self._belief)
-        if state["key_places"].shape != self._key.places.shape:
-            raise ValueError("the stored state is of other pictures")
+        key = pictures[key_number]
+        self._key = Key(key_number, key, self._belief) if key is not None else None
+        if self._key is None or state["key_places"].shape != self._key.places.shape:
+            raise MediaError("The film changed while its measuring was stopped; measure it afresh.")
         self._key.places = state["key_places"].copy()
         self._key.seen = state["key_seen"].copy()
         self._key.belief = state["key_belief"].copy()

@@ -71,16 +71,6 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
     return path
 
 
-def check_place(path: Path, inputs: list[Path]) -> None:
-    """Raises `MediaError` where a file cannot be put without overwriting what it is made from."""
-    if any(path.resolve() == source.resolve() for source in inputs):
-        raise MediaError(f"{path.name} is what this is made from: choose another name.")
-    if not path.parent.is_dir():
-        raise MediaError(f"The folder {path.parent} is not there.")
-    if path.is_dir():
-        raise MediaError(f"{path} is a folder: name a file.")
-
-
 class _Encoder:
     """Feeds a writer on a thread of its own; an error there is raised where pictures are made."""
 
