@@ -8,7 +8,7 @@ from pathlib import Path
 from clevrin.core.document import Project
 from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.media.picture import Picture
-from clevrin.core.media.writing import SOUND_RATE, FilmWriter
+from clevrin.core.media.writing import SOUND_RATE, FilmWriter, check_place
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.picture import planes
