@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from clevrin.core.motion.consensus import background
 from clevrin.core.motion.guesses import warp_about_centre
 from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Fit, Habit, Matrix, Points, apply, fit_motion
+from clevrin.core.motion.smear import LEAST_SMEAR_PX, lacking_px, smeared
 from clevrin.core.motion.working import Gray, Prepared, cells_of, in_areas
 
 Places = NDArray[np.float32]
@@ -166,24 +167,14 @@ def _equally_blurred(source: Gray, target: Gray, *velocities: Points) -> tuple[G
     """Two frames with one length of blur, as far as is known from how fast each moved: unlike blurs shift corners."""
     speeds = [float(np.hypot(*v)) for v in velocities]
     shorter, longer = min(speeds), max(speeds)
-    lacking = _OPEN_SHARE * float(np.sqrt(longer**2 - shorter**2))
+    lacking = _OPEN_SHARE * lacking_px(shorter, longer)
     one_way = float(velocities[0] @ velocities[1]) > 0.8 * shorter * longer
-    if lacking < 3 or longer > 0.4 * source.shape[1] or not one_way:
+    if lacking < LEAST_SMEAR_PX or longer > 0.4 * source.shape[1] or not one_way:
         return source, target
-    kernel = _line_kernel(velocities[speeds.index(longer)], lacking)
+    way = velocities[speeds.index(longer)] * lacking / longer
     if speeds[1] > speeds[0]:
-        return cv2.filter2D(source, -1, kernel, borderType=cv2.BORDER_REPLICATE), target
-    return source, cv2.filter2D(target, -1, kernel, borderType=cv2.BORDER_REPLICATE)
-
-
-def _line_kernel(direction: Points, length: float) -> Points:
-    """An even smear of this length along a direction, with its centroid exactly in the middle."""
-    half = int(np.ceil(length / 2)) + 1
-    places = np.outer(np.linspace(-0.5, 0.5, 4 * half + 1) * length, direction / np.hypot(*direction))
-    numbers = np.arange(-half, half + 1)
-    shares = np.maximum(0, 1 - np.abs(places[:, :, None] - numbers))
-    kernel = np.einsum("ny,nx->yx", shares[:, 1], shares[:, 0])
-    return kernel / kernel.sum()
+        return smeared(source, way), target
+    return source, smeared(target, way)
 
 
 def _levelled(after: Prepared, like: Prepared) -> Gray:
