@@ -240,7 +240,7 @@ class MainWindow(QMainWindow):
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
-        if not (self.reel.put_back() or self.log.ridge.put_back()):
+        if not (self.reel.put_back() or self.log.ridge.put_back() or self.log.marks.put_back()):
             self.trouble.hide()
             self._whole.setFocus()
 

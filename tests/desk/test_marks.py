@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Take
@@ -264,3 +264,28 @@ def test_in_the_reel_nothing_is_drawn_over_the_picture(picnic):
     assert not log.mark_buttons["point"].isEnabled()
     QTest.keyClick(picnic.window, Qt.Key.Key_P)
     assert log.marks.mode == "look"
+
+
+def test_escape_puts_back_what_is_dragged_over_the_picture(picnic):
+    place_point(picnic)
+    go_to(picnic, 120)
+    before = take_of(picnic).tracks
+    start = in_view(picnic, seen(picnic).places[0])
+    picnic.drag(picnic.window.log.viewer, start, (start[0] + 30, start[1]), drop=False)
+    picnic.key(Qt.Key.Key_Escape)
+    end = tuple(round(v) for v in (start[0] + 30, start[1]))
+    QTest.mouseRelease(picnic.window.log.viewer, Qt.MouseButton.LeftButton, pos=QPoint(*end))
+    assert take_of(picnic).tracks == before
+    picnic.key(Qt.Key.Key_P)
+    assert picnic.window.log.marks.mode == "point"
+    picnic.key(Qt.Key.Key_Escape)
+    assert picnic.window.log.marks.mode == "look" and not picnic.window.log.mark_buttons["point"].isChecked()
+
+
+def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic):
+    picnic.click(picnic.window.log.mark_buttons["point"])
+    picnic.click(picnic.window.log.viewer, in_view(picnic, HOUSE))
+    (track,) = take_of(picnic).tracks
+    picnic.window.remove_take()
+    picnic.until(lambda: not picnic.window.jobs.busy)
+    assert not picnic.window.followings.is_following(track) and picnic.window.followings.of(track) is None

@@ -91,6 +91,14 @@ class Marks(QObject):
         """What the next drag in the picture makes."""
         return self._mode
 
+    def put_back(self) -> bool:
+        """Drops what is being dragged, or the wish to draw something; whether there was any."""
+        if self._drag is None and self._mode == "look":
+            return False
+        self._drag, self._mode = None, "look"
+        self._tell()
+        return True
+
     def set_mode(self, mode: Mode) -> None:
         self._mode = mode if self._take is not None else "look"
         self._tell()
