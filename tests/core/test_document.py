@@ -219,3 +219,8 @@ def test_saving_where_nothing_can_be_written_leaves_the_old_file(tmp_path):
 def test_nothing_is_left_beside_a_saved_file(tmp_path):
     save(three_shots(), tmp_path / "p.clevrin")
     assert [p.name for p in tmp_path.iterdir()] == ["p.clevrin"]
+
+
+def test_a_name_has_no_character_that_ends_a_text_elsewhere():
+    assert Project(name="Kite\x00day").name == "Kiteday"
+    assert Project().changed(name="\x00").name == ""

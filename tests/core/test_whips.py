@@ -1,5 +1,7 @@
 """Whips found in wished-for courses: where they are, where they point, and what is none."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -110,3 +112,14 @@ def test_there_and_back_with_a_look_between_are_two_whips():
 def test_two_whips_on_in_one_direction_are_both_found():
     course = whip_course(150, 50, 900, shake_px=0.5) + whip_course(150, 72, 900, shake_px=0)
     assert len(find_whips(trace_of(course))) == 2
+
+
+def test_a_speed_that_is_not_known_lies_between_its_neighbours():
+    trace = trace_of(whip_course(60, 30, 1500, shake_px=0))
+    motions, confidence = trace.motions.copy(), trace.confidence.copy()
+    motions[31], confidence[31] = np.eye(3), 0.0  # a cut in the middle of a whip
+    cut = replace(trace, motions=motions, confidence=confidence)
+    (whip,) = find_whips(cut)
+    assert abs(whip.peak - 30) <= 1
+    assert np.abs(cut.velocity_px - trace.velocity_px).max() < 0.1 * np.abs(trace.velocity_px).max()
+    assert cut.speed_px[31] == 0  # the motion itself stays unknown

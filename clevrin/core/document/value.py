@@ -18,9 +18,14 @@ def _sane_fraction(value: object) -> object:
     return value
 
 
+def _without_nul(value: object) -> object:
+    """Other tools end a text at the first character of number 0."""
+    return value.replace("\x00", "") if isinstance(value, str) else value
+
+
 Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), Field(gt=0, le=1000)]
 Id = Annotated[str, Field(min_length=1, max_length=64)]
-Name = Annotated[str, Field(max_length=500)]
+Name = Annotated[str, BeforeValidator(_without_nul), Field(max_length=500)]
 
 
 def new_id() -> str:

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -17,6 +18,8 @@ Numbers = NDArray[np.float64]
 ASSUMED_SHUTTER_DEG = 180.0
 """What is taken where a take never moves fast enough for its shutter angle to be seen."""
 
+_LONGEST_GUESS = 12
+"""Frames over which a speed that is not known is thought to go from one that is to the next."""
 REPEATED = 0.3
 """Confidence of a frame that is the one before once more: the picture has no motion there, but the camera had."""
 
@@ -123,7 +126,8 @@ class Trace:
         """From steps (frames, ...) into each frame, the rate of change while it is exposed.
 
         The mean of the steps into and out of the frame; at the ends of the take the one that is known. A frame
-        that is shown once more shares the step that follows it: the camera did not halt.
+        that is shown once more shares the step that follows it, and of a step that is not known, as across a cut, is
+        thought what lies between its neighbours: the camera did not halt.
         """
         if self.frames < 2:
             return np.zeros_like(steps)
@@ -131,6 +135,12 @@ class Trace:
         repeated = np.append(self.confidence[:-1] == REPEATED, False)
         for frame in np.flatnonzero(repeated)[::-1]:
             steps[frame] = steps[frame + 1] = steps[frame + 1] / 2
+        known = np.flatnonzero(self.confidence[1:] > 0) + 1
+        for before, after in pairwise(known):
+            if 1 < after - before <= _LONGEST_GUESS:
+                share = np.arange(1, after - before) / (after - before)
+                share = share.reshape(-1, *[1] * (steps.ndim - 1))
+                steps[before + 1 : after] = steps[before] * (1 - share) + steps[after] * share
         into = np.concatenate([steps[1:2], steps[1:]])
         out = np.concatenate([steps[1:], steps[-1:]])
         return (into + out) / 2
