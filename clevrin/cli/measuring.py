@@ -13,6 +13,7 @@ import typer
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
+from clevrin.core.document.tracks import DEFAULT_LIMIT
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
@@ -107,7 +108,9 @@ def track(
     surface: Annotated[
         str | None, typer.Option(help="A surface's corners, clockwise from the top left: frame,x,y,x,y,x,y,x,y.")
     ] = None,
-    limit: Annotated[float, typer.Option(min=0.0, max=1.0, help="The confidence under which it stops.")] = 0.7,
+    limit: Annotated[
+        float, typer.Option(min=0.0, max=1.0, help="The confidence under which it stops.")
+    ] = DEFAULT_LIMIT,
 ) -> None:
     """Follows a point or a flat surface both ways from a frame, and writes where it is as a track CSV."""
     if (point is None) == (surface is None):

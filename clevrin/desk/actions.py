@@ -182,7 +182,7 @@ ACTIONS: tuple[Action, ...] = (
         "export-track",
         "Hand the chosen track on as CSV…",
         lambda w: w.files.ask_where_to_put_track(),
-        when=lambda w: w.log.marks.chosen_as_csv() is not None,
+        when=lambda w: w.log.marks.can_hand_on,
     ),
     _action("work", "import-track", "Read a track…", lambda w: w.files.ask_for_track(), when=_has_take),
     _action("work", "leave-out", "Leave out an area", lambda w: w.log.toggle_mark("area"), when=_has_take),

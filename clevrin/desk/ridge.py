@@ -17,11 +17,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from clevrin.core.motion import Trace, Whip
+from clevrin.core.motion.trace import LOW_CONFIDENCE
 from clevrin.desk import theme
 
 FULL_WIDTHS_PER_S = 5.0
 """The speed that fills the height; the same everywhere, so that ridges compare."""
-_LOW_CONFIDENCE = 0.35
 _HEADROOM = 0.92
 _TURNS = 0.7
 """Share of the speed under which a picture turns or grows rather than moves."""
@@ -198,7 +198,7 @@ def _body(keyed: _Keyed, view: RidgeView, width: int, height: int) -> QImage:
     picture[..., :3] += (np.array([220, 232, 239]) - picture[..., :3]) * 0.55 * crest
     line = np.clip(1.3 - np.abs(level - thread), 0, 1) * (thread > 1.5) * (thread < top)
     picture[..., :3] *= 1 - 0.8 * line[..., None]
-    low = np.interp(at, frames, data.confidence) < _LOW_CONFIDENCE
+    low = np.interp(at, frames, data.confidence) < LOW_CONFIDENCE
     hatch = ((np.arange(width)[None] + np.arange(height)[:, None]) % 7 < 2) & low[None]
     picture[..., :3][hatch] *= 0.45
     alpha = cover

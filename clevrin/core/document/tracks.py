@@ -12,6 +12,7 @@ Coordinate = Annotated[float, Field(ge=-100_000, le=100_000)]
 Place = tuple[Coordinate, Coordinate]
 Share = Annotated[float, Field(ge=0, le=1)]
 
+DEFAULT_LIMIT = 0.7
 LEAST_REACH_PX, DEFAULT_REACH_PX, MOST_REACH_PX = 6.0, 20.0, 200.0
 
 
@@ -37,7 +38,7 @@ class Track(Value):
     kind: TrackKind
     placed: tuple[Placement, ...] = Field(min_length=1, max_length=200_000)
     reach_px: float = Field(default=DEFAULT_REACH_PX, ge=LEAST_REACH_PX, le=MOST_REACH_PX)
-    limit: float = Field(default=0.7, ge=0.0, le=1.0)
+    limit: float = Field(default=DEFAULT_LIMIT, ge=0.0, le=1.0)
 
     def checked_together(self) -> Self:
         frames = [each.frame for each in self.placed]

@@ -12,7 +12,7 @@ from clevrin.core.hold.held import HeldPath, gate_corners
 from clevrin.core.hold.report import LITTLE, Course, calm_frames, calm_runs, course, shake
 from clevrin.core.hold.solve import held_path, widest_gate
 from clevrin.core.motion.models import Matrix
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip
 
 Cost = Literal["easy", "costly", "hopeless"]
@@ -22,8 +22,8 @@ EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _SHOWS_SHARE = 0.004
 """Blur longer than what the held motion explains by this share of the width is seen (5 px of 1280)."""
-_UNSURE, _MANY_UNSURE = 0.35, 0.1
-"""Confidence under which a frame's motion is not known surely, and the share of such frames that is worth a word."""
+_MANY_UNSURE = 0.1
+"""Share of frames whose motion is not known surely that is worth a word."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
 _LOOKED_AT = 300
 """Frames of a long take that are looked at for what all of them have in common."""
@@ -70,7 +70,7 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     keep_locked = _keep_locked(trace, span)
     blurred = _blurred(trace, span, path, calm)
     cost = _cost(keep_float, len(blurred) / span.frames, idle)
-    unsure = int((trace.confidence[span.first : span.end] < _UNSURE).sum())
+    unsure = int((trace.confidence[span.first : span.end] < LOW_CONFIDENCE).sum())
     if cost == "easy" and unsure > _MANY_UNSURE * span.frames:
         cost = "costly"
     told = bool(calm_runs(calm, float(trace.rate)))

@@ -31,9 +31,7 @@ class FilmReader:
         self.path = path
         self.index = index or index_frames(path)
         self._number = {int(stamp): k for k, stamp in enumerate(self.index.stamps)}
-        self._container = open_container(path)
-        self._stream = picture_stream(self._container, path)
-        self._stream.thread_type = "AUTO"
+        self._container, self._stream = _opened(path)
         self._decoded: Iterator[tuple[int, av.VideoFrame]] = iter(())
         self._next = -1  # the frame that decoding on would give; -1: unknown
         self._memory: OrderedDict[int, av.VideoFrame] = OrderedDict()
@@ -116,9 +114,7 @@ class FilmReader:
 
     def _reopen(self) -> None:
         self._container.close()
-        self._container = open_container(self.path)
-        self._stream = picture_stream(self._container, self.path)
-        self._stream.thread_type = "AUTO"
+        self._container, self._stream = _opened(self.path)
         self._decoded = self._run()
         self._next = 0
 
@@ -152,6 +148,13 @@ class FilmReader:
         self._memory.move_to_end(number)
         while len(self._memory) > self._remembered:
             self._memory.popitem(last=False)
+
+
+def _opened(path: Path) -> tuple[av.container.InputContainer, av.VideoStream]:
+    container = open_container(path)
+    stream = picture_stream(container, path)
+    stream.thread_type = "AUTO"
+    return container, stream
 
 
 def _readable_frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:

@@ -61,13 +61,9 @@ def turn_and_growth(before: Prepared, after: Prepared) -> list[Matrix]:
         turn = around * 2 * np.pi / (2 * _POLAR) + half
         c, s = growth * np.cos(turn), growth * np.sin(turn)
         turned = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
-        moved = Prepared(_warped(before, turned))
+        moved = Prepared(warp_about_centre(before.gray, turned, cv2.BORDER_REPLICATE))
         found.append(phase_shift(moved, after) @ turned)
     return found
-
-
-def _warped(picture: Prepared, motion: Matrix) -> np.ndarray:
-    return warp_about_centre(picture.gray, motion, cv2.BORDER_REPLICATE)
 
 
 def warp_about_centre(picture: np.ndarray, motion: Matrix, border: int, value: float = 0.0) -> np.ndarray:

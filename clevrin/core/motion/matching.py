@@ -56,8 +56,7 @@ class Key:
             return True
         width = self.picture.gray.shape[1]
         turn, growth = _shape_change(motion)
-        moved = np.hypot(*motion[:2, 2]) / motion[2, 2]
-        return bool(moved > _KEY_REACH * width or turn > np.radians(_KEY_TURN_DEG) or growth > _KEY_GROWTH)
+        return speed_of(motion) > _KEY_REACH * width or turn > np.radians(_KEY_TURN_DEG) or growth > _KEY_GROWTH
 
     def blurred_otherwise(self, speed: float) -> bool:
         """Whether a frame filmed at this speed is so much sharper or smoother that a nearer key frame is due."""
@@ -104,8 +103,7 @@ def matched(
     if last is not None:
         before, here = velocity(last), velocity(guess)
         source, target = _equally_blurred(source, target, (before + here) / 2, here + (here - before) / 2)
-    shift = float(np.hypot(*guess[:2, 2]))
-    speed = shift if step is None else float(np.hypot(*step[:2, 2]))
+    speed = speed_of(guess if step is None else step)
     window = _WINDOWS[0] if speed < 3 and not picture.flat else _WINDOWS[1] if speed < 12 else _WINDOWS[2]
     until = _UNTIL if speed < 8 else _UNTIL_FAST
     levels = 3 if step is None else 1 if speed < 8 else 2

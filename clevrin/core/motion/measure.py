@@ -67,11 +67,12 @@ def trace_take(request: TraceRequest, shelf: Shelf, progress: Progress) -> Trace
 
 def stored_trace(request: TraceRequest, shelf: Shelf) -> Trace | None:
     """The trace of a take if all of it has been measured before; reads no picture."""
-    if PieceShelf(shelf, request.key).read(0, PIECE_FRAMES) is None:
-        return None
+    pieces = PieceShelf(shelf, request.key)
+    if pieces.read(0, PIECE_FRAMES) is None:
+        return None  # told without reading the film's packets
     index = index_frames(request.path)
-    parts, state = PieceShelf(shelf, request.key).read_all(index.frames)
-    rows = Rows.joined(parts)
+    parts, state = pieces.read_all(index.frames)
+    rows = _without_vectors(parts)
     if state is None or len(rows) < index.frames:
         return None
     return _trace(request, index, rows, _size_of(state))
@@ -132,7 +133,7 @@ class _Run:
             self.full_size = _size_of(state)
         if done == total:
             progress.report(total, total)
-            return Rows.joined(parts)
+            return _without_vectors(parts)
         feed = FrameFeed(self._request.path, self._index, self._areas(progress))
         # What going on needs of earlier frames lies on the way to the next one: nothing is decoded twice.
         needed = _needed(state)
@@ -151,7 +152,7 @@ class _Run:
         finally:
             if self._piece:
                 parts.append(self._kept(len(parts), unfinished, tracker))
-        return Rows.joined(parts)
+        return _without_vectors(parts)
 
     def _measured(self, tracker: StepTracker, work: Prepared | None) -> tuple[Step, Blur | None]:
         motion = tracker.follow(work)
@@ -162,8 +163,7 @@ class _Run:
         return motion, blur_length(work.gray, (float(shift[0]), float(shift[1])))
 
     def _kept(self, number: int, before: Rows, tracker: StepTracker) -> Rows:
-        fresh = Rows.of(self._piece)
-        rows = Rows(**{name: np.concatenate([mine, vars(fresh)[name]]) for name, mine in vars(before).items()})
+        rows = Rows.joined([before, Rows.of(self._piece)])
         self._pieces.write(number, rows, {**tracker.state, "full_size": np.array(self.full_size)})
         self._piece = []
         return rows
@@ -173,6 +173,10 @@ class _Run:
         request = self._request
         first = trace_take(replace(request, carried=()), self._shelf, progress) if request.carried else None
         return areas_of_frames(request.leave_out, request.carried, first)
+
+
+def _without_vectors(parts: list[Rows]) -> Rows:
+    return Rows.joined(part.without_vectors() for part in parts)
 
 
 def _needed(state: State | None) -> list[int]:

@@ -163,10 +163,9 @@ def fit_motion(
     picture's diagonal; `consensus_px` the largest distance at which a point may still follow. `habit` holds what
     few or noisy points tell badly.
     """
-    inliers = agreeing
-    if inliers.sum() < 8:
+    if agreeing.sum() < 8:
         return None
-    b, a = before[inliers], after[inliers]
+    b, a = before[agreeing], after[agreeing]
     homography, weights, noise, lesson = _fit_homography(b, a, radius_px, habit)
     motions = [_fit_translation(b, a, weights), _fit_similarity(b, a, weights), homography]
     scale = max(noise, NEGLIGIBLE_PX)

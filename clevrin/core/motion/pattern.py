@@ -17,6 +17,8 @@ _ADAPTS = (0.78, 0.93)
 """Agreement within which a pattern takes on a little of what it sees: it is surely there, but looks otherwise. While
 it agrees better it stays as it was: every change lets it creep (measured: 0.8 px in 80 frames, 0.3 px without)."""
 _UNTIL = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 40, 1e-4)
+_UNFITTED = 0.8
+"""How far a place is trusted that was found by correlation and could not be fitted."""
 _WIDEST_SEARCH = 90
 _MOST_CHANGE = 0.35
 """By how much a pattern's area may differ from one frame to the next, as a natural logarithm."""
@@ -44,7 +46,8 @@ class Pattern:
         self.flat = len(places) == 4
         self.home, self._size = _surface_patch(places) if self.flat else _point_patch(places[0], reach_px)
         self._patch = _drawn(luma, self.home, self._size, (0, 0)).astype(np.float32)
-        self._soft = cv2.createHanningWindow(self._size, cv2.CV_32F) if min(self._size) > 1 else None
+        weight = np.ones_like(self._patch) if self.flat else cv2.createHanningWindow(self._size, cv2.CV_32F)
+        self._weight = weight / weight.sum()
 
     @property
     def textured(self) -> bool:
@@ -53,10 +56,10 @@ class Pattern:
 
     def places(self, at: Matrix) -> Points:
         """The point (1, 2), or the corners (4, 2), for a place of the patch."""
+        if self.flat:
+            return _outline(at, self._size)
         width, height = self._size
-        if not self.flat:
-            return apply(at, np.array([[(width - 1) / 2, (height - 1) / 2]]))
-        return apply(at, np.array([[0, 0], [width - 1, 0], [width - 1, height - 1], [0, height - 1]], float))
+        return apply(at, np.array([[(width - 1) / 2, (height - 1) / 2]]))
 
     def looked_for(self, luma: Gray, expected: Matrix, search_px: float) -> Sighting | None:
         """The pattern in a frame, within `search_px` of where it is expected; None where it is not seen at all."""
@@ -68,13 +71,13 @@ class Pattern:
             return None
         (x, y), rough = seen
         warp = self._fitted(canvas, x, y)
-        if warp is None:
-            return Sighting(frame_from_patch=expected @ _shift(x - margin, y - margin), agreement=max(0.0, rough) * 0.8)
-        at = expected @ _shift(-margin, -margin) @ warp
-        at /= at[2, 2]
-        if not self._plausible(at, expected):
-            return Sighting(frame_from_patch=expected @ _shift(x - margin, y - margin), agreement=max(0.0, rough) * 0.8)
-        return Sighting(frame_from_patch=at, agreement=self._agreement(luma, at))
+        if warp is not None:
+            at = expected @ _shift(-margin, -margin) @ warp
+            at /= at[2, 2]
+            if self._plausible(at, expected):
+                return Sighting(frame_from_patch=at, agreement=self._agreement(luma, at))
+        shifted = expected @ _shift(x - margin, y - margin)
+        return Sighting(frame_from_patch=shifted, agreement=max(0.0, rough) * _UNFITTED)
 
     def learn(self, luma: Gray, sighting: Sighting) -> None:
         """Takes on a little of what it looks like now, where it is surely seen but has changed."""
@@ -116,8 +119,7 @@ class Pattern:
     def _agreement(self, luma: Gray, at: Matrix) -> float:
         """Correlation of the pattern with what is there now, 0 to 1; a point's middle counts most."""
         now = _drawn(luma, at, self._size, (0, 0)).astype(np.float32)
-        weight = np.ones_like(now) if self.flat or self._soft is None else self._soft
-        weight = weight / weight.sum()
+        weight = self._weight
         a, b = now - (weight * now).sum(), self._patch - (weight * self._patch).sum()
         energy = float(np.sqrt((weight * a * a).sum() * (weight * b * b).sum()))
         outline = _outline(at, self._size)
@@ -146,12 +148,10 @@ def _drawn(luma: Gray, at: Matrix, size: tuple[int, int], margin: tuple[int, int
     whole = size[0] + 2 * margin[0], size[1] + 2 * margin[1]
     place = at @ _shift(-margin[0], -margin[1])
     scale = _scale_of(at, size)
-    source = luma
-    if scale > 1.5:  # reduced first, so that fine detail does not turn into noise
-        blur = 0.4 * scale
-        source = cv2.GaussianBlur(luma, (0, 0), blur)
+    if scale > 1.5:  # softened first, so that fine detail does not turn into noise
+        luma = cv2.GaussianBlur(luma, (0, 0), 0.4 * scale)
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    return cv2.warpPerspective(source, place, whole, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    return cv2.warpPerspective(luma, place, whole, flags=flags, borderMode=cv2.BORDER_REPLICATE)
 
 
 def _scale_of(at: Matrix, size: tuple[int, int]) -> float:

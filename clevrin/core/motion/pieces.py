@@ -1,7 +1,7 @@
 """What was measured of a take, kept on the shelf in pieces: what is finished stays, whatever stops the rest."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,13 +58,15 @@ class Rows:
         places = self.vectors[frame][there] / _PER_PX
         return Vectors(before=places[:, :2], after=places[:, 2:], follows=self.follows[frame][there] == 1)
 
+    def without_vectors(self) -> "Rows":
+        """The same without its vectors, which are many and asked for one frame at a time."""
+        return replace(self, vectors=self.vectors[:0], follows=self.follows[:0])
+
     @staticmethod
-    def joined(parts: "list[Rows]") -> "Rows":
-        """All rows in one; the vectors, which are many and asked for one frame at a time, are left behind."""
-        names = [name for name in vars(Rows.of([])) if name not in ("vectors", "follows")]
-        empty = Rows.of([])
-        whole = {name: np.concatenate([vars(empty)[name], *(vars(part)[name] for part in parts)]) for name in names}
-        return Rows(**whole, vectors=empty.vectors, follows=empty.follows)
+    def joined(parts: "Iterable[Rows]") -> "Rows":
+        """All rows in one."""
+        all_parts = [vars(Rows.of([])), *map(vars, parts)]
+        return Rows(**{name: np.concatenate([part[name] for part in all_parts]) for name in all_parts[0]})
 
 
 def _packed(vectors: Vectors) -> tuple[NDArray[np.int16], NDArray[np.int8]]:
@@ -97,11 +99,8 @@ class PieceShelf:
             return None
         most = min(PIECE_FRAMES, frames - number * PIECE_FRAMES)
         fits = all(array.shape == (len(rows), *vars(empty)[name].shape[1:]) for name, array in vars(rows).items())
-        return (
-            (rows, stored)
-            if fits and 0 < len(rows) <= most and stored.keys() >= {"before_number", "full_size"}
-            else None
-        )
+        whole = fits and 0 < len(rows) <= most and stored.keys() >= {"before_number", "full_size"}
+        return (rows, stored) if whole else None
 
     def read_all(self, frames: int) -> tuple[list[Rows], State | None]:
         """All pieces up to the first that is missing or unfinished, and the state behind the last of them."""

@@ -20,6 +20,8 @@ ASSUMED_SHUTTER_DEG = 180.0
 
 _LONGEST_GUESS = 12
 """Frames over which a speed that is not known is thought to go from one that is to the next."""
+LOW_CONFIDENCE = 0.35
+"""Confidence under which a frame's motion is not known surely."""
 REPEATED = 0.3
 """Confidence of a frame that is the one before once more: the picture has no motion there, but the camera had."""
 

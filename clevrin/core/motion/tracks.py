@@ -2,13 +2,14 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.tracks import Placement, Track
-from clevrin.core.media.index import FrameIndex, index_frames
+from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import Matrix, Points, apply
@@ -43,7 +44,7 @@ class Followed:
     def frames(self) -> int:
         return len(self.confidence)
 
-    @property
+    @cached_property
     def known(self) -> NDArray[np.bool_]:
         """(frames,): where it is known."""
         return np.asarray(np.isfinite(self.places).all(axis=(1, 2)))
@@ -73,7 +74,7 @@ def follow_track(request: TrackRequest, trace: Trace | None, shelf: Shelf, progr
     with FilmReader(request.path, index) as reader:
         for stretch in stretches:
             if stretch.stored() is None:
-                stretch.follow(reader, index, trace, progress, done, total)
+                stretch.follow(reader, trace, progress, done, total)
             done += stretch.length
     progress.report(total, total)
     return _together(request.track, index.frames, stretches)
@@ -132,9 +133,7 @@ class _Stretch:
                     self._known = found
         return self._known
 
-    def follow(
-        self, reader: FilmReader, index: FrameIndex, trace: Trace | None, progress: Progress, done: int, total: int
-    ) -> None:
+    def follow(self, reader: FilmReader, trace: Trace | None, progress: Progress, done: int, total: int) -> None:
         track = self._request.track
         luma = reader.read_luma(self.start.frame)
         pattern = Pattern(luma, np.array(self.start.places, np.float64), track.reach_px)
@@ -207,8 +206,8 @@ def _together(track: Track, frames: int, stretches: list[_Stretch]) -> Followed:
         count = len(found["confidence"])
         if count < stretch.length:
             lost.add(stretch.frames[count])
+        between = any(each.frame == stretch.end for each in track.placed)
         for k, frame in enumerate(stretch.frames[:count]):
-            between = any(each.frame == stretch.end for each in track.placed)
             weight = 1 - (k + 1) / stretch.length if between else 1.0
             total[frame] += weight * found["places"][k]
             weights[frame] += weight

@@ -14,6 +14,7 @@ from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, Remov
 from clevrin.core.motion.areas import CarriedArea, carried_area
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.track_table import read_track, track_csv
+from clevrin.core.motion.tracks import Followed
 from clevrin.core.motion.working import Area
 from clevrin.desk.context import Context
 from clevrin.desk.log import marks_painting as painting
@@ -71,7 +72,8 @@ class Marks(QObject):
         self._chosen: str | None = None
         self._drag: _Drag | None = None
         self._awaited: set[str] = set()
-        self._areas: dict[tuple, list[Area | None]] = {}
+        self._areas: dict[CarriedArea, list[Area | None]] = {}
+        self._areas_by: Trace | None = None
         context.followings.changed.connect(self._on_followings_changed)
         context.measurements.measured.connect(self._tell)
 
@@ -149,10 +151,12 @@ class Marks(QObject):
         trace = self._measurements.trace(self._take)
         if not left_out.carried or trace is None:
             return left_out.area
-        key = left_out.id, left_out.frame, left_out.area, id(trace)
-        if key not in self._areas:
-            self._areas = {key: carried_area(CarriedArea(frame=left_out.frame, area=left_out.area), trace)}
-        path = self._areas[key]
+        if trace is not self._areas_by:
+            self._areas_by, self._areas = trace, {}
+        drawn = CarriedArea(frame=left_out.frame, area=left_out.area)
+        if drawn not in self._areas:
+            self._areas[drawn] = carried_area(drawn, trace)
+        path = self._areas[drawn]
         return path[self._frame] if self._frame < len(path) else None
 
     # Overlay
@@ -279,14 +283,21 @@ class Marks(QObject):
             left = tuple(each for each in self._take.left_out if each.id != self._chosen)
             self._session.do(SetLeftOut(take_id=self._take.id, left_out=left, label="Count an area again"))
 
+    @property
+    def can_hand_on(self) -> bool:
+        """Whether a track is chosen that has been followed."""
+        return self._chosen_followed() is not None
+
     def chosen_as_csv(self) -> str | None:
         """The chosen track, as far as it is followed, as a table; None: no track is chosen, or none is followed."""
+        chosen = self._chosen_followed()
+        return track_csv(*chosen) if chosen is not None else None
+
+    def _chosen_followed(self) -> tuple[Track, Followed, Take] | None:
         take = self._take
         track = next((t for t in take.tracks if t.id == self._chosen), None) if take is not None else None
         followed = self._followings.of(track) if track is not None else None
-        if take is None or track is None or followed is None:
-            return None
-        return track_csv(track, followed, take)
+        return (track, followed, take) if take is not None and track is not None and followed is not None else None
 
     def add_from(self, path: Path) -> None:
         """Adds a track from a table. Raises `ClevrinError` for what is none."""

@@ -4,6 +4,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from clevrin.core.document import Take, Track
+from clevrin.core.document.tracks import DEFAULT_LIMIT
 from clevrin.desk.context import Context
 from clevrin.desk.log.marks import Marks
 from clevrin.desk.log.marks_painting import track_hue
@@ -37,7 +38,7 @@ class MarksList(QWidget):
             low=0.3,
             high=0.98,
             step=0.01,
-            default=0.7,
+            default=DEFAULT_LIMIT,
             words=lambda share: f"{share * 100:.0f} %",
         )
         self.limit.value_changed.connect(marks.set_limit)

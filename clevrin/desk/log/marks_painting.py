@@ -35,10 +35,9 @@ def paint_vectors(painter: QPainter, rect: QRect, vectors: Vectors) -> None:
     """A dot where a corner stood still, a line from where it was to a dot where it is; crosses for what is left out."""
     size, corner = np.array([rect.width(), rect.height()]), np.array([rect.left(), rect.top()])
     before, after = (places * size + corner for places in (vectors.before, vectors.after))
-    for pen_colour, chosen in (("sunk", slice(None)), (None, slice(None))):
-        for a, b, follows in zip(before[chosen], after[chosen], vectors.follows[chosen], strict=True):
-            shown = theme.colour(pen_colour or ("text" if follows else "brick"))
-            width = 3.2 if pen_colour else 1.4
+    for rim, width in ((True, 3.2), (False, 1.4)):  # dark rims first: they are under all lines
+        for a, b, follows in zip(before, after, vectors.follows, strict=True):
+            shown = theme.colour("sunk" if rim else "text" if follows else "brick")
             painter.setPen(QPen(shown, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             start, end = QPointF(*a), QPointF(*b)
             if np.hypot(*(b - a)) > _STILL_PX:
