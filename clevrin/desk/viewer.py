@@ -105,6 +105,8 @@ class Viewer(QWidget):
 
     def set_overlay(self, overlay: Overlay | None) -> None:
         """Draws something over the picture, and hands the mouse to it. None: nothing."""
+        if overlay is self._overlay:
+            return  # a drag goes on while other frames are shown
         self._overlay, self._dragging = overlay, False
         self.setMouseTracking(overlay is not None)
         self.unsetCursor()

@@ -6,15 +6,19 @@ import cv2
 import numpy as np
 import pytest
 
+from clevrin.core.errors import CancelledError
 from clevrin.core.media.picture import picture_from_rgb
+from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_piece, trace_take
 from clevrin.core.motion.models import Habit, Lesson, apply, simplest_model
 from clevrin.core.progress import Silent
+from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import picture_errors, trace_errors
+from tests.core.test_motion import StopAfter
 from tests.films import about, moving_film, shift, texture
 
 
@@ -151,6 +155,17 @@ def test_vectors_are_kept_with_the_pieces(tmp_path):
         assert vectors.follows.mean() > 0.9 and len(moved) > 100
         assert np.abs(np.median(moved, axis=0) - (-4, 0)).max() < 0.1
     assert stored_piece(request, shelf, 0, 70).vectors(0).after.shape == (0, 2)
+
+
+def test_vectors_seen_while_a_piece_was_unfinished_do_not_hide_the_rest(tmp_path):
+    moving_film(tmp_path / "f.mp4", lambda t: shift(300 + 4 * t, 400), frames=50)
+    take, shelf = take_in(tmp_path / "f.mp4"), Shelf(tmp_path / "s")
+    with Sources(shelf) as sources:
+        with pytest.raises(CancelledError):
+            sources.measure(take, StopAfter(20))
+        sources.vectors(take, 10)
+        sources.measure(take, Silent())
+        assert all(len(sources.vectors(take, frame).after) > 100 for frame in (10, 40, 49))
 
 
 def test_a_lens_is_learned_from_fits_that_agree_with_it():

@@ -282,6 +282,16 @@ def test_escape_puts_back_what_is_dragged_over_the_picture(picnic):
     assert picnic.window.log.marks.mode == "look" and not picnic.window.log.mark_buttons["point"].isChecked()
 
 
+def test_a_drag_goes_on_while_another_picture_is_shown(picnic):
+    place_point(picnic)
+    go_to(picnic, 120)
+    viewer, start = picnic.window.log.viewer, in_view(picnic, seen(picnic).places[0])
+    picnic.drag(viewer, start, (start[0] + 20, start[1]), drop=False)
+    picnic.window.log.show_frame(120, viewer.pixels)  # as when the film's own picture follows its proxy's
+    QTest.mouseRelease(viewer, Qt.MouseButton.LeftButton, pos=QPoint(round(start[0] + 20), round(start[1])))
+    assert [each.frame for each in take_of(picnic).tracks[0].placed] == [100, 120]
+
+
 def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic):
     picnic.click(picnic.window.log.mark_buttons["point"])
     picnic.click(picnic.window.log.viewer, in_view(picnic, HOUSE))

@@ -28,8 +28,8 @@ def background(
     `before`, `after` (n, 2) in working pixels, `cells` (n,) their place in the grid of `CELLS`, `belief` (n,) how
     likely each is background. Finds up to three motions, one after the other, each by graph-cut RANSAC (Barath &
     Matas 2018, doi:10.1109/CVPR.2018.00704, OpenCV's implementation) on the points that follow none before it. A
-    motion counts by the cells in which it is seen, by how likely these are background, and by how much of the picture it
-    spans: a subject may have more corners than what is behind it, but it does not surround it.
+    motion counts by the cells in which it is seen, by how likely these are background, and by how much of the picture
+    it spans: a subject may have more corners than what is behind it, but it does not surround it.
     """
     left = np.ones(len(before), bool)
     best, best_weight = None, 0.0

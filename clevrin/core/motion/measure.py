@@ -85,21 +85,19 @@ class StoredPiece:
     rows: Rows
     work_size: tuple[int, int]
 
-    def vectors(self, frame: int) -> Vectors | None:
-        """What was followed into a frame of the film, as shares of the picture's size; None where it is not there."""
-        at = frame % PIECE_FRAMES
-        if at >= len(self.rows):
-            return None
-        found = self.rows.vectors_of(at)
+    def vectors(self, frame: int) -> Vectors:
+        """What was followed into a frame of the film, as shares of the picture's size."""
+        found = self.rows.vectors_of(frame % PIECE_FRAMES)
         before, after = ((places + 0.5) / self.work_size for places in (found.before, found.after))
         return Vectors(before=before, after=after, follows=found.follows)
 
 
 def stored_piece(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -> StoredPiece | None:
-    """The stretch with a frame of a film of `frames`, if it was measured; costs some milliseconds."""
-    piece = PieceShelf(shelf, request.key).read(frame // PIECE_FRAMES, frames)
-    if piece is None:
-        return None
+    """The stretch with a frame of a film of `frames`, once all of it is measured; costs some milliseconds."""
+    number = frame // PIECE_FRAMES
+    piece = PieceShelf(shelf, request.key).read(number, frames)
+    if piece is None or len(piece[0]) < min(PIECE_FRAMES, frames - number * PIECE_FRAMES):
+        return None  # what is kept of an unfinished one would stay what it was while the rest is measured
     return StoredPiece(rows=piece[0], work_size=work_size(*_size_of(piece[1])))
 
 
