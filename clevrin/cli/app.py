@@ -6,18 +6,17 @@ What is slow to import is imported by the command that needs it: the others star
 import re
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
-from clevrin.cli import measuring
+from clevrin.cli import measuring, steadying
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
-from clevrin.core.document import Hold, Project, Shot, Take
+from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import SUFFIX, load, read_text, save, write_atomically
-from clevrin.core.document.model import AXES
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
@@ -25,25 +24,10 @@ from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import check_place
-from clevrin.core.motion.table import write_whole
-
-if TYPE_CHECKING:
-    from clevrin.core.render.sources import Sources
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
-
-
-class How(StrEnum):
-    float = "float"
-    lock_off = "lock-off"
-
-
-class EdgeName(StrEnum):
-    fill = "fill"
-    mirror = "mirror"
-    smear = "smear"
-    bare = "bare"
+steadying.add_to(app)
 
 
 class Order(StrEnum):
@@ -94,68 +78,6 @@ def probe(media: Media, json: Json = False) -> None:
     else:
         for name, value in values.items():
             print_line(f"{name}: {value}")
-
-
-@app.command()
-def hold(
-    media: Media,
-    out: Out,
-    how: Annotated[How, typer.Option(help="float keeps the move, lock-off stands still.")],
-    settle: Annotated[float, typer.Option(min=0.1, max=5.0, help="Seconds: quicker motion is taken out.")] = 1.6,
-    keep: Annotated[float, typer.Option(min=0.5, max=1.0, help="The least share of the width to keep.")] = 0.85,
-    axes: Annotated[str, typer.Option(help="Which axes to hold.")] = ",".join(AXES),
-    edge: Annotated[EdgeName, typer.Option(help="What stands where the picture ends.")] = EdgeName.fill,
-    crispness: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much to sharpen.")] = 0.0,
-    report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
-) -> None:
-    """Renders one take held."""
-    from clevrin.core.render.export import ExportRequest, export_reel
-    from clevrin.core.render.sources import Sources
-
-    chosen = tuple(axis for axis in AXES if axis in axes.split(","))
-    if not chosen or set(axes.split(",")) - set(AXES):
-        raise typer.BadParameter(f"'{axes}' is not a list of {', '.join(AXES)}", param_hint="--axes")
-    check_place(out, [media])
-    take = take_in(media)
-    settings = Hold(how=how.value, settle_s=settle, keep=keep, axes=chosen, edge=edge.value, crispness=crispness)
-    project = AddTakes(takes=(take,)).apply(Project(name=take.name))
-    shot = Shot(take_id=take.id, span=take.span, hold=settings)
-    project = project.changed(reel=project.reel.changed(shots=(shot,)))
-    with Sources() as sources:
-        with shown(f"Holding {media.name}") as progress:
-            export_reel(ExportRequest(project=project, path=out), sources, progress)
-        if report is not None:
-            write_whole(report, _hold_report(take, shot, sources))
-
-
-def _hold_report(take: Take, shot: Shot, sources: "Sources") -> str:
-    import json
-
-    from clevrin.core.hold.report import calm_frames, course, shake
-    from clevrin.core.motion import find_whips
-
-    measured, path = sources.trace(take), sources.held(take, shot.span, shot.hold)
-    if measured is None or path is None:
-        raise ClevrinError(f"{take.name} could not be measured again for the report.")
-    calm = calm_frames(measured, shot.span, find_whips(measured))
-    rate = float(measured.rate)
-    before, after = course(measured, shot.span), course(measured, shot.span, path)
-    values = {
-        "how": shot.hold.how,
-        "keep": [round(path.kept_at(k), 5) for k in range(shot.span.first, shot.span.end)],
-        "least_keep": round(path.least_kept, 5),
-        "shake_before": {axis: round(v, 4) for axis, v in shake(before, rate, calm).items()},
-        "shake_after": {axis: round(v, 4) for axis, v in shake(after, rate, calm).items()},
-        "residual_px": [round(float(v), 4) for v in _residuals(after)],
-    }
-    return json.dumps(values, indent=1) + "\n"
-
-
-def _residuals(held) -> list[float]:
-    import numpy as np
-
-    steps = np.hypot(np.diff(held.pan, prepend=0.0), np.diff(held.tilt, prepend=0.0))
-    return list(steps)
 
 
 @app.command()

@@ -111,6 +111,40 @@ def true_course(true: Numbers, centre: tuple[float, float], path: HeldPath, span
 
 
 def quick_rms(course: Numbers, rate: float) -> float:
-    """Root mean square of a course (frames, 2) over 1 Hz, without the filter's run-in of five frames."""
-    quick = sosfiltfilt(butter(2, 1.0 / (rate / 2), "high", output="sos"), course, axis=0)[5:-5]
+    """Root mean square of a course (frames, 2) over 1 Hz, without the filter's run-in of five frames.
+
+    The course is continued for three seconds beyond its ends: a filter of 1 Hz that is begun on a pan rings.
+    """
+    beyond = min(len(course) - 1, 3 * round(rate))
+    high = butter(2, 1.0 / (rate / 2), "high", output="sos")
+    quick = sosfiltfilt(high, course, axis=0, padlen=beyond)[5:-5]
     return float(np.sqrt((quick**2).sum(axis=1).mean()))
+
+
+def standing_errors(true: Numbers, path: HeldPath, span: Span, points: Numbers) -> Numbers:
+    """How far the scene is from where it stands on the average, at points (n, 2) of a shot that is locked off.
+
+    (span.frames, n): px of the source. The scene is what the true motions (frames, 3, 3) carry along, from the middle
+    of the span on.
+    """
+    middle = (span.first + span.end) // 2
+    chain = {middle: np.eye(3)}
+    for frame in range(middle + 1, span.end):
+        chain[frame] = true[frame] @ chain[frame - 1]
+    for frame in range(middle - 1, span.first - 1, -1):
+        chain[frame] = np.linalg.inv(true[frame + 1]) @ chain[frame + 1]
+    on_source = apply(path.at(middle), points)
+    seen = [apply(np.linalg.inv(path.at(k)) @ chain[k], on_source) for k in range(span.first, span.end)]
+    return wander(np.array(seen)) * path.kept_at(middle)
+
+
+def wander(places: Numbers) -> Numbers:
+    """(frames, n): how far places (frames, n, 2) are from their means over time."""
+    off = places - np.nanmean(places, axis=0)
+    return np.hypot(off[..., 0], off[..., 1])
+
+
+def held_places(places: Numbers, path: HeldPath, span: Span) -> Numbers:
+    """Places (frames, n, 2) of the whole take as the held picture shows them in a span, in px of the source."""
+    shown = [apply(np.linalg.inv(path.at(k)), places[k]) for k in range(span.first, span.end)]
+    return np.array(shown) * path.kept_at((span.first + span.end) // 2)

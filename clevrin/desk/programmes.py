@@ -12,11 +12,11 @@ from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import placed_shots, reel_frames
-from clevrin.core.render.executor import execute
-from clevrin.core.render.picture import planes
-from clevrin.core.render.plan import Layer, Plan
+from clevrin.core.render.picture import carried_out, planes
+from clevrin.core.render.plan import Plan
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
 from clevrin.core.render.sources import Sources
+from clevrin.core.render.steadied import Steadied
 from clevrin.core.sound.mix import has_sound, reel_sound
 from clevrin.desk.playback import Programme
 from clevrin.desk.sound_out import Sound
@@ -47,7 +47,7 @@ def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = N
 def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixels:
     """One frame of a take as BGRA, as large as fits."""
     plan = plan_take(take, frame, within)
-    return bgra_from_picture(execute(plan, lambda layer: sources.read(take, layer.frame), "draft"))
+    return bgra_from_picture(carried_out(plan, lambda _: take, sources, "draft"))
 
 
 def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | None = None) -> Programme | None:
@@ -72,23 +72,24 @@ def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | No
 
 def before_after_programme(project: Project, shot: Shot, within: Size) -> Programme:
     """A shot as shot and as held, in step, at the rate of its take."""
-    take = project.take(shot.take_id)
+    steadied = Steadied.of(project, shot)
     reel_size = project.reel.width, project.reel.height
     size = fitted_size(reel_size, within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return tuple(shot_pixels(sources, shot, take, frame, reel_size, size, held=held) for held in (False, True))
+        return tuple(shot_pixels(sources, steadied, frame, reel_size, size, held=held) for held in (False, True))
 
-    return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
+    rate = steadied.take.facts.rate
+    return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
 
 
 def shot_pixels(
-    sources: Sources, shot: Shot, take: Take, frame: int, reel_size: Size, size: Size, *, held: bool = True
+    sources: Sources, steadied: Steadied, frame: int, reel_size: Size, size: Size, *, held: bool = True
 ) -> Pixels:
     """A frame of a shot's take as the reel shows it, as BGRA."""
-    layer: Layer = plan_shot(shot, take, frame, reel_size, size, sources, held=held)
+    layer = plan_shot(steadied, frame, reel_size, size, sources, held=held)
     plan = Plan(width=size[0], height=size[1], layers=(layer,))
-    return bgra_from_picture(execute(plan, lambda each: sources.read(take, each.frame), "draft"))
+    return bgra_from_picture(carried_out(plan, lambda _: steadied.take, sources, "draft"))
 
 
 def join_programme(project: Project, shot_id: str, within: Size, around: int) -> Programme:

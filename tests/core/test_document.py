@@ -84,7 +84,7 @@ def test_undo_inverts_any_row_of_edits_and_redo_makes_them_again(row):
     assert history.project == final
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(st.lists(EDITS, max_size=6))
 def test_save_and_load_is_the_identity(tmp_path, row):
     history = History(three_shots())

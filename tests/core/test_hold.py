@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.errors import NotMeasuredError
-from clevrin.core.hold import held_path, solving_span
+from clevrin.core.hold import held_path
 from clevrin.core.hold.held import corners_on_source
 from clevrin.core.hold.path import PathProblem, solve_path
 from clevrin.core.hold.report import calm_frames, course, shake
@@ -23,7 +23,8 @@ def outside_px(path, trace: Trace) -> float:
     """By how much a corner of the gate leaves the picture at worst; negative: inside."""
     limits = np.array([trace.width / 2, trace.height / 2])
     return max(
-        float((np.abs(corners_on_source(m, trace.width, trace.height)) - limits).max()) for m in path.src_from_held
+        float((np.abs(corners_on_source(m, trace.width, trace.height, path.window)) - limits).max())
+        for m in path.src_from_held
     )
 
 
@@ -106,11 +107,10 @@ def test_without_enlarging_the_whole_picture_stays(demo_trace):
 def registered(measured_demo, demo_take, demo_trace):
     def register(name: str, span: Span):
         trace, take = demo_trace(name), demo_take(name)
-        wide = solving_span(span, trace.frames, float(trace.rate))
         request = RegistrationRequest(
             path=FOOTAGE / f"{name}.mp4",
             fingerprint=take.fingerprint,
-            span=wide,
+            span=span,
             reference=(span.first + span.end) // 2,
         )
         return trace, register_span(request, trace, measured_demo, Silent())
@@ -121,7 +121,7 @@ def registered(measured_demo, demo_take, demo_trace):
 def test_lock_off_stands_still(registered, truth):
     span = Span(first=30, end=180)
     trace, registration = registered("picnic", span)
-    path = held_path(trace, span, Hold(how="lock-off"), registration)
+    path = held_path(trace, span, Hold(how="lock-off"), registration=registration)
     assert outside_px(path, trace) <= 0 and path.least_kept >= 0.85
     _, as_held = true_course(truth("picnic")["H"], (639.5, 359.5), path, span)
     residual = np.sqrt(((as_held - as_held.mean(axis=0)) ** 2).sum(axis=1).mean())
@@ -131,7 +131,7 @@ def test_lock_off_stands_still(registered, truth):
 def test_lock_off_over_its_budget_lets_in_what_it_must(registered):
     span = Span(first=0, end=110)
     trace, registration = registered("walk-past", span)  # walks 550 px: cannot stand still
-    path = held_path(trace, span, Hold(how="lock-off", keep=0.8), registration)
+    path = held_path(trace, span, Hold(how="lock-off", keep=0.8), registration=registration)
     assert outside_px(path, trace) <= 0
     assert path.least_kept >= 0.8 - 1e-6
 
@@ -166,14 +166,14 @@ def test_any_shake_at_any_keep_stays_inside(seed, frames, size, keep, roll):
     corners = np.array([[-320, -180], [320, -180], [320, 180], [-320, 180]]) * keep
     problem = PathProblem(
         motions=motions,
-        corners=np.repeat(corners[None], frames, axis=0),
+        gate=(320 * keep, 180 * keep),
         fast=rng.random(frames) < 0.1,
+        demand=np.ones(frames),
         order=3,
         cutoff=0.02,
         limits=(320.0, 180.0),
-        free=(True, True, True, True),
     )
-    a, b, x, y = solve_path(problem).T
+    a, b, x, y = solve_path(problem).corrections.T
     for k in range(frames):
         at = corners @ np.array([[a[k], b[k]], [-b[k], a[k]]]) + [x[k], y[k]]
         assert (np.abs(at) <= [320 + 1e-9, 180 + 1e-9]).all()

@@ -20,6 +20,7 @@ from clevrin.core.render import Layer, Plan, Sources, picture, plan_frame
 from clevrin.core.render.executor import execute
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.plan import row9
+from clevrin.core.render.steadied import Steadied
 from tests.core.test_motion import StopAfter
 from tests.films import mean_error, moving_film, numbered_film, read_number, shift, texture
 
@@ -140,7 +141,7 @@ def test_the_length_of_the_reel_does_not_depend_on_dissolves(tmp_path):
 def test_one_resample_by_a_part_of_a_pixel_is_sharp():
     source = picture_from_rgb(texture(2, 256))
     layer = Layer(take_id="t", path="t", frame=0, source_size=(256, 256), src_from_out=row9(shift(0.5, 0.0)))
-    moved = execute(Plan(width=256, height=256, layers=(layer,)), lambda _: source)
+    moved = execute(Plan(width=256, height=256, layers=(layer,)), lambda *_: source)
     spectrum = np.fft.rfft(source.y[20:-20, 20:-20].astype(float), axis=1)
     share = np.exp(2j * np.pi * 0.5 * np.arange(spectrum.shape[1]) / 216)
     exact = np.fft.irfft(spectrum * share, 216, axis=1)
@@ -150,14 +151,14 @@ def test_one_resample_by_a_part_of_a_pixel_is_sharp():
 def test_an_unchanged_picture_is_not_resampled_at_all():
     source = picture_from_rgb(texture(2, 64))
     layer = Layer(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(np.eye(3)))
-    assert execute(Plan(width=64, height=64, layers=(layer,)), lambda _: source) is source
+    assert execute(Plan(width=64, height=64, layers=(layer,)), lambda *_: source) is source
 
 
 @pytest.mark.parametrize(("edge", "black"), [("bare", True), ("smear", False), ("mirror", False)])
 def test_edges(edge, black):
     source = picture_from_rgb(np.full((64, 64, 3), 180, np.uint8))
     layer = Layer(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(shift(-20, 0)), edge=edge)
-    rgb = rgb_from_picture(execute(Plan(width=64, height=64, layers=(layer,)), lambda _: source))
+    rgb = rgb_from_picture(execute(Plan(width=64, height=64, layers=(layer,)), lambda *_: source))
     assert (rgb[:, :18].max() < 10) == black and rgb[:, 24:].min() > 170
 
 
@@ -165,7 +166,7 @@ def test_crispness_sharpens(tmp_path):
     source = picture_from_rgb(texture(2, 128))
     layer = dict(take_id="t", path="t", frame=0, source_size=(128, 128), src_from_out=row9(np.diag([0.8, 0.8, 1.0])))
     soft, crisp = (
-        execute(Plan(width=128, height=128, layers=(Layer(**layer, crispness=c),)), lambda _: source).y.astype(float)
+        execute(Plan(width=128, height=128, layers=(Layer(**layer, crispness=c),)), lambda *_: source).y.astype(float)
         for c in (0.0, 1.0)
     )
     assert np.abs(np.diff(crisp, axis=1)).mean() > 1.2 * np.abs(np.diff(soft, axis=1)).mean()
@@ -194,7 +195,7 @@ def test_no_rendered_frame_of_a_held_take_has_an_empty_pixel(demo_take, measured
         assert not plan.unmeasured
         white = picture_from_rgb(np.full((720, 1280, 3), 255, np.uint8))
         bare = replace(plan.layers[0], edge="bare")
-        seen = execute(Plan(width=640, height=360, layers=(bare,)), lambda _, white=white: white, "draft")
+        seen = execute(Plan(width=640, height=360, layers=(bare,)), lambda *_, white=white: white, "draft")
         assert seen.y.min() == seen.y.max() > 230
     sources.close()
 
@@ -219,7 +220,7 @@ def test_lock_off_renders_still(demo_take, measured_demo):
     sources = Sources(measured_demo)
     project = held_project(demo_take, "picnic", Hold(how="lock-off"), first=40, end=140)
     take, shot = project.takes[0], project.reel.shots[0]
-    sources.register(take, shot.span, Silent())
+    sources.measure_for(Steadied(shot=shot, take=take), Silent())
     corner = np.s_[10:110, 460:630]  # the far hill, where nobody walks
     held = [picture(project, k, (640, 360), sources)[corner].astype(float) for k in (0, 30, 60, 99)]
     free = held_project(demo_take, "picnic", Hold(), first=40, end=140)

@@ -154,10 +154,10 @@ def test_scrubbing_shows_the_same_picture_from_the_proxy_and_nothing_else_does(t
     shelf.make(ProxyRequest(path=film, fingerprint=take.fingerprint, frames=6), Silent())
     plan = plan_take(take, 4, (640, 360))
     with Sources(proxies=shelf) as sources:
-        seen = execute(plan, lambda layer: sources.read(take, layer.frame), "draft")
+        seen = execute(plan, lambda _, frame: sources.read(take, frame), "draft")
         assert not sources.used_proxy
         sources.scrubbing = True
-        scrubbed = execute(plan, lambda layer: sources.read(take, layer.frame), "draft")
+        scrubbed = execute(plan, lambda _, frame: sources.read(take, frame), "draft")
         assert sources.used_proxy and sources.read(take, 4).size == (960, 540)
     assert scrubbed.size == seen.size and mean_error(seen.y, scrubbed.y) < 2.5
     # Not moved by as much as half a pixel:

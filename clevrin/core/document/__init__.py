@@ -1,7 +1,8 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
+from clevrin.core.document.holding import Anchor, Bounds, Hold
+from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import (
-    Hold,
     Join,
     Marker,
     MediaFacts,
@@ -9,18 +10,22 @@ from clevrin.core.document.model import (
     Project,
     Reel,
     Shot,
-    Span,
     Take,
 )
+from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Track
 from clevrin.core.document.value import new_id
 
 __all__ = [
+    "Anchor",
+    "Bounds",
     "Hold",
     "Join",
     "LeftOut",
+    "Loan",
     "Marker",
     "MediaFacts",
+    "Motion",
     "NamedSpan",
     "Placement",
     "Project",

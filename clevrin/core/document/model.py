@@ -9,21 +9,20 @@ from typing import Literal, Self, TypeVar
 
 from pydantic import Field
 
+from clevrin.core.document.holding import Hold
+from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Track
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Value, new_id
 
 SCHEMA_VERSION: Literal[2] = 2
 
 Mirror = Literal["horizontal", "vertical", "both"] | None
-HoldKind = Literal["none", "float", "lock-off"]
-Axis = Literal["pan", "tilt", "roll", "zoom"]
-Edge = Literal["fill", "mirror", "smear", "bare"]
 JoinKind = Literal["plain cut", "whip cut"]
 Worth = Literal["keep", "maybe", "drop"] | None
 Conform = Literal["as shot", "every frame"]
 MarkerKind = Literal["marker", "beat"]
 
-AXES: tuple[Axis, ...] = ("pan", "tilt", "roll", "zoom")
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
 
@@ -41,25 +40,6 @@ class MediaFacts(Value):
     codec: Name
     pixel_format: Name
     sound: bool
-
-
-class Span(Value):
-    """Frames of a take from `first` up to, not including, `end`."""
-
-    first: int = Field(ge=0, le=MOST_FRAMES)
-    end: int = Field(le=MOST_FRAMES)
-
-    def checked_together(self) -> Self:
-        if self.end <= self.first:
-            raise ValueError("a span needs at least one frame")
-        return self
-
-    @property
-    def frames(self) -> int:
-        return self.end - self.first
-
-    def __contains__(self, frame: int) -> bool:
-        return self.first <= frame < self.end
 
 
 class NamedSpan(Value):
@@ -123,17 +103,6 @@ class Take(Value):
         return self.spans[0].span if self.spans else self.whole
 
 
-class Hold(Value):
-    """How a shot is steadied. `settle_s`: quicker motion is taken out; `keep`: least share of the width."""
-
-    how: HoldKind = "none"
-    settle_s: float = Field(default=1.6, ge=0.1, le=5.0)
-    keep: float = Field(default=0.85, ge=0.5, le=1.0)
-    axes: tuple[Axis, ...] = AXES
-    edge: Edge = "fill"
-    crispness: float = Field(default=0.0, ge=0.0, le=1.0)
-
-
 class Join(Value):
     """How a shot passes into the next one."""
 
@@ -142,7 +111,7 @@ class Join(Value):
 
 
 class Shot(Value):
-    """A span of a take on the reel with its own settings."""
+    """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not."""
 
     id: Id = Field(default_factory=new_id)
     take_id: Id
@@ -150,6 +119,7 @@ class Shot(Value):
     mirror: Mirror = None
     reverse: bool = False
     hold: Hold = Hold()
+    loan: Loan | None = None
     leave: Join = Join()
 
     @property
@@ -183,18 +153,21 @@ class Reel(Value):
 
 
 class Project(Value):
-    """All that the user made."""
+    """All that the user made; `motions` are those that were performed or brought in, for lending."""
 
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
     name: Name = "Untitled"
     takes: tuple[Take, ...] = Field(default=(), max_length=100_000)
+    motions: tuple[Motion, ...] = Field(default=(), max_length=1000)
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:
         takes = {take.id: take for take in self.takes}
         if len(takes) != len(self.takes):
             raise ValueError("two takes have the same id")
+        if len({motion.id for motion in self.motions}) != len(self.motions):
+            raise ValueError("two motions have the same id")
         if len({shot.id for shot in self.reel.shots}) != len(self.reel.shots):
             raise ValueError("two shots have the same id")
         if len({marker.id for marker in self.reel.markers}) != len(self.reel.markers):
@@ -210,6 +183,10 @@ class Project(Value):
         """The take with this id; raises `KeyError` when there is none."""
         return _by_id(self.takes, take_id)
 
+    def motion(self, motion_id: str) -> Motion:
+        """The motion with this id; raises `KeyError` when there is none."""
+        return _by_id(self.motions, motion_id)
+
     def shot(self, shot_id: str) -> Shot:
         """The shot with this id; raises `KeyError` when there is none."""
         return _by_id(self.reel.shots, shot_id)
@@ -222,7 +199,7 @@ class Project(Value):
         raise KeyError(shot_id)
 
 
-_Named = TypeVar("_Named", Take, Shot, Track)
+_Named = TypeVar("_Named", Take, Shot, Track, Motion)
 
 
 def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:

@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.motion.models import Matrix, apply
+from clevrin.core.motion.models import Matrix, apply, gate_corners
+
+Numbers = NDArray[np.float64]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -14,15 +16,27 @@ class HeldPath:
     """A held stretch of a take.
 
     `src_from_held` (span.frames, 3, 3) takes pixels of the held picture, which is as large as the source, to
-    pixels of the source picture. `kept` (span.frames,) is the share of the picture's width that is seen.
+    pixels of the source picture. `kept` (span.frames,) is the share of the picture's width that is seen. `window` is
+    the share of the held picture, about its middle, that shows anything: under 1 with the edge `trim`. `prices`
+    (span.frames,): how much each frame's bounds hold the path back; `bridged` (span.frames,) bool: where an anchor
+    was not seen. `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the
+    knots of a grid over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would
+    let the gate be, as a share of the picture; with edges that fill.
     """
 
     span: Span
-    src_from_held: NDArray[np.float64]
-    kept: NDArray[np.float64]
+    src_from_held: Numbers
+    kept: Numbers
+    window: float = 1.0
+    prices: Numbers
+    bridged: NDArray[np.bool_]
+    bend: Numbers | None = None
+    rooms: Numbers | None = None
 
     def __post_init__(self) -> None:
-        self.src_from_held.flags.writeable = self.kept.flags.writeable = False
+        for array in (self.src_from_held, self.kept, self.prices, self.bridged, self.bend, self.rooms):
+            if array is not None:
+                array.flags.writeable = False
 
     def at(self, frame: int) -> Matrix:
         """The map of one frame of the take; outside the span that of its nearest frame."""
@@ -32,6 +46,22 @@ class HeldPath:
         """The share of the picture's width that is seen at one frame of the take."""
         return float(self.kept[self._row(frame)])
 
+    def bend_at(self, frame: int) -> Numbers | None:
+        """The grid's displacements of one frame (rows, columns, 2)."""
+        return None if self.bend is None else self.bend[self._row(frame)]
+
+    def bridged_at(self, frame: int) -> bool:
+        """Whether the anchor was not seen in one frame of the take."""
+        return bool(self.bridged[self._row(frame)])
+
+    def rows(self, span: Span) -> slice:
+        """Which rows of the arrays a span within this one's has."""
+        return slice(span.first - self.span.first, span.end - self.span.first)
+
+    def least_kept_in(self, span: Span) -> float:
+        """The least share of the width that is seen in a span within this one's."""
+        return float(self.kept[self.rows(span)].min())
+
     def _row(self, frame: int) -> int:
         return int(np.clip(frame - self.span.first, 0, self.span.frames - 1))
 
@@ -40,20 +70,24 @@ class HeldPath:
         return float(self.kept.min())
 
 
-def gate_corners(width: int, height: int) -> NDArray[np.float64]:
-    """The outer corners of a picture's pixels about its centre: (4, 2), in order round the picture."""
-    x, y = width / 2, height / 2
-    return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
-
-
-def corners_on_source(src_from_held: Matrix, width: int, height: int) -> NDArray[np.float64]:
-    """Where the held picture's corners lie on the source, about its centre: (4, 2)."""
+def corners_on_source(src_from_held: Matrix, width: int, height: int, window: float = 1.0) -> Numbers:
+    """Where the corners of what the held picture shows lie on the source, about its centre: (4, 2)."""
     centre = np.array([(width - 1) / 2, (height - 1) / 2])
-    return apply(src_from_held, gate_corners(width, height) + centre) - centre
+    return apply(src_from_held, window * gate_corners(width, height) + centre) - centre
 
 
-def placed(about_centre: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+def placed(about_centre: Numbers, width: int, height: int) -> Numbers:
     """Maps about the centre (..., 3, 3) as maps of pixel coordinates."""
     shift = np.eye(3)
     shift[:2, 2] = (width - 1) / 2, (height - 1) / 2
     return shift @ about_centre @ np.linalg.inv(shift)
+
+
+def maps_of(corrections: Numbers) -> Numbers:
+    """Similarities (n, 4) as a, b, x, y as maps (n, 3, 3)."""
+    a, b, x, y = corrections.T
+    maps = np.zeros((len(corrections), 3, 3))
+    maps[:, 0] = np.column_stack([a, -b, x])
+    maps[:, 1] = np.column_stack([b, a, y])
+    maps[:, 2, 2] = 1.0
+    return maps

@@ -2,20 +2,20 @@
 
 A correction B = (a, b, x, y) maps the gate to the source picture, z -> (a + ib) z + x + iy about the centre. What
 the held picture still does between two frames is R_k = F_k B_(k-1) - B_k with the measured motion F_k: linear in
-the corrections (Grundmann, Kwatra & Essa 2011, doi:10.1109/CVPR.2011.5995525). Departing from that paper, the
-norms are squares: third differences of the path are penalised against the size of the correction, which makes
-the unconstrained solution a linear filter whose cut-off is known; the corner constraints are theirs.
+the corrections (Grundmann, Kwatra & Essa 2011, doi:10.1109/CVPR.2011.5995525). The corner constraints are theirs.
+Departing from that paper, third differences of the path are penalised against the size of the correction by Huber's
+norm: squares where they are small, which makes a linear filter whose cut-off is known of it, and absolute values
+where they are large, so that the start of a move is a corner of the path, and nothing moves before it.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
-import osqp
 import scipy.sparse as sp
-import scipy.sparse.linalg as spl
 from numpy.typing import NDArray
 
 from clevrin.core.errors import ClevrinError
+from clevrin.core.hold.interior import Programme, solve, unconstrained
 
 Numbers = NDArray[np.float64]
 
@@ -23,110 +23,156 @@ _INSET_PX = 1.0
 """The gate's corners stay this far inside the picture, which is more than the solver's tolerance."""
 _FREE = 1e-7
 _WHIP_CALM = 60.0
+_ROUNDS = 4
+_LARGE = 3.0
+"""Third differences count as squares up to this multiple of their median."""
+_STEEPEST = 0.45
+"""Cycles per frame; a cut-off above has no meaning."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class PathProblem:
     """What is to be solved; n frames, px about the picture's centre.
 
-    `motions` (n, 4): similarity from the frame before (row 0 is not used). `corners` (n, 4, 2): the gate on the
-    source while its correction is the identity. `fast` (n,) bool: frames of whips, whose course is kept.
-    `order`: which difference of the path is to be small (1: no motion at all, 3: no jerk). `cutoff`: cycles per
-    frame over which motion is taken out. `limits`: the corners must stay inside (half width, half height); None: no
-    constraint. `free`: whether zoom (a), roll (b), x and y may be corrected. With limits a is never under 1: the
-    gate shows at least as much as its corners say.
+    `motions` (n, 4): similarity from the frame before (row 0 is not used). `gate`: half the width and height of the
+    gate on the source while its correction is the identity. `fast` (n,) bool: frames whose course is kept, as those
+    of whips. `demand` (n,) 0 to 1: how strictly the path is to be calm. `order`: which difference of the path is to
+    be small (1: no motion at all, 3: no jerk). `cutoff`: cycles per frame over which motion is taken out. `limits`:
+    the gate must stay inside (half width, half height); None: no constraint. `free`: whether zoom (a), roll (b), x
+    and y may be corrected. `most`: how far a, b, x, y may be from 1, 0, 0, 0 (b as a share of a); infinite: as far as
+    they like. With limits a is never under 1: the gate shows at least as much as its corners say.
     """
 
     motions: Numbers
-    corners: Numbers
+    gate: tuple[float, float]
     fast: NDArray[np.bool_]
+    demand: Numbers
     order: int
     cutoff: float
     limits: tuple[float, float] | None
-    free: tuple[bool, bool, bool, bool]
+    free: tuple[bool, bool, bool, bool] = (True, True, True, True)
+    most: tuple[float, float, float, float] = (np.inf, np.inf, np.inf, np.inf)
 
 
-def solve_path(problem: PathProblem) -> Numbers:
-    """The corrections (n, 4) as a, b, x, y. Raises `ClevrinError` where no gate fits.
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Path:
+    """`corrections` (n, 4) as a, b, x, y; `prices` (n,): how much each frame's bounds hold the path back."""
 
-    Costs about 20 ms for 150 frames and 0.12 s for 1,800 while no corner meets the picture's edge, 0.1 to 0.8 s for
-    150 frames where one does. The constraint holds exactly: what the solver's tolerance leaves over is taken back
-    frame by frame.
+    corrections: Numbers
+    prices: Numbers
+
+
+def solve_path(problem: PathProblem) -> Path:
+    """The calmest path. Raises `ClevrinError` where no gate fits.
+
+    Costs about 20 ms for 150 frames and 0.15 s for 1,800 while no bound is met, 50 ms and 0.5 s where many are. The
+    constraint holds exactly: what the solver's tolerance leaves over is taken back frame by frame.
     """
     n = len(problem.motions)
-    radius = _radius(problem)
-    unit = np.tile([radius, radius, 1.0, 1.0], n)  # unknowns are px at the corner: well scaled
-    hessian, linear = _objective(problem, unit)
-    free = np.tile(problem.free, n)
-    still = np.tile([1.0, 0.0, 0.0, 0.0], n) * unit
-    linear = linear[free] + hessian[free][:, ~free] @ still[~free]
-    hessian = hessian[free][:, free]
-    inside, reach = _inside(problem.corners, problem.limits or (np.inf, np.inf), n)
-    inside = inside @ sp.diags(1 / unit)
-    bounds, offset = inside[:, free], inside[:, ~free] @ still[~free]
+    radius = float(np.hypot(*problem.gate))
+    unit = np.array([radius, radius, 1.0, 1.0])  # unknowns are px at the corner: well scaled
+    free = np.array(problem.free)
+    still = np.array([1.0, 0.0, 0.0, 0.0])
+    sums = _Sums(problem, unit)
 
     def corrections_of(solved: Numbers) -> Numbers:
-        every = still.copy()
-        every[free] = solved
-        return (every / unit).reshape(n, 4)
+        every = np.tile(still, (n, 1))
+        every[:, free] = solved / unit[free]
+        return every
 
-    solution = spl.spsolve(hessian, -linear)
+    solution, hessian, linear = sums.calmest()
     corrections = corrections_of(solution)
-    if problem.limits is None:
-        return corrections
+    rows, reach = _bounds(problem)
+    if rows is None:
+        return Path(corrections=corrections, prices=np.zeros(n))
     # Most often no constraint is active: then the plain solution, which takes a tenth of the time, is it.
-    if problem.free[0]:
+    if problem.limits is not None and problem.free[0]:
         corrections[:, :2] /= corrections[:, 0].min()
-    if _holds(corrections, problem):
-        return corrections
-    low, high = -reach - offset, reach - offset
-    if problem.free[0]:
-        grows = sp.eye(4 * n, format="csr")[0::4][:, free]
-        bounds = sp.vstack([bounds, grows], "csc")
-        low, high = np.append(low, np.full(n, radius)), np.append(high, np.full(n, np.inf))
-    corrections = corrections_of(_solve(hessian, linear, bounds.tocsc(), low, high, solution))
-    if problem.free[0]:
+    if (np.einsum("ci,ni->nc", rows, corrections) <= reach).all():
+        return Path(corrections=corrections, prices=np.zeros(n))
+    fixed = rows[:, ~free] @ still[~free]
+    inner = np.broadcast_to(rows[:, free] / unit[free], (n, len(rows), int(free.sum())))
+    if (fixed > reach + _INSET_PX)[~np.abs(rows[:, free]).any(axis=1)].any():
+        raise _no_gate()
+    limits = np.broadcast_to(reach - fixed, (n, len(rows)))
+    found = solve(Programme(hessian=hessian, linear=linear, rows=inner, reach=limits), solution)
+    if not found.solved:
+        raise _no_gate()
+    corrections = corrections_of(found.unknowns)
+    if problem.limits is not None and problem.free[0]:
         corrections[:, 0] = np.maximum(corrections[:, 0], 1.0)
-    return _pulled_inside(corrections, problem)
+    return Path(corrections=_pulled_inside(corrections, problem), prices=found.prices.sum(axis=1))
 
 
-def _radius(problem: PathProblem) -> float:
-    return float(np.hypot(*problem.corners[0].T).max())
+def _no_gate() -> ClevrinError:
+    return ClevrinError("No gate fits inside the picture with these settings; keep less of it.")
 
 
-def _objective(problem: PathProblem, unit: Numbers) -> tuple[sp.csc_matrix, Numbers]:
-    """What is to be as small as can be: x' H x / 2 + g' x on the scaled corrections; gives H and g."""
-    n = len(problem.motions)
-    radius = _radius(problem)
-    identity = np.tile([1.0, 0.0, 0.0, 0.0], n)
-    residual, constant = _residual(problem.motions, n)
-    residual = residual @ sp.diags(1 / unit)
-    per_row = np.tile([radius, radius, 1.0, 1.0], n - 1)
-    residual, constant = sp.diags(per_row) @ residual, per_row * constant
-    hessian = sp.eye(4 * n, format="csc")
-    linear = -(identity * unit)
-    if n > problem.order:
-        strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, 0.45))) ** (2 * problem.order)
-        steps = _difference(n - 1, problem.order - 1)
-        near_fast = _touches(problem.fast, problem.order + 1)
-        weight = np.repeat(np.where(near_fast, strength * _FREE, strength), 4)
+class _Sums:
+    """What is to be as small as can be, on the scaled corrections that are free."""
+
+    def __init__(self, problem: PathProblem, unit: Numbers) -> None:
+        self._problem = problem
+        n = len(problem.motions)
+        free = np.tile(problem.free, n)
+        self._shape = (n, int(np.sum(problem.free)))
+        still = (np.tile([1.0, 0.0, 0.0, 0.0], n) * np.tile(unit, n))[~free]
+        # The size of the correction, against which calmness is weighed.
+        self._size = sp.eye(int(free.sum()), format="csc")
+        self._size_linear = -(np.tile([1.0, 0.0, 0.0, 0.0], n) * np.tile(unit, n))[free]
+        self._jerk: sp.csc_matrix | None = None
+        if n > problem.order:
+            residual, constant = _residual(problem.motions, n)
+            residual = residual @ sp.diags(np.tile(1 / unit, n))
+            per_row = np.tile(unit, n - 1)
+            residual, constant = sp.diags(per_row) @ residual, per_row * constant
+            steps = _difference(n - 1, problem.order - 1)
+            jerk, offset = (steps @ residual).tocsc(), steps @ constant
+            self._jerk, self._offset = jerk[:, free], offset + jerk[:, ~free] @ still
+            strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, _STEEPEST))) ** (2 * problem.order)
+            window = problem.order + 1
+            demand = np.where(_touches(problem.fast, window), _FREE, _least(problem.demand, window))
+            self._weight = strength * np.maximum(demand, _FREE)
+        if problem.fast.any() and n > 2:
+            # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
+            bend = sp.kron(_plain_difference(n, 2), sp.eye(self._shape[1]), format="csc")
+            weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), self._shape[1])
+            self._size = self._size + bend.T @ sp.diags(weight) @ bend
+
+    def calmest(self) -> tuple[Numbers, sp.csc_matrix, Numbers]:
+        """The solution without bounds (n, d), and the H and g that gave it."""
+        if self._jerk is None:
+            linear = self._size_linear.reshape(self._shape)
+            return unconstrained(self._size, linear), self._size, linear
+        eased = np.ones(len(self._weight))
+        for number in range(_ROUNDS):
+            hessian, linear = self._quadratic(self._weight * eased)
+            solution = unconstrained(hessian, linear)
+            if self._problem.order < 3 or number == _ROUNDS - 1:
+                break
+            large = self._how_large(solution)
+            calmer = np.minimum(1.0, 1 / np.maximum(large, 1e-12))
+            if np.abs(calmer - eased).max() < 0.1:
+                break
+            eased = calmer
+        return solution, hessian, linear
+
+    def _quadratic(self, weight: Numbers) -> tuple[sp.csc_matrix, Numbers]:
+        assert self._jerk is not None
         # What an axis that is off does cannot be mended; the others must not try to make up for it.
-        weight *= np.tile(problem.free, len(near_fast))
-        jerk, offset = steps @ residual, steps @ constant
-        hessian = hessian + jerk.T @ sp.diags(weight) @ jerk
-        linear = linear + jerk.T @ (weight * offset)
-    if problem.fast.any() and n > 2:
-        # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
-        bend = _difference(n, 2)
-        weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), 4)
-        hessian = hessian + bend.T @ sp.diags(weight) @ bend
-    return hessian.tocsc(), linear
+        weights = np.repeat(weight, 4) * np.tile(self._problem.free, len(weight))
+        weighted = self._jerk.T @ sp.diags(weights)
+        hessian = (self._size + weighted @ self._jerk).tocsc()
+        return hessian, (self._size_linear + weighted @ self._offset).reshape(self._shape)
 
-
-def _holds(corrections: Numbers, problem: PathProblem) -> bool:
-    assert problem.limits is not None
-    at = np.array([_corrected(c, b) for c, b in zip(problem.corners, corrections, strict=True)])
-    return bool((np.abs(at) <= np.array(problem.limits) - _INSET_PX).all())
+    def _how_large(self, solution: Numbers) -> Numbers:
+        """Third differences of the path as multiples of what still counts as small."""
+        assert self._jerk is not None
+        jerk = (self._jerk @ solution.reshape(-1) + self._offset).reshape(-1, 4)
+        length = np.sqrt((jerk**2)[:, np.array(self._problem.free)].sum(axis=1))
+        demanded = length[self._weight > self._weight.max() * 0.5]
+        usual = float(np.median(demanded)) if len(demanded) else 0.0
+        return length / max(_LARGE * usual, 1e-9)
 
 
 def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
@@ -155,13 +201,18 @@ def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
     return matrix, constant.reshape(-1)
 
 
-def _difference(frames: int, order: int) -> sp.csc_matrix:
-    """The `order`-th difference of `frames` rows of four numbers."""
+def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
+    """The `order`-th difference of a row of numbers."""
     matrix = sp.eye(frames, format="csc")
     for _ in range(order):
         size = matrix.shape[0]
         matrix = sp.diags([-1.0, 1.0], [0, 1], shape=(size - 1, size)) @ matrix
-    return sp.kron(matrix, sp.eye(4), format="csc")
+    return matrix
+
+
+def _difference(frames: int, order: int) -> sp.csc_matrix:
+    """The `order`-th difference of `frames` rows of four numbers."""
+    return sp.kron(_plain_difference(frames, order), sp.eye(4), format="csc")
 
 
 def _touches(fast: NDArray[np.bool_], window: int) -> NDArray[np.bool_]:
@@ -170,64 +221,56 @@ def _touches(fast: NDArray[np.bool_], window: int) -> NDArray[np.bool_]:
     return np.asarray(windows.any(axis=1))
 
 
-def _inside(corners: Numbers, limits: tuple[float, float], n: int) -> tuple[sp.csc_matrix, Numbers]:
-    """Eight rows a frame: the coordinates of the corrected corners; and how large they may be."""
-    x, y = corners[..., 0], corners[..., 1]
-    one, zero = np.ones_like(x), np.zeros_like(x)
-    across = np.stack([x, -y, one, zero], axis=-1)
-    down = np.stack([y, x, zero, one], axis=-1)
-    blocks = np.concatenate([across, down], axis=1)  # (n, 8, 4)
-    matrix = sp.block_diag(list(blocks), format="csc")
-    reach = np.tile(np.repeat(np.array(limits) - _INSET_PX, 4), n)
-    return matrix, reach
+def _least(demand: Numbers, window: int) -> Numbers:
+    """(n - window + 1,): the least of `window` values in a row."""
+    return np.lib.stride_tricks.sliding_window_view(demand, window).min(axis=1)
 
 
-def _solve(
-    hessian: sp.csc_matrix, linear: Numbers, rows: sp.csc_matrix, low: Numbers, high: Numbers, start: Numbers
-) -> Numbers:
-    # The problem is scaled so that its largest weight is 1: the squares of third differences have large ones.
-    scale = 1 / abs(hessian).max()
-    solver = osqp.OSQP()
-    solver.setup(
-        P=sp.triu(hessian * scale, format="csc"),
-        q=linear * scale,
-        A=rows,
-        l=low,
-        u=high,
-        verbose=False,
-        eps_abs=1e-4,
-        eps_rel=1e-5,
-        max_iter=20_000,
-        scaling=20,
-        adaptive_rho_interval=50,
-        polishing=False,
-    )
-    solver.warm_start(x=start)
-    result = solver.solve(raise_error=False)
-    if result.x is None or not np.isfinite(result.x).all():
-        raise ClevrinError("No gate fits inside the picture with these settings; keep less of it.")
-    return np.asarray(result.x)
+def _bounds(problem: PathProblem) -> tuple[Numbers | None, Numbers]:
+    """Rows (c, 4) on a correction, and what they may come to (c,); None where nothing is bound."""
+    rows: list[list[float]] = []
+    reach: list[float] = []
+    if problem.limits is not None:
+        x, y = problem.gate
+        for way in (1.0, -1.0):
+            for turn in (1.0, -1.0):
+                # The outermost of the four corners, for either sense of the turn.
+                rows += [[x, turn * y, way, 0.0], [y, turn * x, 0.0, way]]
+                reach += [problem.limits[0] - _INSET_PX, problem.limits[1] - _INSET_PX]
+        if problem.free[0]:
+            rows.append([-1.0, 0.0, 0.0, 0.0])
+            reach.append(-1.0)
+    zoom, roll, across, down = problem.most
+    for way in (1.0, -1.0):
+        given = (
+            ([way, 0.0, 0.0, 0.0], way + zoom),
+            ([-roll if np.isfinite(roll) else 0.0, way, 0.0, 0.0], 0.0 if np.isfinite(roll) else np.inf),
+            ([0.0, 0.0, way, 0.0], across),
+            ([0.0, 0.0, 0.0, way], down),
+        )
+        for (row, most), free in zip(given, problem.free, strict=True):
+            if free and np.isfinite(most):
+                rows.append(row)
+                reach.append(most)
+    if not rows:
+        return None, np.zeros(0)
+    return np.array(rows), np.array(reach)
 
 
 def _pulled_inside(corrections: Numbers, problem: PathProblem) -> Numbers:
     """Where a corner is outside by the solver's tolerance, takes that frame's correction back a little."""
-    assert problem.limits is not None
+    if problem.limits is None:
+        return corrections
+    x, y = problem.gate
     limits = np.array(problem.limits)
+    a, b, across, down = corrections.T
+    extent = np.column_stack([a * x + np.abs(b) * y + np.abs(across), a * y + np.abs(b) * x + np.abs(down)])
+    base = np.array([x, y])
+    if (base > limits).any():
+        raise _no_gate()
+    with np.errstate(divide="ignore", invalid="ignore"):
+        room = np.where(extent > limits, (limits - base) / (extent - base), 1.0).min(axis=1)
+    share = np.where(room < 1, np.maximum(0.0, room - 1e-9), 1.0)
     still = np.array([1.0, 0.0, 0.0, 0.0])
-    for k, correction in enumerate(corrections):
-        at = _corrected(problem.corners[k], correction)
-        if (np.abs(at) <= limits).all():
-            continue
-        base = problem.corners[k]
-        if (np.abs(base) > limits).any():
-            raise ClevrinError("No gate fits inside the picture with these settings; keep less of it.")
-        with np.errstate(divide="ignore", invalid="ignore"):
-            room = (np.sign(at) * limits - base) / (at - base)
-        share = np.nanmin(np.where(np.abs(at) > limits, room, 1.0))
-        corrections[k] = still + max(0.0, share - 1e-9) * (correction - still)
-    return corrections
-
-
-def _corrected(corners: Numbers, correction: Numbers) -> Numbers:
-    a, b, x, y = correction
-    return np.column_stack([a * corners[:, 0] - b * corners[:, 1] + x, b * corners[:, 0] + a * corners[:, 1] + y])
+    pulled: Numbers = still + share[:, None] * (corrections - still)
+    return pulled

@@ -8,7 +8,7 @@ from scipy.signal import butter, sosfiltfilt
 
 from clevrin.core.document import Span
 from clevrin.core.hold.held import HeldPath
-from clevrin.core.motion.models import similarity_of
+from clevrin.core.motion.models import similarities_of
 from clevrin.core.motion.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -16,6 +16,7 @@ Numbers = NDArray[np.float64]
 SHAKE_HZ = 1.0
 """Motion quicker than this counts as shake."""
 _SHORTEST_CALM_S = 0.6
+_LOW_FREQUENCIES = 5
 LITTLE = {"pan": 0.4, "tilt": 0.4, "roll": 0.03, "zoom": 0.05}
 """Shake below this (px at 1280 wide, degrees, %) is as good as none: taking it out can only do harm."""
 
@@ -39,23 +40,17 @@ class Course:
 
 def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
     """The course of a span as shot, or as held by a path."""
-    frames = range(span.first, span.end)
     if path is None:
         steps = trace.similarity[span.first : span.end]
     else:
+        gates = np.array([path.at(k) for k in range(span.first, span.end)])
+        before = np.concatenate([gates[:1], gates[:-1]])
         to_centre = np.eye(3)
         to_centre[:2, 2] = -trace.centre
-        back = np.linalg.inv(to_centre)
-        steps = np.array(
-            [
-                similarity_of(
-                    to_centre @ np.linalg.inv(path.at(k)) @ trace.motions[k] @ path.at(max(span.first, k - 1)) @ back
-                )
-                for k in frames
-            ]
-        )
+        held = np.linalg.inv(gates) @ trace.motions[span.first : span.end] @ before
+        steps = similarities_of(to_centre @ held @ np.linalg.inv(to_centre))
         # Counted on the source picture, not on the enlarged one, so that both courses compare.
-        steps[:, 2:] *= np.array([path.kept_at(k) for k in frames])[:, None]
+        steps[:, 2:] *= np.hypot(*similarities_of(gates).T[:2])[:, None]
     a, b, x, y = steps.T
     turn, growth = np.degrees(np.arctan2(b, a)), np.log(np.hypot(a, b)) * 100
     start = np.arange(len(steps)) > 0
@@ -82,6 +77,11 @@ def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, flo
     return result
 
 
+def residual_px(course: Course) -> Numbers:
+    """(frames,): how far the picture goes from the frame before, in px."""
+    return np.hypot(np.diff(course.pan, prepend=0.0), np.diff(course.tilt, prepend=0.0))
+
+
 def calm_runs(calm: NDArray[np.bool_], rate: float) -> list[tuple[int, int]]:
     """The runs of calm frames, first and end, that are long enough to tell shake in."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], calm.astype(int), [0]]))).reshape(-1, 2)
@@ -94,3 +94,33 @@ def calm_frames(trace: Trace, span: Span, whips: tuple) -> NDArray[np.bool_]:
     for whip in whips:
         calm[max(0, whip.start - 4) : whip.end + 5] = False
     return calm[span.first : span.end]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Measures:
+    """Figures in use in the field, after Liu et al. 2013 (doi:10.1145/2461912.2461995); each is 1 at best.
+
+    `cropping`: the mean share of the picture's size that is seen. `distortion`: the least ratio of the two sides by
+    which the picture is stretched, over all frames. `stability`: the share of the energy of the held course, without
+    its mean, that lies in its five lowest frequencies, the worst of pan, tilt and roll.
+    """
+
+    cropping: float
+    distortion: float
+    stability: float
+
+
+def measures(trace: Trace, span: Span, path: HeldPath) -> Measures:
+    """The field's measures of a held span; 1 where a course has no energy at all."""
+    gates = np.array([path.at(k) for k in range(span.first, span.end)])
+    stretch = np.linalg.svd(gates[:, :2, :2] / gates[:, 2:, 2:], compute_uv=False)
+    held = course(trace, span, path)
+    shares = []
+    for values in (held.pan, held.tilt, held.roll):
+        energy = np.abs(np.fft.rfft(values - values.mean()))[1:] ** 2
+        shares.append(float(energy[:_LOW_FREQUENCIES].sum() / energy.sum()) if energy.sum() > 1e-9 else 1.0)
+    return Measures(
+        cropping=float(path.kept[path.rows(span)].mean()),
+        distortion=float((stretch[:, 1] / stretch[:, 0]).min()),
+        stability=min(shares),
+    )

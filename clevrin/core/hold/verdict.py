@@ -4,14 +4,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from clevrin.core.document import Hold, Span
-from clevrin.core.document.model import AXES
-from clevrin.core.hold.held import HeldPath, gate_corners
-from clevrin.core.hold.report import LITTLE, Course, calm_frames, calm_runs, course, shake
-from clevrin.core.hold.solve import held_path, widest_gate
-from clevrin.core.motion.models import Matrix
+from clevrin.core.document.holding import AXES
+from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.report import LITTLE, calm_frames, calm_runs, course, shake
+from clevrin.core.hold.solve import held_path
+from clevrin.core.hold.standing import widest_gate
+from clevrin.core.motion.models import Matrix, gate_corners
 from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip
 
@@ -20,8 +20,6 @@ Cost = Literal["easy", "costly", "hopeless"]
 EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 """Least shares of the width that must stay for a hold to count as easy, or as worth its price."""
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
-_SHOWS_SHARE = 0.004
-"""Blur longer than what the held motion explains by this share of the width is seen (5 px of 1280)."""
 _MANY_UNSURE = 0.1
 """Share of frames whose motion is not known surely that is worth a word."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
@@ -68,7 +66,7 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     idle = tuple(axis for axis in AXES if rest[axis] < LITTLE[axis] * _size(trace, axis))
     keep_float = min(path.kept_at(k) for k in range(span.first, span.end))
     keep_locked = _keep_locked(trace, span)
-    blurred = _blurred(trace, span, path, calm)
+    blurred = blurred_frames(trace, span, path, whips)
     cost = _cost(keep_float, len(blurred) / span.frames, idle)
     unsure = int((trace.confidence[span.first : span.end] < LOW_CONFIDENCE).sum())
     if cost == "easy" and unsure > _MANY_UNSURE * span.frames:
@@ -130,16 +128,6 @@ def _keep_locked(trace: Trace, span: Span) -> float:
         return 0.0
     limits = np.array([trace.width - 1, trace.height - 1]) / 2
     return max(0.0, float(widest_gate(about, gate_corners(trace.width, trace.height), limits)[0]))
-
-
-def _blurred(trace: Trace, span: Span, path: HeldPath, calm: NDArray[np.bool_]) -> tuple[int, ...]:
-    """Frames that are blurred by more than what their motion after floating explains; whips are meant to be."""
-    held: Course = course(trace, span, path)
-    steps = np.hypot(np.diff(held.pan, prepend=held.pan[0]), np.diff(held.tilt, prepend=held.tilt[0]))
-    explained = steps * trace.open_share
-    rest = trace.blur_px[span.first : span.end] - explained
-    shows = calm & (rest > _SHOWS_SHARE * trace.width)
-    return tuple(int(k) + span.first for k in np.flatnonzero(shows))
 
 
 @dataclass(frozen=True, kw_only=True)

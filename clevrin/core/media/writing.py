@@ -1,4 +1,4 @@
-"""Writing H.264 in MP4: the file is whole or absent."""
+"""Writing H.264 in MP4, or with transparency ProRes 4444 in MOV: the file is whole or absent."""
 
 import contextlib
 import errno
@@ -13,14 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
-from clevrin.core.media.picture import Picture
+from clevrin.core.media.picture import Picture, doubled
 
 SOUND_RATE = 48_000
 """Samples per second of all sound inside Clevrin and in what it writes."""
 
 
 class FilmWriter:
-    """Writes pictures, and sound if there is any, to an MP4 file.
+    """Writes pictures, and sound if there is any, to an MP4 file, or to a MOV file whose pictures may have gaps.
 
     A context manager: pictures go to `PATH.part`, which takes the place of `PATH` when the block ends well,
     and is removed when it does not. Raises `MediaError` where the file cannot be written.
@@ -51,14 +51,19 @@ class FilmWriter:
         self._samples = 0
         try:
             self._part.touch()  # FFmpeg would notice only with the first packet that it cannot write there
-            self._container = av.open(str(self._part), "w", format="mp4", options={"movflags": "+faststart"})
+            kind = "mov" if carries_alpha(path) else "mp4"
+            self._container = av.open(str(self._part), "w", format=kind, options={"movflags": "+faststart"})
         except OSError as error:
             raise _writing_error(path, error) from error
-        self._video = self._container.add_stream("libx264", rate=rate)
+        self._alpha = carries_alpha(path)
+        self._video = self._container.add_stream("prores_ks" if self._alpha else "libx264", rate=rate)
         self._video.width, self._video.height = size
-        self._video.pix_fmt = "yuv420p"
+        self._video.pix_fmt = "yuva444p10le" if self._alpha else "yuv420p"
         self._video.time_base = 1 / rate
-        self._video.options = {"crf": str(quality), "preset": preset}
+        if self._alpha:
+            self._video.options = {"profile": "4444", "alpha_bits": "8"}
+        else:
+            self._video.options = {"crf": str(quality), "preset": preset}
         if all_intra:
             self._video.options |= {"g": "1", "tune": "fastdecode"}
         self._video.thread_count = threads
@@ -71,8 +76,7 @@ class FilmWriter:
         width, height = self._video.width, self._video.height
         if picture.size != (width, height):
             raise ValueError(f"picture of {picture.size} in a film of {(width, height)}")
-        packed = np.concatenate([plane.reshape(-1) for plane in picture.planes])
-        frame = av.VideoFrame.from_ndarray(packed.reshape(height * 3 // 2, width), format="yuv420p")
+        frame = _with_alpha(picture) if self._alpha else _without_alpha(picture)
         frame.pts = self._frames
         frame.time_base = 1 / self._rate
         self._frames += 1
@@ -116,6 +120,32 @@ class FilmWriter:
             with contextlib.suppress(OSError):
                 self._container.close()
             self._part.unlink(missing_ok=True)
+
+
+def carries_alpha(path: Path) -> bool:
+    """Whether a film of this name can have parts that are not there."""
+    return path.suffix.lower() == ".mov"
+
+
+def _without_alpha(picture: Picture) -> av.VideoFrame:
+    width, height = picture.size
+    packed = np.concatenate([plane.reshape(-1) for plane in picture.planes])
+    return av.VideoFrame.from_ndarray(packed.reshape(height * 3 // 2, width), format="yuv420p")
+
+
+def _with_alpha(picture: Picture) -> av.VideoFrame:
+    """The picture in ten bits, its chroma at full size."""
+    width, height = picture.size
+    alpha = np.full((height, width), 255, np.uint8) if picture.alpha is None else picture.alpha
+    frame = av.VideoFrame(width, height, "yuva444p10le")
+    chroma = (doubled(plane)[:height, :width] for plane in (picture.u, picture.v))
+    for k, plane in enumerate((picture.y, *chroma, alpha)):
+        ten = plane.astype(np.uint16) << 2 if k < 3 else (plane.astype(np.uint16) * 1023 + 127) // 255
+        line = frame.planes[k].line_size // 2
+        padded = np.zeros((height, line), np.uint16)
+        padded[:, :width] = ten
+        frame.planes[k].update(padded.tobytes())
+    return frame
 
 
 def _writing_error(path: Path, error: OSError) -> MediaError:

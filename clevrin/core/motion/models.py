@@ -186,17 +186,28 @@ def apply(motion: Matrix, points: Points) -> Points:
     return moved[:, :2] / moved[:, 2:]
 
 
+def gate_corners(width: int, height: int) -> Matrix:
+    """The outer corners of a picture's pixels about its centre: (4, 2), in order round the picture."""
+    x, y = width / 2, height / 2
+    return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
+
+
 def similarity_of(motion: Matrix) -> Matrix:
     """The similarity that agrees best with a homography at the origin: (4,) a, b, x, y with z -> (a+ib)z + x+iy.
 
     It has the homography's displacement at the origin, and the rotation and scale of its Jacobian there.
     """
-    w = motion[2, 2]
-    place = motion[:2, 2] / w
-    jacobian = (motion[:2, :2] - np.outer(place, motion[2, :2])) / w
-    a = (jacobian[0, 0] + jacobian[1, 1]) / 2
-    b = (jacobian[1, 0] - jacobian[0, 1]) / 2
-    return np.array([a, b, *place])
+    return similarities_of(motion[None])[0]
+
+
+def similarities_of(motions: Matrix) -> Matrix:
+    """The similarities of homographies (n, 3, 3): (n, 4), see `similarity_of`."""
+    w = motions[:, 2, 2]
+    place = motions[:, :2, 2] / w[:, None]
+    jacobian = (motions[:, :2, :2] - place[:, :, None] * motions[:, 2, None, :2]) / w[:, None, None]
+    a = (jacobian[:, 0, 0] + jacobian[:, 1, 1]) / 2
+    b = (jacobian[:, 1, 0] - jacobian[:, 0, 1]) / 2
+    return np.column_stack([a, b, place])
 
 
 def simplest_model(cost: Matrix, points: NDArray[np.int64]) -> FittedModel:

@@ -3,22 +3,29 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg import solveh_banded
 
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import Matrix
+from clevrin.core.motion.models import Matrix, apply, gate_corners, similarity_of
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import follow_from
-from clevrin.core.motion.working import Area, prepared
+from clevrin.core.motion.working import Area, Prepared, prepared
 from clevrin.core.progress import Progress, step
 
-VERSION = "2"
-_LEAST_OVERLAP = 0.35
+VERSION = "4"
+_ENOUGH_OVERLAP, _LEAST_OVERLAP = 0.6, 0.35
+_FEWEST_TO_SETTLE = 8
+_QUICK_PX = 20.0
+_SURE = 1e6
+_BLUR_COUNTS = 10.0
+"""A pixel of blur in the reference is as bad as ten of being away from the middle."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -49,43 +56,121 @@ class RegistrationRequest:
     carried: tuple[CarriedArea, ...] = ()
 
 
+def best_reference(trace: Trace, span: Span) -> int:
+    """The frame of a span that sees most of what the others see, and is not blurred: the one to stand on."""
+    frames = slice(span.first, span.end)
+    place = np.cumsum(trace.displacement_px[frames], axis=0)
+    away = np.hypot(*(place - np.median(place, axis=0)).T)
+    return span.first + int(np.argmin(away + _BLUR_COUNTS * trace.blur_px[frames]))
+
+
 def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, progress: Progress) -> Registration:
     """Registers the frames of a span to a reference, starting from what the trace says.
 
-    Raises `MediaError`, `CancelledError`. Costs about as much as tracing the span.
+    Frames that see too little of the reference are registered to a further one, which was itself registered: few
+    errors add up, and only over stretches in which nothing else can be seen. Raises `MediaError`, `CancelledError`.
+    Costs about as much as tracing the span.
     """
     index = index_frames(request.path)
     span = request.span
     motions = np.empty((span.frames, 3, 3))
     direct = np.zeros(span.frames, bool)
     with FilmReader(request.path, index) as reader:
-        luma = reader.read_luma(request.reference)
         areas = areas_of_frames(request.leave_out, request.carried, trace)
-        work = prepared(luma, areas(request.reference))
-        height, width = work.gray.shape
-        scale = np.diag([luma.shape[1] / width, luma.shape[0] / height, 1.0])
+
+        def seen(frame: int) -> Prepared:
+            return prepared(reader.read_luma(frame), areas(frame))
+
+        first = _Seen(work=seen(request.reference), motion=np.eye(3))
+        height, width = first.work.gray.shape
+        scale = np.diag([trace.width / width, trace.height / height, 1.0])
         at = request.reference - span.first
         motions[at], direct[at] = np.eye(3), True
         done = 1
+        references = [first]
         for way in (1, -1):
+            last = first
             frames = range(at + 1, span.frames) if way > 0 else range(at - 1, -1, -1)
             for k in frames:
                 frame = span.first + k
                 onward = trace.about_centre[frame] if way > 0 else np.linalg.inv(trace.about_centre[frame + 1])
                 guess = onward @ motions[k - way]
                 motions[k] = guess / guess[2, 2]
-                if _overlap(motions[k], trace) > _LEAST_OVERLAP:
-                    found = follow_from(
-                        work, prepared(reader.read_luma(frame), areas(frame)), _scaled(motions[k], scale)
-                    )
+                here = _Seen(work=seen(frame), motion=motions[k])
+                best = max(references, key=lambda each: _overlap(here.motion @ np.linalg.inv(each.motion), trace))
+                if _overlap(here.motion @ np.linalg.inv(best.motion), trace) < _ENOUGH_OVERLAP and last is not best:
+                    references.append(last)
+                    best = last
+                between = here.motion @ np.linalg.inv(best.motion)
+                if _overlap(between, trace) > _LEAST_OVERLAP:
+                    found = follow_from(best.work, here.work, _scaled(between, scale))
                     if found is not None:
-                        motions[k] = scale @ found @ np.linalg.inv(scale)
-                        motions[k] /= motions[k][2, 2]
+                        total = scale @ found @ np.linalg.inv(scale) @ best.motion
+                        motions[k] = total / total[2, 2]
                         direct[k] = True
+                        last = _Seen(work=here.work, motion=motions[k])
                 done += 1
                 step(progress, done, span.frames)
+    motions = settled(motions, direct, trace, request)
     shelf.put({"motions": motions, "direct": direct}, *_key(request))
     return Registration(reference=request.reference, span=span, motions=motions, direct=direct)
+
+
+def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: RegistrationRequest) -> Matrix:
+    """Registrations (n, 3, 3) made quieter by what the trace says of the steps between them.
+
+    A registration is a little wrong in each frame by itself, the sum of steps wanders: where the picture's corners
+    lie is the mean of both that their errors ask for, a random walk seen through noise (Rauch, Tung & Striebel 1965,
+    as one least-squares problem). How large both errors are is read off their differences.
+    """
+    n = len(motions)
+    if n < _FEWEST_TO_SETTLE or direct.sum() < _FEWEST_TO_SETTLE:
+        return motions
+    corners = gate_corners(trace.width, trace.height)
+    at = request.reference - request.span.first
+    summed = _summed(trace, request.span, at)
+    lies = np.array([apply(m, corners) for m in motions]).reshape(n, 8)
+    goes = np.array([apply(m, corners) for m in summed]).reshape(n, 8)
+    off = lies - goes
+    steps = np.diff(off, axis=0)[direct[1:] & direct[:-1]]
+    noise = max(float(-(steps[1:] * steps[:-1]).mean()), 1e-6)
+    walk = max(float((steps**2).mean()) - 2 * noise, noise * 1e-3)
+    quicker = 1 + trace.speed_px[request.span.first + 1 : request.span.end] / _QUICK_PX
+    stiff = noise / (walk * quicker**2)
+    # (A + B) x = A off, with A for what was measured and B for the steps: three diagonals.
+    seen = direct.astype(float)
+    seen[at] = _SURE
+    band = np.zeros((2, n))
+    band[1] = seen
+    band[1, 1:] += stiff
+    band[1, :-1] += stiff
+    band[0, 1:] = -stiff
+    found = goes + solveh_banded(band, seen[:, None] * off)
+    quiet = [cv2.getPerspectiveTransform(*_as_points(corners, row)) for row in found]
+    return np.array(quiet)
+
+
+def _summed(trace: Trace, span: Span, at: int) -> Matrix:
+    """From a row of a span to each other, by summing up the trace: (span.frames, 3, 3) about the centre."""
+    summed = np.empty((span.frames, 3, 3))
+    summed[at] = np.eye(3)
+    for k in range(at + 1, span.frames):
+        summed[k] = trace.about_centre[span.first + k] @ summed[k - 1]
+    for k in range(at - 1, -1, -1):
+        summed[k] = np.linalg.inv(trace.about_centre[span.first + k + 1]) @ summed[k + 1]
+    return summed
+
+
+def _as_points(before: Matrix, after: Matrix) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    return before.astype(np.float32), after.reshape(4, 2).astype(np.float32)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Seen:
+    """A frame that others may be registered to, and the motion from the reference to it."""
+
+    work: Prepared
+    motion: Matrix
 
 
 def stored_registration(request: RegistrationRequest, shelf: Shelf) -> Registration | None:
@@ -112,6 +197,11 @@ def _scaled(motion: Matrix, scale: Matrix) -> Matrix:
 
 
 def _overlap(motion: Matrix, trace: Trace) -> float:
-    """How much of the picture is still seen, roughly, after a motion of its centre."""
-    dx, dy = motion[:2, 2] / motion[2, 2]
-    return max(0.0, 1 - abs(dx) / trace.width) * max(0.0, 1 - abs(dy) / trace.height)
+    """How much of one picture is seen in another, roughly, after a motion; less where it grew or shrank.
+
+    What is much smaller or larger than in the reference is found no better than what is half out of sight.
+    """
+    a, b, dx, dy = similarity_of(motion)
+    growth = max(float(np.hypot(a, b)), 1e-6)
+    seen = max(0.0, 1 - abs(dx) / trace.width) * max(0.0, 1 - abs(dy) / trace.height)
+    return seen * min(growth, 1 / growth)

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.mesh import knot_shares
-from clevrin.core.motion.models import FittedModel, apply
+from clevrin.core.motion.models import FittedModel, apply, similarities_of
 
 Model = Literal["auto", "translation", "similarity", "homography", "mesh"]
 Numbers = NDArray[np.float64]
@@ -78,13 +78,7 @@ class Trace:
     @cached_property
     def similarity(self) -> Numbers:
         """(frames, 4): a, b, x, y of the similarity part about the centre."""
-        h = self.about_centre
-        w = h[:, 2, 2]
-        place = h[:, :2, 2] / w[:, None]
-        jacobian = (h[:, :2, :2] - place[:, :, None] * h[:, 2, None, :2]) / w[:, None, None]
-        a = (jacobian[:, 0, 0] + jacobian[:, 1, 1]) / 2
-        b = (jacobian[:, 1, 0] - jacobian[:, 0, 1]) / 2
-        return np.column_stack([a, b, place])
+        return similarities_of(self.about_centre)
 
     def carried(self, points: Numbers, frame: int) -> Numbers:
         """Where the background's points (n, 2) of the frame before are in a frame, with the mesh if there is one."""

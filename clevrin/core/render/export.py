@@ -13,6 +13,7 @@ from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.picture import planes
 from clevrin.core.render.sources import Sources
+from clevrin.core.render.steadied import Steadied
 from clevrin.core.sound.mix import has_sound, shot_sound
 
 _AHEAD = 6
@@ -31,12 +32,7 @@ class ExportRequest:
 def measure_reel(project: Project, sources: Sources, progress: Progress) -> None:
     """Measures everything that the holds of the reel need and that is not on the shelf yet."""
     for placed in placed_shots(project):
-        how = placed.shot.hold.how
-        if how == "none":
-            continue
-        if how == "lock-off":
-            sources.register(placed.take, placed.shot.span, progress)
-        sources.measure(placed.take, progress)
+        sources.measure_for(Steadied.of(project, placed.shot), progress)
 
 
 def export_reel(request: ExportRequest, sources: Sources, progress: Progress) -> Path:

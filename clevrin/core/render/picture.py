@@ -1,9 +1,11 @@
 """The picture of the reel at an instant: what playback, thumbnails, tests, commands and export all call."""
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project
+from clevrin.core.document import Project, Take
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.render.executor import execute
 from clevrin.core.render.plan import Layer, Plan, Quality
@@ -46,13 +48,14 @@ def planes(
     held: bool = True,
 ) -> Picture:
     """The same as the planes that an encoder takes."""
-    return carried_out(plan_frame(project, frame, size, sources, held=held), project, sources, quality)
+    return carried_out(plan_frame(project, frame, size, sources, held=held), project.take, sources, quality)
 
 
-def carried_out(plan: Plan, project: Project, sources: Sources, quality: Quality) -> Picture:
-    """The picture of a plan whose layers are takes of the project."""
+def carried_out(plan: Plan, take_of: Callable[[str], Take], sources: Sources, quality: Quality) -> Picture:
+    """The picture of a plan; `take_of` gives the takes that its layers name."""
 
-    def read(layer: Layer) -> Picture:
-        return sources.read(project.take(layer.take_id), layer.frame)
+    def read(layer: Layer, frame: int) -> Picture:
+        take = take_of(layer.take_id)
+        return sources.read(take, frame) if frame == layer.frame else sources.read_beside(take, frame)
 
     return execute(plan, read, quality)

@@ -6,10 +6,23 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document.model import Edge
+from clevrin.core.document.holding import Edge, Kernel
 
 Quality = Literal["draft", "final"]
 Row9 = tuple[float, float, float, float, float, float, float, float, float]
+Bend = tuple[tuple[tuple[float, float], ...], ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Borrowed:
+    """Another frame of the same take that sees what lies beyond the edge, and where its picture is laid."""
+
+    frame: int
+    src_from_out: Row9
+
+    @property
+    def matrix(self) -> NDArray[np.float64]:
+        return _square(self.src_from_out)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -17,8 +30,11 @@ class Layer:
     """One source picture, of the size `source_size`, and how it is laid on the frame.
 
     `src_from_out` takes pixels of the output to pixels of the upright source picture (row by row): hold,
-    mirroring and the fit to the reel in one map, so that the picture is resampled once. `weight` is its share
-    of the mix; the weights of a plan's layers add up to 1.
+    mirroring and the fit to the reel in one map, so that the picture is resampled once; `bend`, if there is one, are
+    displacements in source pixels that come on top, at the knots of a grid over the source, row by row. `edge` says
+    what stands where the source ends, `colour` that of the edge of this name, and `borrowed` which frames are borrowed
+    from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all. `weight` is its
+    share of the mix; the weights of a plan's layers add up to 1.
     """
 
     take_id: str
@@ -26,13 +42,18 @@ class Layer:
     frame: int
     source_size: tuple[int, int]
     src_from_out: Row9
+    bend: Bend | None = None
     edge: Edge = "fill"
+    colour: str = "#000000"
+    borrowed: tuple[Borrowed, ...] = ()
+    window: tuple[float, float, float, float] | None = None
+    kernel: Kernel = "bicubic"
     crispness: float = 0.0
     weight: float = 1.0
 
     @property
     def matrix(self) -> NDArray[np.float64]:
-        return np.array(self.src_from_out).reshape(3, 3)
+        return _square(self.src_from_out)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -46,6 +67,15 @@ class Plan:
     height: int
     layers: tuple[Layer, ...]
     unmeasured: tuple[str, ...] = ()
+
+
+def _square(row: Row9) -> NDArray[np.float64]:
+    return np.array(row).reshape(3, 3)
+
+
+def bend_rows(knots: NDArray[np.float64]) -> Bend:
+    """Displacements (rows, columns, 2) as values."""
+    return tuple(tuple((float(x), float(y)) for x, y in row) for row in knots)
 
 
 def row9(matrix: NDArray[np.float64]) -> Row9:

@@ -1,16 +1,18 @@
 """From a frame of the reel to its plan: which source frames, under which map, in which mix."""
 
+from dataclasses import replace
 from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document import Project, Take
 from clevrin.core.document.model import Mirror
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.pace.conform import stamped_frame
-from clevrin.core.render.plan import Layer, Plan, row9
+from clevrin.core.render.plan import Layer, Plan, bend_rows, row9
 from clevrin.core.render.sources import Sources
+from clevrin.core.render.steadied import Steadied
 
 Matrix = NDArray[np.float64]
 
@@ -24,12 +26,12 @@ def plan_frame(project: Project, frame: int, size: tuple[int, int], sources: Sou
     mix = _mix(row, frame)
     layers, unmeasured = [], []
     for placed, weight in mix:
-        shot, take = placed.shot, placed.take
-        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(take))
-        if held and sources.missing(take, shot.span, shot.hold):
-            unmeasured.append(take.name)
+        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(placed.take))
+        steadied = Steadied.of(project, placed.shot)
+        if held and sources.missing(steadied):
+            unmeasured.append(placed.take.name)
         reel_size = project.reel.width, project.reel.height
-        layers.append(plan_shot(shot, take, at, reel_size, size, sources, held=held, weight=weight))
+        layers.append(plan_shot(steadied, at, reel_size, size, sources, held=held, weight=weight))
     return Plan(width=size[0], height=size[1], layers=tuple(layers), unmeasured=tuple(unmeasured))
 
 
@@ -43,8 +45,7 @@ def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
 
 
 def plan_shot(
-    shot: Shot,
-    take: Take,
+    steadied: Steadied,
     frame: int,
     reel_size: tuple[int, int],
     size: tuple[int, int],
@@ -54,20 +55,44 @@ def plan_shot(
     weight: float = 1.0,
 ) -> Layer:
     """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
+    shot, take = steadied.shot, steadied.take
     source = take.facts.width, take.facts.height
-    path = sources.held(take, shot.span, shot.hold) if held else None
-    src_from_held = path.at(frame) if path is not None else np.eye(3)
+    path = sources.held(steadied) if held else None
     held_from_out = _fit(source, reel_size) @ _flip(shot.mirror, reel_size) @ _fit(reel_size, size)
-    return Layer(
+    plain = Layer(
         take_id=take.id,
         path=take.path,
         frame=frame,
         source_size=source,
-        src_from_out=row9(src_from_held @ held_from_out),
-        edge=shot.hold.edge if path is not None else "fill",
-        crispness=shot.hold.crispness if path is not None else 0.0,
+        src_from_out=row9(held_from_out),
         weight=weight,
     )
+    if path is None:
+        return plain
+    hold = shot.hold
+    src_from_out = path.at(frame) @ held_from_out
+    bend = path.bend_at(frame)
+    return replace(
+        plain,
+        src_from_out=row9(src_from_out),
+        bend=None if bend is None else bend_rows(bend),
+        edge=hold.edge,
+        colour=hold.colour,
+        borrowed=sources.borrowed(take, frame, src_from_out, size) if hold.edge == "borrow" else (),
+        window=_window(path.window, held_from_out, source) if path.window < 1 else None,
+        kernel=hold.kernel,
+        crispness=hold.crispness,
+    )
+
+
+def _window(share: float, held_from_out: Matrix, source: tuple[int, int]) -> tuple[float, float, float, float]:
+    """The outer edges, in output pixels, of a share of the held picture about its middle."""
+    centre = (np.array(source) - 1) / 2
+    half = np.array(source) * share / 2
+    out_from_held = np.linalg.inv(held_from_out)
+    corners = np.array([[*(centre - half), 1.0], [*(centre + half), 1.0]]) @ out_from_held.T
+    (left, top), (right, bottom) = np.sort(corners[:, :2] / corners[:, 2:], axis=0)
+    return float(left), float(top), float(right), float(bottom)
 
 
 def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, int]:

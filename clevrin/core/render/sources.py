@@ -7,9 +7,13 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self, TypeVar
 
-from clevrin.core.document import Hold, Span, Take, Track
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Take, Track
 from clevrin.core.errors import MediaError
-from clevrin.core.hold import HeldPath, held_path, solving_span
+from clevrin.core.hold import HeldPath, held_path
+from clevrin.core.hold.lending import loan_maps
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
@@ -22,16 +26,22 @@ from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import (
     Registration,
     RegistrationRequest,
+    best_reference,
     register_span,
     stored_registration,
 )
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import Vectors
-from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track
+from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
 from clevrin.core.progress import Progress
+from clevrin.core.render.borrowing import borrowed_frames, chain_of
+from clevrin.core.render.plan import Borrowed
+from clevrin.core.render.steadied import Steadied
 
 _OPEN_FILMS = 4
 _KEPT = 200
+_BESIDE_PIXELS = 60_000_000
+"""Pictures that were borrowed from are kept up to so many pixels: 30 of 1080p."""
 
 T = TypeVar("T")
 
@@ -85,6 +95,8 @@ class Sources:
         self._proxies = proxies or ProxyShelf()
         self._readers: OrderedDict[str, FilmReader] = OrderedDict()
         self._proxy_readers: OrderedDict[str, FilmReader] = OrderedDict()
+        self._beside_readers: OrderedDict[str, FilmReader] = OrderedDict()
+        self._beside: OrderedDict[tuple[str, str, int], Picture] = OrderedDict()
 
     def index(self, take: Take) -> FrameIndex:
         return self.known.once(("index", take.path, take.fingerprint), lambda: index_frames(Path(take.path)))
@@ -129,11 +141,15 @@ class Sources:
             ("times", take.path, take.fingerprint), lambda: tuple(float(t) for t in self.index(take).times_s)
         )
 
-    def trace(self, take: Take) -> Trace | None:
-        """The trace, if the take has been measured and its file is there."""
+    def trace(self, take: Take, *, mesh: bool = False) -> Trace | None:
+        """The trace, with the local motion of a mesh if it is wanted; None for what has not been measured."""
         if not Path(take.path).exists():
             return None
-        return self.known.once(("trace", take.measured_as), lambda: stored_trace(trace_request(take), self.shelf))
+        if take.facts.frames < 2:
+            return _single(take)
+        return self.known.once(
+            ("trace", take.measured_as, mesh), lambda: stored_trace(trace_request(take, mesh=mesh), self.shelf)
+        )
 
     def vectors(self, take: Take, frame: int) -> Vectors | None:
         """What was followed into a frame of a take, as shares of the picture's size; None: not measured yet."""
@@ -143,38 +159,58 @@ class Sources:
         )
         return None if piece is None else piece.vectors(frame)
 
-    def held(self, take: Take, span: Span, hold: Hold) -> HeldPath | None:
-        """The held path of a shot, if all it needs has been measured; None as well for a shot not held."""
-        if hold.how == "none":
+    def held(self, steadied: Steadied) -> HeldPath | None:
+        """The held path of a shot, if all it needs has been measured; None as well for a shot as it was shot."""
+        if not steadied.moved:
             return None
+        return self.known.once(("held", steadied.key), lambda: self._solved(steadied))
+
+    def borrowed(
+        self, take: Take, frame: int, src_from_out: NDArray[np.float64], size: tuple[int, int]
+    ) -> tuple[Borrowed, ...]:
+        """Other frames of a take that see what an output shows beyond the edge of one."""
         trace = self.trace(take)
         if trace is None:
-            return None
-        registration = None
-        if hold.how == "lock-off":
-            registration = self._registration(take, span, trace)
-            if registration is None:
-                return None
-        drawn = hold.changed(crispness=0.0)  # what does not change the path does not solve it anew
-        return self.known.once(
-            ("held", take.measured_as, span, drawn), lambda: held_path(trace, span, drawn, registration)
-        )
+            return ()
+        chain = self.known.once(("chain", take.measured_as), lambda: chain_of(trace))
+        return borrowed_frames(trace, chain, frame, src_from_out, size)
 
-    def missing(self, take: Take, span: Span, hold: Hold) -> bool:
+    def read_beside(self, take: Take, frame: int) -> Picture:
+        """A frame out of the order in which a take is played; the last ones are kept, for they are borrowed again."""
+        key = take.path, take.fingerprint, frame
+        found = self._beside.pop(key, None)
+        if found is None:
+            if take.path not in self._beside_readers:
+                self._beside_readers[take.path] = FilmReader(Path(take.path), self.index(take))
+            found = self._beside_readers[take.path].read(frame)
+        self._beside[key] = found
+        pixels = take.facts.width * take.facts.height
+        while len(self._beside) > max(4, _BESIDE_PIXELS // pixels):
+            self._beside.popitem(last=False)
+        return found
+
+    def missing(self, steadied: Steadied) -> bool:
         """Whether a shot's hold needs something that is not measured yet."""
-        return hold.how != "none" and self.held(take, span, hold) is None
+        return steadied.moved and self.held(steadied) is None
 
     def measure(self, take: Take, progress: Progress) -> Trace:
         """Measures a take, or takes its trace from the shelf."""
         trace = self.trace(take) or trace_take(trace_request(take), self.shelf, progress)
-        self.known.put(("trace", take.measured_as), trace)
+        self.known.put(("trace", take.measured_as, False), trace)
         return trace
 
-    def register(self, take: Take, span: Span, progress: Progress) -> Registration:
-        """Registers a shot for lock-off, or takes its registration from the shelf."""
+    def measure_for(self, steadied: Steadied, progress: Progress) -> None:
+        """Measures all that a shot's held path needs and that is not on the shelf yet."""
+        if not steadied.moved:
+            return
+        take, shot = steadied.take, steadied.shot
         trace = self.measure(take, progress)
-        found = self._registration(take, span, trace)
-        return found or register_span(_registering(take, span, trace), trace, self.shelf, progress)
+        if isinstance(steadied.lender, Take):
+            self.measure(steadied.lender, progress)
+        if shot.hold.how == "lock-off" and self._registration(steadied, trace) is None:
+            register_span(_registering(steadied, trace), trace, self.shelf, progress)
+        if shot.hold.how == "anchor" and steadied.track is not None:
+            self.follow(take, steadied.track, progress)
 
     def follow(self, take: Take, track: Track, progress: Progress) -> Followed:
         """Follows a track of a take, or takes what was followed before from the shelf."""
@@ -182,7 +218,7 @@ class Sources:
         return follow_track(request, self.trace(take), self.shelf, progress)
 
     def close(self) -> None:
-        for readers in (self._readers, self._proxy_readers):
+        for readers in (self._readers, self._proxy_readers, self._beside_readers):
             while readers:
                 readers.popitem()[1].close()
 
@@ -194,32 +230,83 @@ class Sources:
     ) -> None:
         self.close()
 
-    def _registration(self, take: Take, span: Span, trace: Trace) -> Registration | None:
-        request = _registering(take, span, trace)
+    def _solved(self, steadied: Steadied) -> HeldPath | None:
+        take, shot = steadied.take, steadied.shot
+        hold = shot.hold.path_part
+        if hold.how == "anchor" and steadied.track is None:
+            hold = hold.changed(how="none")  # what it was anchored to is gone
+        trace = self.trace(take, mesh=hold.mesh)
+        if trace is None:
+            return None
+        registration, followed = None, None
+        if hold.how == "lock-off":
+            registration = self._registration(steadied, trace)
+            if registration is None:
+                return None
+        if hold.how == "anchor":
+            followed = self._followed(steadied)
+            if followed is None:
+                return None
+        lender = steadied.lender
+        lent_by = self.trace(lender) if isinstance(lender, Take) else lender
+        if isinstance(lender, Take) and lent_by is None:
+            return None
+        loan = None
+        if shot.loan is not None:
+            size = take.facts.width, take.facts.height
+            loan = loan_maps(shot.loan, lent_by, shot.span.frames, float(trace.rate), size, hold.settle_s)
+        return held_path(trace, shot.span, hold, registration=registration, followed=followed, loan=loan)
+
+    def _registration(self, steadied: Steadied, trace: Trace) -> Registration | None:
+        request = _registering(steadied, trace)
+        key = "registration", steadied.take.measured_as, request.span, request.reference
+        return self.known.once(key, lambda: stored_registration(request, self.shelf))
+
+    def _followed(self, steadied: Steadied) -> Followed | None:
+        take, track = steadied.take, steadied.track
+        if track is None:
+            return None
+        request = TrackRequest(path=Path(take.path), fingerprint=take.fingerprint, track=track)
         return self.known.once(
-            ("registration", take.measured_as, span), lambda: stored_registration(request, self.shelf)
+            ("followed", take.fingerprint, track), lambda: stored_track(request, take.facts.frames, self.shelf)
         )
 
 
-def trace_request(take: Take) -> TraceRequest:
+def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
     """How a take is measured: without what the user left out."""
     return TraceRequest(
         path=Path(take.path),
         fingerprint=take.fingerprint,
+        model="mesh" if mesh else "auto",
         leave_out=tuple(each.area for each in take.left_out if not each.carried),
         carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
     )
 
 
-def _registering(take: Take, span: Span, trace: Trace) -> RegistrationRequest:
-    wide = solving_span(span, trace.frames, float(trace.rate))
-    reference = (span.first + span.end) // 2
-    measured = trace_request(take)
+def _registering(steadied: Steadied, trace: Trace) -> RegistrationRequest:
+    span, hold = steadied.shot.span, steadied.shot.hold
+    chosen = hold.reference
+    reference = best_reference(trace, span) if chosen is None or chosen not in span else chosen
+    measured = trace_request(steadied.take)
     return RegistrationRequest(
         path=measured.path,
-        fingerprint=take.fingerprint,
-        span=wide,
+        fingerprint=steadied.take.fingerprint,
+        span=span,
         reference=reference,
         leave_out=measured.leave_out,
         carried=measured.carried,
+    )
+
+
+def _single(take: Take) -> Trace:
+    """The trace of a take of one frame: there is no motion in it."""
+    return Trace(
+        width=take.facts.width,
+        height=take.facts.height,
+        rate=take.facts.rate,
+        times_s=np.zeros(1),
+        model="translation",
+        motions=np.eye(3)[None],
+        confidence=np.zeros(1),
+        shutter_deg=None,
     )

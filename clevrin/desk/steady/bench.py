@@ -4,7 +4,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from clevrin.core.document import Hold, Shot, Take
 from clevrin.core.document.edits import SetHold
-from clevrin.core.document.model import AXES
+from clevrin.core.document.holding import AXES
 from clevrin.core.hold.report import LITTLE, calm_frames, course, shake
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme

@@ -13,7 +13,9 @@ from clevrin.core.document.edits.shots import (
     ReverseShots,
     SetHold,
     SetLeave,
+    SetLoan,
     SplitShot,
+    SteadyShots,
     TrimShot,
     duplicate,
 )
@@ -63,9 +65,11 @@ __all__ = [
     "SetHold",
     "SetLeave",
     "SetLeftOut",
+    "SetLoan",
     "SetReel",
     "SetTakes",
     "SplitShot",
+    "SteadyShots",
     "TrimShot",
     "duplicate",
 ]

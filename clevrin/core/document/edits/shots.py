@@ -3,7 +3,11 @@
 from dataclasses import dataclass
 
 from clevrin.core.document.edits.edit import counted, each_shot, present_shots, with_shot, with_shots
-from clevrin.core.document.model import Hold, Join, Mirror, Project, Shot, Span, new_id
+from clevrin.core.document.holding import Hold
+from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.model import Join, Mirror, Project, Shot
+from clevrin.core.document.span import Span
+from clevrin.core.document.value import new_id
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -118,6 +122,39 @@ class SetHold:
 
     def apply(self, project: Project) -> Project:
         return with_shot(project, project.shot(self.shot_id).changed(hold=self.hold))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SteadyShots:
+    """Gives each of several shots a hold of its own."""
+
+    holds: tuple[tuple[str, Hold], ...]
+
+    @property
+    def label(self) -> str:
+        return counted("Steady", len(self.holds), "shot")
+
+    def apply(self, project: Project) -> Project:
+        holds = dict(self.holds)
+        return each_shot(project, tuple(holds), lambda shot: shot.changed(hold=holds[shot.id]))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetLoan:
+    """Puts motion on a shot, or takes it off (None); `motion` is kept with the project if it is new."""
+
+    shot_id: str
+    loan: Loan | None
+    motion: Motion | None = None
+
+    @property
+    def label(self) -> str:
+        return "Take lent motion off" if self.loan is None else "Lend motion"
+
+    def apply(self, project: Project) -> Project:
+        if self.motion is not None:
+            project = project.changed(motions=(*project.motions, self.motion))
+        return with_shot(project, project.shot(self.shot_id).changed(loan=self.loan))
 
 
 @dataclass(frozen=True, kw_only=True)

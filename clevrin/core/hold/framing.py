@@ -1,0 +1,119 @@
+"""How large the gate is on a path: as large as the picture lets it be, at one size or slowly changing."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.sparse as sp
+from numpy.typing import NDArray
+
+from clevrin.core.document import Hold, Span
+from clevrin.core.hold.held import HeldPath, placed
+from clevrin.core.hold.interior import Programme, solve
+from clevrin.core.motion.models import gate_corners, similarities_of
+from clevrin.core.motion.trace import Trace
+
+Numbers = NDArray[np.float64]
+
+_HALVINGS = 24
+_LARGEST = 2.0
+_BREATH_S = 2.0
+"""Over about so long a varying enlargement takes to change."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Course:
+    """Where a gate as large as the picture lies at each frame: `maps` (n, 3, 3) about the picture's centre."""
+
+    maps: Numbers
+    prices: Numbers
+    bridged: NDArray[np.bool_]
+
+    @staticmethod
+    def of(maps: Numbers, prices: Numbers | None = None, bridged: NDArray[np.bool_] | None = None) -> "Course":
+        """A course that nothing holds back and that is seen everywhere, where nothing else is said."""
+        n = len(maps)
+        return Course(
+            maps=maps,
+            prices=np.zeros(n) if prices is None else prices,
+            bridged=np.zeros(n, bool) if bridged is None else bridged,
+        )
+
+
+def framed(trace: Trace, span: Span, course: Course, hold: Hold, bend: Numbers | None = None) -> HeldPath:
+    """The held path of a course: its gates opened as far as the edge allows.
+
+    With an edge that fills, every gate lies inside the picture. `bend` (n, rows, columns, 2) are displacements that
+    come on top: the gate stays away from the edge by what they could show of it.
+    """
+    maps = course.maps
+    window, rooms = 1.0, None
+    if hold.stays_inside:
+        limits = inner_limits(trace)
+        if bend is not None:
+            limits = limits - np.abs(bend).max()
+        rooms = openings(maps, limits, trace)
+        if hold.edge == "trim":
+            window = min(1.0, float(rooms.min()))
+            sizes = np.ones(len(maps))
+        elif hold.enlargement == "varying":
+            sizes = slowly_under(rooms, round(_BREATH_S * float(trace.rate)))
+        else:
+            sizes = np.full(len(maps), rooms.min())
+        maps = maps * np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
+    kept = np.hypot(*similarities_of(maps).T[:2]) * window
+    return HeldPath(
+        span=span,
+        src_from_held=placed(maps, trace.width, trace.height),
+        kept=np.minimum(kept, 1.0),
+        window=window,
+        prices=course.prices,
+        bridged=course.bridged,
+        bend=bend,
+        rooms=rooms,
+    )
+
+
+def inner_limits(trace: Trace) -> Numbers:
+    """How far from the centre the gate may reach so that every pixel it shows lies between the centres of others."""
+    return np.array([trace.width - 1, trace.height - 1]) / 2
+
+
+def openings(maps: Numbers, limits: Numbers, trace: Trace) -> Numbers:
+    """By how much each of the gates as large as the picture (n, 3, 3) can be scaled until a corner meets its edge."""
+    corners = gate_corners(trace.width, trace.height)
+    low, high = np.zeros(len(maps)), np.full(len(maps), _LARGEST)
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        at = (middle[:, None, None] * corners) @ maps[:, :2, :2].transpose(0, 2, 1) + maps[:, None, :2, 2]
+        depth = (middle[:, None, None] * corners) @ maps[:, 2, :2, None] + maps[:, None, 2:, 2]
+        inside = ((depth > 0) & (np.abs(at) <= limits * np.abs(depth))).all(axis=(1, 2))
+        low, high = np.where(inside, middle, low), np.where(inside, high, middle)
+    return low
+
+
+def fits(trace: Trace, maps: Numbers, keep: float) -> bool:
+    """Whether gates of a share of the picture lie inside it on a course (n, 3, 3)."""
+    return bool(openings(maps, inner_limits(trace), trace).min() >= keep)
+
+
+def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:
+    """The largest row of sizes under `rooms` (n,) that changes slowly.
+
+    A quadratic programme: near to the rooms, with small second differences. Where it touches them by the solver's
+    tolerance it is taken down as a whole.
+    """
+    n = len(rooms)
+    if n < 3:
+        return np.full(n, rooms.min())
+    bend = sp.diags([1.0, -2.0, 1.0], [0, 1, 2], shape=(n - 2, n))
+    stiffness = max(1.0, slow_frames / 3) ** 4
+    programme = Programme(
+        hessian=(sp.eye(n) + stiffness * bend.T @ bend).tocsc(),
+        linear=-rooms[:, None],
+        rows=np.ones((n, 1, 1)),
+        reach=rooms[:, None],
+    )
+    found = solve(programme, np.full((n, 1), rooms.min()))
+    sizes = found.unknowns[:, 0] if found.solved else np.full(n, rooms.min())
+    over = float((sizes / np.maximum(rooms, 1e-9)).max())
+    return sizes / max(1.0, over)

@@ -1,0 +1,141 @@
+"""A convex quadratic programme over a row of frames, solved by an interior-point method.
+
+The unknowns of a frame meet those of the next few only, and each inequality concerns one frame: all that has to be
+factored is a band, so that a step costs time in proportion to the frames. Mehrotra's predictor and corrector (1992,
+doi:10.1137/0802028), as in Nocedal & Wright, Numerical Optimization, 2nd edition, section 16.6.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.sparse as sp
+from numpy.typing import NDArray
+from scipy.linalg import cho_solve_banded, cholesky_banded
+
+Numbers = NDArray[np.float64]
+
+_MOST_STEPS = 60
+_CLOSE = 1e-7
+_SHORT = 0.995
+"""Share of the way to the next bound that a step may go."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Programme:
+    """x' H x / 2 + g' x is to be as small as can be with rows @ x <= reach in every frame.
+
+    n frames of d unknowns. `hessian` (nd, nd) sparse, positive definite; `linear` (n, d); `rows` (n, c, d) and `reach`
+    (n, c), in which infinite entries bind nothing.
+    """
+
+    hessian: sp.csc_matrix
+    linear: Numbers
+    rows: Numbers
+    reach: Numbers
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Solution:
+    """`unknowns` (n, d), and `prices` (n, c): by how much the sum would fall if a bound gave way by one."""
+
+    unknowns: Numbers
+    prices: Numbers
+    solved: bool
+
+
+def unconstrained(hessian: sp.csc_matrix, linear: Numbers) -> Numbers:
+    """What a programme without inequalities gives: (n, d)."""
+    factor = cholesky_banded(_band(hessian))
+    return np.asarray(cho_solve_banded((factor, False), -linear.reshape(-1))).reshape(linear.shape)
+
+
+def solve(programme: Programme, start: Numbers) -> Solution:
+    """Solves a programme from a start (n, d), which may break the inequalities.
+
+    Takes 10 to 25 steps of some ms for 1,800 frames of four unknowns. `solved` is False where no point keeps all
+    inequalities, or none was found.
+    """
+    band, linear = _band(programme.hessian), programme.linear
+    open_ended = ~np.isfinite(programme.reach)
+    rows = np.where(open_ended[:, :, None], 0.0, programme.rows)
+    reach = np.where(open_ended, 1.0, programme.reach)
+    scale = max(1.0, float(np.abs(linear).max()))
+
+    x = start.copy()
+    slack = np.maximum(reach - _times(rows, x), 1.0)
+    prices = np.full_like(slack, scale * 1e-2)
+    for _ in range(_MOST_STEPS):
+        wrong = _product(band, x) + linear + np.einsum("nci,nc->ni", rows, prices)
+        over = _times(rows, x) + slack - reach
+        gap = float((slack * prices).mean())
+        if np.abs(wrong).max() < _CLOSE * scale and np.abs(over).max() < _CLOSE and gap < _CLOSE * scale:
+            return Solution(unknowns=x, prices=np.where(open_ended, 0.0, prices), solved=True)
+        try:
+            factor = cholesky_banded(_with_blocks(band, np.einsum("nci,nc,ncj->nij", rows, prices / slack, rows)))
+        except np.linalg.LinAlgError:
+            break
+
+        def step(target: Numbers) -> tuple[Numbers, Numbers, Numbers]:
+            """Where slack * prices is to go by `target`."""
+            pull = (prices * over - target) / slack  # noqa: B023  # used within its round
+            right = -wrong - np.einsum("nci,nc->ni", rows, pull)  # noqa: B023
+            dx = cho_solve_banded((factor, False), right.reshape(-1)).reshape(x.shape)  # noqa: B023
+            ds = -over - _times(rows, dx)  # noqa: B023
+            return dx, ds, -(target + prices * ds) / slack  # noqa: B023
+
+        product = slack * prices
+        _, ds, dz = step(product)
+        aim = float(((slack + _longest(slack, ds) * ds) * (prices + _longest(prices, dz) * dz)).mean())
+        centre = (aim / gap) ** 3 * gap
+        dx, ds, dz = step(product + ds * dz - centre)
+        length = min(1.0, _SHORT * min(_longest(slack, ds), _longest(prices, dz)))
+        x, slack, prices = x + length * dx, slack + length * ds, prices + length * dz
+        if not np.isfinite(x).all():
+            break
+    met = bool(np.isfinite(x).all() and (_times(rows, x) <= reach + 1e-3).all())
+    return Solution(unknowns=x, prices=np.where(open_ended, 0.0, prices), solved=met)
+
+
+def _longest(values: Numbers, change: Numbers) -> float:
+    """The share of a change, 1 at most, after which a value is 0."""
+    falling = change < 0
+    return min(1.0, float((-values[falling] / change[falling]).min())) if falling.any() else 1.0
+
+
+def _times(rows: Numbers, x: Numbers) -> Numbers:
+    product: Numbers = np.einsum("nci,ni->nc", rows, x)
+    return product
+
+
+def _band(matrix: sp.csc_matrix) -> Numbers:
+    """The upper part of a symmetric sparse matrix as LAPACK keeps bands: [u + i - j, j] is its entry (i, j)."""
+    upper = sp.triu(matrix, format="coo")
+    width = int((upper.col - upper.row).max(initial=0))
+    band = np.zeros((width + 1, matrix.shape[0]))
+    np.add.at(band, (width + upper.row - upper.col, upper.col), upper.data)
+    return band
+
+
+def _product(band: Numbers, x: Numbers) -> Numbers:
+    """The matrix of a band times x (n, d)."""
+    flat = x.reshape(-1)
+    width = len(band) - 1
+    result = band[width] * flat
+    for k in range(1, width + 1):
+        above = band[width - k, k:]
+        result[:-k] += above * flat[k:]
+        result[k:] += above * flat[:-k]
+    return np.asarray(result).reshape(x.shape)
+
+
+def _with_blocks(band: Numbers, blocks: Numbers) -> Numbers:
+    """A band with symmetric blocks (n, d, d) added along its diagonal."""
+    size = blocks.shape[1]
+    width = len(band) - 1
+    extra = max(0, size - 1 - width)
+    result = np.concatenate([np.zeros((extra, band.shape[1])), band]) if extra else band.copy()
+    width += extra
+    for i in range(size):
+        for j in range(i, size):
+            result[width + i - j, j::size] += blocks[:, i, j]
+    return result

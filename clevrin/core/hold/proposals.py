@@ -1,0 +1,178 @@
+"""What Clevrin proposes for a hold: the chart of keep against settle, the frames that set the price, enough hold."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Hold, Span
+from clevrin.core.errors import ClevrinError
+from clevrin.core.hold.blurred import blurred_frames, trial_settles, with_less
+from clevrin.core.hold.report import calm_frames, course, shake
+from clevrin.core.hold.solve import held_path
+from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.whips import Whip
+from clevrin.core.progress import Progress, step
+
+Numbers = NDArray[np.float64]
+
+CHART_KEEPS = (0.99, 0.97, 0.95, 0.93, 0.91, 0.88, 0.85, 0.8, 0.75, 0.7, 0.6, 0.5)
+_CHART_SETTLES_S = (0.4, 0.8, 1.6, 3.2)
+_ROOM_KEEP = 0.3
+_MOST_JOLTS = 3
+_NEAR_S = 0.4
+_WORTH_IT = 0.01
+"""Sparing frames that give back less of the width than this is not worth a word."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChartPoint:
+    """One solved hold: what was asked for, and what came of it; `shake_px` is what is left over 1 Hz."""
+
+    settle_s: float
+    asked_keep: float
+    kept: float
+    shake_px: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Chart:
+    """What a shot's calm costs: a line of points for each settle, and the shake as shot."""
+
+    shake_px: float
+    lines: tuple[tuple[ChartPoint, ...], ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Jolt:
+    """Frames that set the price of a hold: without them, `gain` more of the width would stay."""
+
+    span: Span
+    gain: float
+
+
+def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progress: Progress) -> Chart:
+    """The keep-settle chart of a float, for a row of budgets and a few settles, the present one among them.
+
+    Costs solving some fifty times: about a second for 5 s of film. Raises `CancelledError`.
+    """
+    calm = calm_frames(trace, span, whips)
+    rate = float(trace.rate)
+    settles = sorted({*_CHART_SETTLES_S, round(hold.settle_s, 2)} - {0.0})
+    done, total = 0, len(settles) * len(CHART_KEEPS)
+    lines = []
+    for settle_s in settles:
+        points: list[ChartPoint] = []
+        bound = True
+        for keep in CHART_KEEPS:
+            tried = hold.changed(how="float", settle_s=settle_s, keep=keep, edge="fill", mesh=False, returned=0.0)
+            if bound:
+                found = _tried(trace, span, tried, calm, rate)
+                if found is not None:
+                    points.append(found[0])
+                    bound = found[1]
+            else:  # it has room to spare already: a smaller budget changes nothing
+                points.append(replace(points[-1], asked_keep=keep))
+            done += 1
+            step(progress, done, total)
+        lines.append(tuple(points))
+    return Chart(shake_px=_total(shake(course(trace, span), rate, calm)), lines=tuple(lines))
+
+
+def _tried(
+    trace: Trace, span: Span, hold: Hold, calm: NDArray[np.bool_], rate: float
+) -> tuple[ChartPoint, bool] | None:
+    """What a hold gives, and whether its budget held it back; None where no gate fits."""
+    try:
+        path = held_path(trace, span, hold)
+    except ClevrinError:
+        return None
+    assert path is not None
+    left = shake(course(trace, span, path), rate, calm)
+    point = ChartPoint(
+        settle_s=hold.settle_s, asked_keep=hold.keep, kept=path.least_kept_in(span), shake_px=_total(left)
+    )
+    return point, bool(path.prices.any())
+
+
+def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
+    """The stretches of a few frames that cost a float the most of the picture, dearest first.
+
+    The float is solved with room to spare; where its gate is smallest is what sets the price. Each stretch is spared
+    in turn and the float solved anew, so that `gain` is what would really come back. Costs four solvings at most.
+    """
+    free = hold.changed(how="float", keep=_ROOM_KEEP, edge="fill", mesh=False, returned=0.0, enlargement="constant")
+    jolts: list[Jolt] = []
+    while len(jolts) < _MOST_JOLTS:
+        spared = (*hold.spared, *(jolt.span for jolt in jolts))
+        before = _needs(trace, span, free.changed(spared=spared))
+        if before is None:
+            break
+        at = int(before.argmin())
+        stretch = _around(before, at, span, round(_NEAR_S * float(trace.rate)))
+        after = _needs(trace, span, free.changed(spared=(*spared, stretch)))
+        gain = 0.0 if after is None else float(after.min() - before.min())
+        if gain < _WORTH_IT:
+            break
+        jolts.append(Jolt(span=stretch, gain=gain))
+    return tuple(jolts)
+
+
+def _needs(trace: Trace, span: Span, hold: Hold) -> Numbers | None:
+    """(span.frames,): how large a gate each frame would let the path have."""
+    try:
+        path = held_path(trace, span, hold.changed(enlargement="varying"))
+        rooms = None if path is None else path.rooms
+    except ClevrinError:
+        return None
+    return None if path is None or rooms is None else rooms[path.rows(span)]
+
+
+def _around(needs: Numbers, at: int, span: Span, most: int) -> Span:
+    """The frames around the dearest one that are nearly as dear."""
+    limit = needs[at] + 0.3 * (float(np.median(needs)) - needs[at])
+    first, end = at, at + 1
+    while first > 0 and at - first < most and needs[first - 1] < limit:
+        first -= 1
+    while end < len(needs) and end - at < most and needs[end] < limit:
+        end += 1
+    return Span(first=span.first + first, end=span.first + end)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Enough:
+    """The least hold that is enough: a settle, and how many frames show their blur with it and with the present one."""
+
+    settle_s: float
+    blurred: int
+    blurred_now: int
+
+
+def least_hold(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> Enough:
+    """The longest settle with which hardly a frame is held harder than its blur.
+
+    With a shorter settle more of the motion that blurred a frame stays, and its blur looks like what it is. Costs
+    twelve solvings at most.
+    """
+    now, best = -1, Enough(settle_s=hold.settle_s, blurred=0, blurred_now=0)
+    few = max(1, span.frames // 50)
+    for settle_s, count in _counts(trace, span, hold, whips):
+        now = count if now < 0 else now
+        if now <= few or count < best.blurred or best.settle_s == hold.settle_s:
+            best = Enough(settle_s=settle_s, blurred=count, blurred_now=now)
+        if count <= few:
+            break
+    return best
+
+
+def _counts(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> Iterator[tuple[float, int]]:
+    for settle_s in trial_settles(hold.settle_s):
+        tried = with_less(hold.changed(how="float"), settle_s)
+        path = held_path(trace, span, tried)
+        assert path is not None
+        yield tried.settle_s, len(blurred_frames(trace, span, path, whips))
+
+
+def _total(figures: dict[str, float]) -> float:
+    return float(np.hypot(figures["pan"], figures["tilt"]))
