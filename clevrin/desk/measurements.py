@@ -1,5 +1,6 @@
 """What has been measured of the takes in the project, for drawing: started by itself, kept for the session."""
 
+from collections.abc import Hashable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -12,6 +13,7 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.tracking import Vectors
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Known, Sources
+from clevrin.core.render.steadied import Steadied
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
@@ -40,11 +42,12 @@ class Measurements(QObject):
         self._traces: dict[tuple, Trace] = {}
         self._whips: dict[tuple, tuple[Whip, ...]] = {}
         self._verdicts: dict[tuple, Verdict] = {}
-        self._held: dict[tuple, HeldPath] = {}
+        self._held: dict[Hashable | None, HeldPath] = {}
         self._troubles: dict[tuple, str] = {}
         self._begun: set[tuple] = set()
         self._sources = Sources(shelf, known)
-        self._solving: dict[str, tuple] = {}
+        self._solving: dict[str, Hashable] = {}
+        self._shown: dict[str, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
         watch.changed.connect(self._on_watch_changed)
 
@@ -79,14 +82,23 @@ class Measurements(QObject):
         """What was followed into a frame, as shares of the picture's size; None where it is not measured yet."""
         return self._sources.vectors(take, frame)
 
-    def held(self, shot: Shot, take: Take) -> HeldPath | None:
-        """The held path of a shot; starts solving it when it is not there."""
-        if shot.hold.how == "none":
+    def held(self, shot: Shot) -> HeldPath | None:
+        """The held path of a shot of the project, or of one like it; starts solving it when it is not there."""
+        steadied = Steadied.of(self._session.project, shot)
+        if not steadied.moved:
             return None
-        key = _held_key(shot, take)
-        if key not in self._held and self.trace(take) is not None:
-            self._solve(shot, take, key)
+        key = steadied.key
+        if key not in self._held and self.trace(steadied.take) is not None:
+            self._solve(steadied)
         return self._held.get(key)
+
+    def last_held(self, shot: Shot) -> HeldPath | None:
+        """The held path of a shot, or while it is solved anew the one before."""
+        return self.held(shot) or self.held_before(shot)
+
+    def held_before(self, shot: Shot) -> HeldPath | None:
+        """The last held path of a shot, as far as there was one; starts nothing."""
+        return self._held.get(self._shown.get(shot.id))
 
     def measure(self, take: Take) -> None:
         """Starts measuring a take, or goes on where it was stopped."""
@@ -121,16 +133,18 @@ class Measurements(QObject):
             )
         )
 
-    def _solve(self, shot: Shot, take: Take, key: tuple) -> None:
+    def _solve(self, steadied: Steadied) -> None:
+        shot, take, key = steadied.shot, steadied.take, steadied.key
+
         def work(progress: Progress) -> HeldPath | None:
             with Sources(self.shelf, self.known) as sources:
-                if shot.hold.how == "lock-off":
-                    sources.register(take, shot.span, progress)
-                return sources.held(take, shot.span, shot.hold)
+                sources.measure_for(steadied, progress)
+                return sources.held(steadied)
 
         def done(path: HeldPath | None) -> None:
             if path is not None:
                 self._held[key] = path
+                self._shown[shot.id] = key
                 self.held_changed.emit(shot.id)
 
         def failed(sentence: str) -> None:
@@ -139,15 +153,15 @@ class Measurements(QObject):
         # Newest wins: while a slider is dragged, answers to older settings are of no use.
         if self._solving.get(shot.id) != key or not self._jobs.is_running(("hold", shot.id)):
             self._solving[shot.id] = key
-            what = f"Registering {take.name}" if shot.hold.how == "lock-off" else f"Holding {take.name}"
+            words = {"lock-off": "Registering", "anchor": "Following in"}.get(shot.hold.how, "Holding")
             self._jobs.restart(
                 Job(
                     key=("hold", shot.id),
-                    what=what,
+                    what=f"{words} {take.name}",
                     work=work,
                     done=done,
                     failed=failed,
-                    quiet=shot.hold.how == "float",
+                    quiet=shot.hold.how in ("none", "float"),
                 )
             )
 
@@ -174,7 +188,3 @@ class Measurements(QObject):
 
 def _job_key(measured_as: tuple) -> tuple:
     return "measure", measured_as
-
-
-def _held_key(shot: Shot, take: Take) -> tuple:
-    return take.measured_as, shot.span, shot.hold.changed(crispness=0.0)

@@ -4,6 +4,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,15 +12,21 @@ from clevrin.core.document import Project, Shot, Take
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
+from clevrin.core.motion.models import apply
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.render.picture import carried_out, planes
-from clevrin.core.render.plan import Plan
+from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
 from clevrin.core.render.sources import Sources
 from clevrin.core.render.steadied import Steadied
 from clevrin.core.sound.mix import has_sound, reel_sound
+from clevrin.desk import theme
 from clevrin.desk.playback import Programme
 from clevrin.desk.sound_out import Sound
+
+OUTLINE_SHARE = 0.7
+"""How large the held picture is drawn when all of the source is drawn around it."""
+_SUBPIXELS = 16
 
 Pixels = NDArray[np.uint8]
 Size = tuple[int, int]
@@ -90,6 +97,51 @@ def shot_pixels(
     layer = plan_shot(steadied, frame, reel_size, size, sources, held=held)
     plan = Plan(width=size[0], height=size[1], layers=(layer,))
     return bgra_from_picture(carried_out(plan, lambda _: steadied.take, sources, "draft"))
+
+
+def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
+    """A shot as held, small, and around it, dimmed, all of the source as it moves behind the gate."""
+    steadied = Steadied.of(project, shot)
+    reel_size = project.reel.width, project.reel.height
+    size = fitted_size(reel_size, within)
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        before = shot_pixels(sources, steadied, frame, reel_size, size, held=False)
+        return before, _outlined(sources, steadied, frame, reel_size, size)
+
+    rate = steadied.take.facts.rate
+    return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
+
+
+def _outlined(sources: Sources, steadied: Steadied, frame: int, reel_size: Size, size: Size) -> Pixels:
+    layer = plan_shot(steadied, frame, reel_size, size, sources)
+    middle = (np.array(size) - 1) / 2
+    from_canvas = np.array(
+        [
+            [1 / OUTLINE_SHARE, 0, middle[0] * (1 - 1 / OUTLINE_SHARE)],
+            [0, 1 / OUTLINE_SHARE, middle[1] * (1 - 1 / OUTLINE_SHARE)],
+            [0, 0, 1],
+        ]
+    )
+    src_from_canvas = layer.matrix @ from_canvas
+    whole = replace(layer, src_from_out=row9(src_from_canvas), edge="colour", borrowed=(), window=None, bend=None)
+    whole = replace(whole, colour=theme.COLOURS.surround)
+    inner = replace(layer, src_from_out=row9(src_from_canvas), window=None, borrowed=())
+    plans = [Plan(width=size[0], height=size[1], layers=(each,)) for each in (whole, inner)]
+    around, within = (bgra_from_picture(carried_out(p, lambda _: steadied.take, sources, "draft")) for p in plans)
+    canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.SURROUND_LEVEL), 0.58, 0)
+    half = np.array(size) * OUTLINE_SHARE / 2
+    (left, top), (right, bottom) = (np.round(middle + 0.5 + way * half).astype(int) for way in (-1, 1))
+    canvas[top:bottom, left:right] = within[top:bottom, left:right]
+    width, height = layer.source_size
+    corners = np.array([[0, 0], [width - 1, 0], [width - 1, height - 1], [0, height - 1]], float)
+    edge = apply(np.linalg.inv(src_from_canvas), corners)
+    shifted = np.round(edge * _SUBPIXELS).astype(np.int32)
+    bits = int(np.log2(_SUBPIXELS))
+    cv2.polylines(canvas, [shifted], True, theme.bgra("text"), 1, cv2.LINE_AA, bits)
+    cv2.rectangle(canvas, (left - 1, top - 1), (right, bottom), theme.bgra("ember"), 2)
+    canvas[..., 3] = 255
+    return canvas
 
 
 def join_programme(project: Project, shot_id: str, within: Size, around: int) -> Programme:

@@ -1,5 +1,6 @@
 """The sheet of settings at the right: one column, each with its name, control, value and what was measured."""
 
+import re
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
@@ -10,14 +11,20 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QSlider,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from clevrin.desk import theme
+
+_FINE = 400
+"""Places of a slider that is not even."""
 
 
 class Sheet(QFrame):
@@ -74,15 +81,15 @@ class Setting(QWidget):
         self.rows = QVBoxLayout(self)
         self.rows.setContentsMargins(0, 2, 0, 2)
         self.rows.setSpacing(3)
-        head = QHBoxLayout()
+        self.head = QHBoxLayout()
         self.name = QLabel(name)
         self.name.setFont(theme.font(theme.BODY_PX, strong=True))
         self.name.installEventFilter(self)
         self.value = QLabel("")
         self.value.setAlignment(Qt.AlignmentFlag.AlignRight)
-        head.addWidget(self.name)
-        head.addWidget(self.value, 1)
-        self.rows.addLayout(head)
+        self.head.addWidget(self.name)
+        self.head.addWidget(self.value, 1)
+        self.rows.addLayout(self.head)
         self._note = quiet_label("")
         self._note.setWordWrap(True)
         self._note.hide()
@@ -104,10 +111,14 @@ class Setting(QWidget):
 
 
 class SliderSetting(Setting):
-    """A number with a slider."""
+    """A number with a slider, which can be typed, too.
+
+    `refused` carries a sentence when what was typed is no number of its range; the value stays as it was.
+    """
 
     value_changing = Signal(float)
     value_changed = Signal(float)
+    refused = Signal(str)
 
     def __init__(
         self,
@@ -119,11 +130,24 @@ class SliderSetting(Setting):
         step: float,
         default: float,
         words: Callable[[float], str],
+        typed: float = 1.0,
+        bend: float = 1.0,
     ) -> None:
+        """`typed`: what a typed 1 means, as 0.01 for percent. `bend`: over 1, the low numbers have more of the way."""
         super().__init__(name, help_text)
-        self._low, self._step, self._default, self._words = low, step, default, words
+        self._low, self._high, self._step, self._default = low, high, step, default
+        self._words, self._typed, self._bend = words, typed, bend
+        self._number = default
+        self._entry = QLineEdit()
+        self._entry.setObjectName("figure")
+        self._entry.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self._entry.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self._entry.setAccessibleName(f"{name}, as a number")
+        self._entry.setToolTip("Click to type a number.")
+        self.value.hide()
+        self.head.addWidget(self._entry, 1)
         self.slider = QSlider(Qt.Orientation.Horizontal)
-        self.slider.setRange(0, round((high - low) / step))
+        self.slider.setRange(0, round((high - low) / step) if bend == 1 else _FINE)
         self.slider.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.slider.setAccessibleName(name)
         self.slider.setMinimumHeight(18)
@@ -131,30 +155,58 @@ class SliderSetting(Setting):
         self.finish()
         self.slider.valueChanged.connect(self._on_slider_value_changed)
         self.slider.sliderReleased.connect(lambda: self.value_changed.emit(self.number))
-        self.default_requested.connect(self._on_default_requested)
+        self._entry.returnPressed.connect(self._on_entry_return_pressed)
+        self._entry.editingFinished.connect(self._show)
+        self.default_requested.connect(lambda: self._take(self._default))
         self.set_number(default)
 
     @property
     def number(self) -> float:
-        return round(self._low + self.slider.value() * self._step, 6)
+        return self._number
+
+    @property
+    def entry(self) -> QLineEdit:
+        """Where the number is shown and typed."""
+        return self._entry
 
     def set_number(self, number: float) -> None:
         """Shows a value without saying that it changed."""
+        self._number = number
         self.slider.blockSignals(True)
-        self.slider.setValue(round((number - self._low) / self._step))
+        share = (number - self._low) / (self._high - self._low)
+        self.slider.setValue(round(max(0.0, share) ** (1 / self._bend) * self.slider.maximum()))
         self.slider.blockSignals(False)
-        self.value.setText(self._words(number))
+        if not self._entry.hasFocus():
+            self._show()
+
+    def _show(self) -> None:
+        self._entry.setText(self._words(self._number))
+
+    def _take(self, number: float) -> None:
+        self.set_number(number)
+        self._show()
+        self.value_changing.emit(number)
+        self.value_changed.emit(number)
 
     def _on_slider_value_changed(self) -> None:
-        self.value.setText(self._words(self.number))
-        self.value_changing.emit(self.number)
+        share = (self.slider.value() / self.slider.maximum()) ** self._bend
+        steps = round(share * (self._high - self._low) / self._step)
+        self._number = round(self._low + steps * self._step, 6)
+        self._show()
+        self.value_changing.emit(self._number)
         if not self.slider.isSliderDown():
-            self.value_changed.emit(self.number)
+            self.value_changed.emit(self._number)
 
-    def _on_default_requested(self) -> None:
-        self.set_number(self._default)
-        self.value_changing.emit(self._default)
-        self.value_changed.emit(self._default)
+    def _on_entry_return_pressed(self) -> None:
+        text = self._entry.text()
+        self._entry.clearFocus()
+        found = re.match(r"\s*(-?\d+(?:[.,]\d*)?)", text)
+        number = float(found[1].replace(",", ".")) * self._typed if found is not None else None
+        if number is None or not self._low - 1e-9 <= number <= self._high + 1e-9:
+            self._show()
+            self.refused.emit(f"{self.name.text()} goes from {self._words(self._low)} to {self._words(self._high)}.")
+            return
+        self._take(round(number, 6))
 
 
 class ChoiceSetting(Setting):
@@ -182,6 +234,7 @@ class ChoiceSetting(Setting):
         for number, (key, words, tip) in enumerate(choices):
             button = plain_button(words, tip)
             button.setCheckable(True)
+            button.setProperty("tight", True)
             button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             group.addButton(button)
             grid.addWidget(button, number // columns, number % columns)
@@ -231,3 +284,54 @@ class Trouble(QLabel):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.hide()
+
+
+class Pages(QWidget):
+    """Several columns of settings, one of which is shown; buttons above say which."""
+
+    def __init__(self, names: Iterable[tuple[str, str]], parent: QWidget | None = None) -> None:
+        """`names`: the words on each page's button, and its tooltip."""
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self._stack = QStackedWidget()
+        self.buttons: dict[str, QPushButton] = {}
+        self._columns: dict[str, QVBoxLayout] = {}
+        for number, (name, tip) in enumerate(names):
+            button = plain_button(name, tip)
+            button.setObjectName("page")
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setChecked(number == 0)
+            button.clicked.connect(lambda _=False, number=number: self._stack.setCurrentIndex(number))
+            row.addWidget(button, 1)
+            page = QWidget()
+            page.setObjectName("clear")
+            inner = QVBoxLayout(page)
+            inner.setContentsMargins(0, 0, 0, 0)
+            inner.setSpacing(4)
+            rolled = QScrollArea()  # where the window is low
+            rolled.setWidgetResizable(True)
+            rolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            rolled.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            rolled.setWidget(page)
+            rolled.viewport().setObjectName("clear")
+            self._stack.addWidget(rolled)
+            self.buttons[name], self._columns[name] = button, inner
+        column.addLayout(row)
+        column.addWidget(self._stack, 1)
+
+    def add(self, name: str, *widgets: QWidget) -> None:
+        """Puts widgets under each other on a page."""
+        for widget in widgets:
+            self._columns[name].addWidget(widget)
+
+    def add_stretch(self) -> None:
+        for column in self._columns.values():
+            column.addStretch(1)
+
+    def show_page(self, name: str) -> None:
+        self.buttons[name].click()

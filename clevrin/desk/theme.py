@@ -50,6 +50,16 @@ def colour(name: str) -> QColor:
     return QColor(getattr(COLOURS, name))
 
 
+SURROUND_LEVEL = 0x1E
+"""The grey around pictures, in each of red, green and blue."""
+
+
+def bgra(name: str) -> tuple[int, int, int, int]:
+    """The colour of a token as OpenCV takes it."""
+    shade = colour(name)
+    return shade.blue(), shade.green(), shade.red(), 255
+
+
 _HUES = ((0.0, "ember"), (90.0, "sky"), (180.0, "kelp"), (270.0, "plum"), (360.0, "ember"))
 
 
@@ -161,6 +171,14 @@ def style_sheet() -> str:
     #instant {{ background: transparent; border: 1px solid transparent; padding: 1px 4px; }}
     #instant:hover {{ border-color: {c.line}; }}
     #instant:focus {{ background: {c.sunk}; border-color: {c.ember}; }}
+    #figure {{ background: transparent; border: 1px solid transparent; padding: 0; }}
+    #figure:hover {{ border-color: {c.line}; }}
+    #figure:focus {{ background: {c.sunk}; border-color: {c.ember}; }}
+    #figure:disabled {{ color: #7d766c; }}
+    QPushButton#page {{ background: transparent; border: none; border-bottom: 2px solid {c.line}; border-radius: 0;
+        padding: 3px 4px; color: {c.quiet}; }}
+    QPushButton#page:hover {{ color: {c.text}; }}
+    QPushButton#page:checked {{ color: {c.text}; border-bottom: 2px solid {c.ember}; }}
     QDialog {{ background: {c.sheet}; }}
     QPlainTextEdit, QSpinBox, QComboBox {{ background: {c.sunk}; border: 1px solid {c.line};
         border-radius: {CORNER}px; padding: 3px; selection-background-color: {c.ember};
@@ -174,6 +192,7 @@ def style_sheet() -> str:
     #trouble {{ color: {c.text}; background: #3A2320; border: 1px solid {c.brick}; border-radius: {CORNER}px;
         padding: 6px 8px; }}
     QPushButton {{ background: {c.bench}; border: 1px solid {c.line}; border-radius: {CORNER}px; padding: 5px 10px; }}
+    QPushButton[tight="true"] {{ padding: 5px 2px; }}
     QPushButton:hover {{ border-color: {c.quiet}; }}
     QPushButton:focus {{ border-color: {c.ember}; }}
     QPushButton:checked {{ background: {c.chosen}; border-color: {c.ember}; }}

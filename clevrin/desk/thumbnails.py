@@ -14,6 +14,7 @@ from PySide6.QtGui import QImage
 from clevrin.core.document import Shot, Take
 from clevrin.core.errors import ClevrinError
 from clevrin.core.render.sources import Sources
+from clevrin.core.render.steadied import Steadied
 from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
 
@@ -67,7 +68,8 @@ class Thumbnails(QObject):
     ) -> QImage | None:
         """A frame of a shot as the reel shows it; `ready` says whether what its hold needs is measured."""
         key = "shot", take.fingerprint, frame, shot.span, shot.hold, shot.mirror, reel_size, size, ready
-        return self._get(key, lambda sources: shot_pixels(sources, shot, take, frame, reel_size, size))
+        steadied = Steadied(shot=shot, take=take)
+        return self._get(key, lambda sources: shot_pixels(sources, steadied, frame, reel_size, size))
 
     def try_again(self) -> None:
         """Has what could not be made asked for once more."""

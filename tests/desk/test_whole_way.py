@@ -34,7 +34,7 @@ def test_from_files_to_one_move(hands, tmp_path):
     session.choose_shot(session.project.reel.shots[0].id)
     hands.key(Qt.Key.Key_2)
     hands.click(window.steady.how.buttons["float"])
-    hands.until(lambda: window.measurements.held(session.shot, walk) is not None)
+    hands.until(lambda: window.measurements.held(session.shot) is not None)
     hands.until(lambda: "nothing is empty" in window.steady.keep._note.text())
     # Join: the best proposal, taken with Enter.
     hands.key(Qt.Key.Key_5)

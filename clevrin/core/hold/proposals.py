@@ -80,6 +80,22 @@ def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progres
     return Chart(shake_px=_total(shake(course(trace, span), rate, calm)), lines=tuple(lines))
 
 
+def hold_at(chart: Chart, keep: float, shake_px: float) -> float:
+    """The settle that leaves a shake at a budget, between the settles of a chart's lines."""
+    settles, shakes = [], []
+    for line in chart.lines:
+        keeps, left = zip(*sorted((p.asked_keep, p.shake_px) for p in line), strict=True)
+        settles.append(line[0].settle_s)
+        shakes.append(float(np.interp(keep, keeps, left)))
+    # More settle leaves less shake, but where a budget is tight hardly so: of those that are alike the shortest.
+    calmest = np.minimum.accumulate(shakes)
+    order = np.argsort(calmest, kind="stable")
+    found = np.interp(shake_px, calmest[order], np.log(settles)[order])
+    if shake_px <= calmest[-1]:
+        found = np.log(settles[int(np.argmin(shakes))])
+    return round(float(np.exp(found)), 2)
+
+
 def _tried(
     trace: Trace, span: Span, hold: Hold, calm: NDArray[np.bool_], rate: float
 ) -> tuple[ChartPoint, bool] | None:

@@ -77,6 +77,12 @@ def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, flo
     return result
 
 
+def idle_axes(shaken: dict[str, float], width: int) -> tuple[str, ...]:
+    """The axes of a picture of a width in which there is as good as nothing to remove, by their `shake`."""
+    limits = {axis: limit * (width / 1280 if axis in ("pan", "tilt") else 1.0) for axis, limit in LITTLE.items()}
+    return tuple(axis for axis, value in shaken.items() if value < limits[axis])
+
+
 def residual_px(course: Course) -> Numbers:
     """(frames,): how far the picture goes from the frame before, in px."""
     return np.hypot(np.diff(course.pan, prepend=0.0), np.diff(course.tilt, prepend=0.0))

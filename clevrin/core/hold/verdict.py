@@ -8,7 +8,7 @@ import numpy as np
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.hold.report import LITTLE, calm_frames, calm_runs, course, shake
+from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake
 from clevrin.core.hold.solve import held_path
 from clevrin.core.hold.standing import widest_gate
 from clevrin.core.motion.models import Matrix, gate_corners
@@ -63,7 +63,7 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     calm = calm_frames(trace, span, whips)
     shot = course(trace, span)
     rest = shake(shot, float(trace.rate), calm)
-    idle = tuple(axis for axis in AXES if rest[axis] < LITTLE[axis] * _size(trace, axis))
+    idle = idle_axes(rest, trace.width)
     keep_float = min(path.kept_at(k) for k in range(span.first, span.end))
     keep_locked = _keep_locked(trace, span)
     blurred = blurred_frames(trace, span, path, whips)
@@ -91,11 +91,6 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
         idle=idle,
         blurred=blurred,
     )
-
-
-def _size(trace: Trace, axis: str) -> float:
-    """Limits in pixels grow with the picture."""
-    return trace.width / 1280 if axis in ("pan", "tilt") else 1.0
 
 
 def _cost(keep: float, blurred_share: float, idle: tuple[str, ...]) -> Cost:

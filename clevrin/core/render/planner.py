@@ -58,7 +58,7 @@ def plan_shot(
     shot, take = steadied.shot, steadied.take
     source = take.facts.width, take.facts.height
     path = sources.held(steadied) if held else None
-    held_from_out = _fit(source, reel_size) @ _flip(shot.mirror, reel_size) @ _fit(reel_size, size)
+    held_from_out = reel_map(source, reel_size, size, shot.mirror)
     plain = Layer(
         take_id=take.id,
         path=take.path,
@@ -83,6 +83,11 @@ def plan_shot(
         kernel=hold.kernel,
         crispness=hold.crispness,
     )
+
+
+def reel_map(source: tuple[int, int], reel_size: tuple[int, int], size: tuple[int, int], mirror: Mirror) -> Matrix:
+    """Pixels of the reel's picture at a size to pixels of a (held) picture as large as the source."""
+    return _fit(source, reel_size) @ _flip(mirror, reel_size) @ _fit(reel_size, size)
 
 
 def _window(share: float, held_from_out: Matrix, source: tuple[int, int]) -> tuple[float, float, float, float]:

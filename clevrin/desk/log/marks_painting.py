@@ -19,7 +19,7 @@ Places = NDArray[np.float64]
 
 _STILL_PX = 0.75
 _HUES = ("ember", "sky", "plum", "kelp")
-_DIAMOND_PX = 6.0
+_KITE_PX = 7.0
 
 
 def polygon(places: Places) -> QPolygonF:
@@ -69,7 +69,7 @@ def paint_area(painter: QPainter, rect: QRect, area: Area, *, chosen: bool) -> N
 def paint_track(
     painter: QPainter, seen: "SeenTrack", places: Places, trail: Places | None, number: int, *, chosen: bool
 ) -> None:
-    """A point as a diamond with its trail, a surface as its outline; dashed where it was lost."""
+    """A point as a kite with its trail, a surface as its outline; dashed where it was lost."""
     hue = theme.colour(track_hue(number))
     if trail is not None:
         painter.setPen(QPen(hue, 1.2))
@@ -84,7 +84,7 @@ def paint_track(
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolygon(polygon(places))
     for place in places:
-        _diamond(painter, QPointF(*place), hue, filled=seen.standing == "placed", dashed=lost, large=chosen)
+        paint_kite(painter, QPointF(*place), hue, filled=seen.standing == "placed", dashed=lost, large=chosen)
     words = seen.track.name
     if lost:
         words += " was lost: drag it to where it is"
@@ -97,7 +97,7 @@ def paint_track(
 def paint_frame(painter: QPainter, start: QPointF, now: QPointF, *, point: bool) -> None:
     """What is being drawn just now."""
     if point:
-        _diamond(painter, now, theme.colour("text"), filled=False, dashed=False, large=True)
+        paint_kite(painter, now, theme.colour("text"), filled=False, dashed=False, large=True)
         return
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.colour("text"), 1.4, Qt.PenStyle.DashLine))
@@ -108,20 +108,19 @@ def paint_words(painter: QPainter, rect: QRect, words: str) -> None:
     _label(painter, QPointF(rect.left() + 8, rect.top() + 8), words, theme.colour("text"))
 
 
-def _diamond(painter: QPainter, at: QPointF, hue: QColor, *, filled: bool, dashed: bool, large: bool) -> None:
-    reach = _DIAMOND_PX * (1.35 if large else 1.0)
-    shape = QPolygonF(
-        [at + QPointF(0, -reach), at + QPointF(reach, 0), at + QPointF(0, reach), at + QPointF(-reach, 0)]
-    )
+def paint_kite(painter: QPainter, at: QPointF, hue: QColor, *, filled: bool, dashed: bool, large: bool) -> None:
+    """A small kite whose crossing lies on a place; filled where somebody put it there."""
+    reach = _KITE_PX * (1.35 if large else 1.0)
+    tips = ((0.0, -1.0), (0.75, -0.15), (0.0, 1.4), (-0.75, -0.15))
+    shape = QPolygonF([at + QPointF(x * reach, y * reach) for x, y in tips])
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.colour("sunk"), 4))
     painter.drawPolygon(shape)
     painter.setBrush(hue if filled else Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(hue, 1.8, Qt.PenStyle.DotLine if dashed else Qt.PenStyle.SolidLine))
     painter.drawPolygon(shape)
-    if not filled:
-        painter.setPen(QPen(hue, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-        painter.drawPoint(at)
+    painter.setPen(QPen(theme.colour("sunk") if filled else hue, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    painter.drawPoint(at)
 
 
 def _label(painter: QPainter, at: QPointF, words: str, hue: QColor) -> None:

@@ -3,8 +3,7 @@
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
-from clevrin.core.document import Hold, Marker
-from clevrin.core.document.model import Shot
+from clevrin.core.document import Hold, Marker, Shot
 from clevrin.core.pace import Placed, speed
 from clevrin.desk import theme
 from clevrin.desk.context import Context
@@ -128,7 +127,7 @@ def _paint_words(
     missing = context.measurements.missing(placed.take)
     painter.setPen(theme.colour("brick" if missing else "text"))
     painter.drawText(name_box, Qt.AlignmentFlag.AlignCenter, words)
-    text = " · ".join(_marks(placed, layout))
+    text = " · ".join(_marks(placed, layout, context))
     if missing:
         text = "take is missing"
     painter.setFont(theme.font(10))
@@ -140,11 +139,12 @@ def _paint_words(
         painter.drawText(mark_box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _marks(placed: Placed, layout: ReelLayout) -> list[str]:
+def _marks(placed: Placed, layout: ReelLayout, context: Context) -> list[str]:
     shot = placed.shot
     pace = speed(placed.take, layout.rate)
     marks = {
-        "held": shot.hold.how != "none",
+        hold_words(shot, context): shot.hold.how != "none",
+        "lent motion": shot.loan is not None,
         "mirrored": bool(shot.mirror),
         "backward": shot.reverse,
         f"{float(pace):.3g}× speed": pace != 1,
@@ -152,12 +152,20 @@ def _marks(placed: Placed, layout: ReelLayout) -> list[str]:
     return [words for words, on in marks.items() if on]
 
 
+def hold_words(shot: Shot, context: Context) -> str:
+    """How a shot is held, and how much of the picture that leaves, once it is known."""
+    path = context.measurements.held_before(shot) if shot.hold.how != "none" else None
+    if path is None or not shot.hold.stays_inside:
+        return shot.hold.how
+    return f"{shot.hold.how} {path.least_kept_in(shot.span) * 100:.0f} %"
+
+
 def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Placed, context: Context) -> None:
     project = context.session.project
     height = int(box.height() * _THUMB_SHARE)
     width = max(12, int(height * project.reel.width / project.reel.height))
     # As shot: a thumbnail does not wait for a hold, nor change with it.
-    plain = placed.shot.changed(span=placed.take.whole, hold=Hold())
+    plain = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None)
     ratio = painter.device().devicePixelRatioF()
     size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
     span = placed.shot.span

@@ -1,19 +1,40 @@
-"""The Steady bench: before and after, four lanes, and a sheet with the hold."""
+"""The Steady bench: before and after in three views, four lanes, and a sheet with the hold."""
 
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from clevrin.core.document import Hold, Shot, Take
-from clevrin.core.document.edits import SetHold
+from clevrin.core.document import Anchor, Loan, Shot, Span, Take
+from clevrin.core.document.edits import AnchorShot, SetHold, SetLoan, SteadyShots
 from clevrin.core.document.holding import AXES
-from clevrin.core.hold.report import LITTLE, calm_frames, course, shake
+from clevrin.core.errors import ClevrinError
+from clevrin.core.hold import HeldPath
+from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.report import calm_frames, course, idle_axes, shake
+from clevrin.core.motion.motion_reading import read_motion
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
-from clevrin.desk.programmes import before_after_programme
-from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
-from clevrin.desk.steady.lanes import Lane, Lanes
+from clevrin.desk.programmes import before_after_programme, outline_programme
+from clevrin.desk.sheet import plain_button, quiet_label
+from clevrin.desk.steady.lanes import Lane, Lanes, Marked
+from clevrin.desk.steady.on_picture import OnPicture
+from clevrin.desk.steady.performing import Performance
+from clevrin.desk.steady.proposals import ShotProposals
+from clevrin.desk.steady.settings import SteadySheet
+from clevrin.desk.steady.subject import MeshDrawing, Place, PlaceDragger, SubjectPicker
 from clevrin.desk.viewer import Viewer
+
+View = Literal["two", "divide", "outline"]
+
+_VIEWS: tuple[tuple[View, str, str], ...] = (
+    ("two", "two pictures", "As shot and as held beside each other"),
+    ("divide", "divide", "One picture: as shot left of a divide that can be dragged, held right of it"),
+    ("outline", "outline", "The held picture, and around it all of the source as it moves behind the gate"),
+)
 
 
 class SteadyBench(Bench):
@@ -21,15 +42,19 @@ class SteadyBench(Bench):
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
-        self._divided = False
+        self._view: View = "two"
         self._before_held = False
         self._frame: dict[str, int] = {}
+        self._performance: Performance | None = None
+        self.proposals = ShotProposals(context.session, context.jobs, context.measurements)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self._make_sheet())
-        context.session.trouble.connect(self.trouble.tell)
+        context.session.trouble.connect(self.sheet.trouble.tell)
+        context.followings.changed.connect(self._on_followings_changed)
+        self.proposals.changed.connect(lambda _: self._show_proposals())
 
     def _make_middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -39,18 +64,14 @@ class SteadyBench(Bench):
         head.setSpacing(4)
         self._before_label, self._after_label = QLabel("as shot"), QLabel("held")
         self._after_label.setStyleSheet(f"color: {theme.COLOURS.ember}")
-        self.two_button = plain_button("two pictures", "As shot and as held beside each other")
-        self.divide_button = plain_button(
-            "divide", "One picture: as shot left of a divide that can be dragged, held right of it"
-        )
-        for button, divided in ((self.two_button, False), (self.divide_button, True)):
+        self.view_buttons = {view: plain_button(words, tip) for view, words, tip in _VIEWS}
+        head.addStretch(1)
+        for view, button in self.view_buttons.items():
             button.setCheckable(True)
             button.setAutoExclusive(True)
-            button.clicked.connect(lambda _=False, divided=divided: self.set_divided(divided))
-        self.two_button.setChecked(True)
-        head.addStretch(1)
-        head.addWidget(self.two_button)
-        head.addWidget(self.divide_button)
+            button.clicked.connect(lambda _=False, view=view: self.set_view(view))
+            head.addWidget(button)
+        self.view_buttons["two"].setChecked(True)
         pictures = QHBoxLayout()
         pictures.setSpacing(12)
         self.before, self.after = Viewer(), Viewer()
@@ -69,104 +90,60 @@ class SteadyBench(Bench):
         column.addLayout(foot)
         column.addWidget(self.lanes, 4)
         self._column = column
+        self._on_picture = OnPicture(self.context)
+        self._picker = SubjectPicker(self._subject_as_shot, self.anchor_at)
+        self._dragger = PlaceDragger(self._subject_as_held, self._move_place, self.context.session.end_gesture)
+        self._mesh = MeshDrawing(self._knots)
         return column
 
-    def _make_sheet(self) -> Sheet:
-        self._sheet = Sheet("Steady")
-        self.how = ChoiceSetting(
-            "Hold",
-            "How the shot is steadied",
-            (
-                ("none", "As shot", "Nothing is taken out"),
-                ("float", "Float", "Takes the shake out and keeps the move"),
-                ("lock-off", "Lock-off", "Makes the shot stand still, like on a tripod"),
-            ),
-            default="none",
-        )
-        self.how.chosen.connect(lambda how: self._change(how=how))
-        self.settle = SliderSetting(
-            "Settle",
-            "Motion quicker than this is taken out: more makes the move calmer and slower to change",
-            low=0.2,
-            high=4.0,
-            step=0.1,
-            default=Hold().settle_s,
-            words=lambda v: f"{v:.1f} s",
-        )
-        self.keep = SliderSetting(
-            "Keep at least",
-            "The least share of the picture's width that must stay: less gives the hold more room",
-            low=0.5,
-            high=1.0,
-            step=0.01,
-            default=Hold().keep,
-            words=lambda v: f"{v * 100:.0f} %",
-        )
-        self.settle.value_changing.connect(lambda v: self._change(settle_s=v, gesture="settle"))
-        self.keep.value_changing.connect(lambda v: self._change(keep=v, gesture="keep"))
-        for slider in (self.settle, self.keep):
-            slider.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.axes = ChoiceSetting(
-            "Axes",
-            "Which motions are taken out; an axis that was never shaken is better left alone",
-            tuple((axis, axis, f"Take out the shake in {axis}") for axis in AXES),
-            columns=4,
-            exclusive=False,
-        )
-        self.axes.chosen.connect(self._toggle_axis)
-        self.edge = ChoiceSetting(
-            "Edge",
-            "What stands where the gate leaves the picture",
-            (
-                ("fill", "fill", "Enlarges the picture so that its edge never shows"),
-                ("mirror", "mirror", "Keeps the size; the picture goes on mirrored beyond its edge"),
-                ("smear", "smear", "Keeps the size; the outermost pixels are drawn on"),
-                ("bare", "bare", "Keeps the size and shows black: the picture dances in its frame"),
-            ),
-            columns=4,
-            default="fill",
-        )
-        self.edge.chosen.connect(lambda edge: self._change(edge=edge))
-        self.crispness = SliderSetting(
-            "Crispness",
-            "Sharpens what the enlargement made soft; shows in the render",
-            low=0.0,
-            high=1.0,
-            step=0.05,
-            default=0.0,
-            words=lambda v: f"{v * 100:.0f} %",
-        )
-        self.crispness.value_changing.connect(lambda v: self._change(crispness=v, gesture="crispness"))
-        self.crispness.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.trouble = Trouble()
-        self._sheet.add(self.how, self.settle, self.keep, self.axes, self.edge, self.crispness, self.trouble)
-        self._sheet.add_stretch()
-        return self._sheet
+    def _make_sheet(self) -> SteadySheet:
+        sheet = self.sheet = SteadySheet()
+        sheet.hold_changing.connect(self._change)
+        sheet.gesture_ended.connect(self.context.session.end_gesture)
+        sheet.axis_toggled.connect(self._toggle_axis)
+        sheet.anchor_changing.connect(self._change_anchor)
+        sheet.reference_requested.connect(self._set_reference)
+        sheet.jolt_spared.connect(self._spare)
+        sheet.enough_requested.connect(self._take_enough)
+        sheet.steady_all_requested.connect(self.steady_all)
+        sheet.loan_changing.connect(self._change_loan)
+        sheet.motion_file_requested.connect(self._ask_for_motion)
+        sheet.perform_requested.connect(self.perform)
+        sheet.grid_button.clicked.connect(lambda _: self._show_overlays())
+        return sheet
 
     # What is looked at
 
-    def set_divided(self, divided: bool) -> None:
-        """One picture with a divide, or two beside each other."""
-        self._divided = divided
-        self._before_side.setVisible(not divided)
+    def set_view(self, view: View) -> None:
+        """Two pictures beside each other, one with a divide, or the held one with the source around it."""
+        self._view = view
+        self.view_buttons[view].setChecked(True)
+        self._before_side.setVisible(view == "two")
         # One picture may be larger than two: it takes its height from the lanes.
-        self._column.setStretchFactor(self.lanes, 1 if divided else 4)
-        self.after.set_divide(0.5 if divided else None)
-        self._after_label.setText("as shot | held" if divided else "held")
+        self._column.setStretchFactor(self.lanes, 4 if view == "two" else 1)
+        self.after.set_divide(0.5 if view == "divide" else None)
+        self._show_titles()
+        self._show_overlays()
         self.reload()
 
     def show_before(self, before: bool) -> None:
         """While B is held down the held picture gives way to the one as shot."""
         if before != self._before_held:
             self._before_held = before
-            self._after_label.setText("as shot" if before else ("as shot | held" if self._divided else "held"))
+            self._show_titles()
+            self._show_overlays()
             self.context.player.seek(self.context.player.frame)
+
+    def _show_titles(self) -> None:
+        words = {"two": "held", "divide": "as shot | held", "outline": "held, within all that was shot"}[self._view]
+        self._after_label.setText("as shot" if self._before_held else words)
 
     def showing(self) -> Showing | None:
         shot = self.context.session.shot
         if shot is None:
             return None
-        programme = before_after_programme(self.context.session.project, shot, self.after.wanted_size)
+        make = outline_programme if self._view == "outline" else before_after_programme
+        programme = make(self.context.session.project, shot, self.after.wanted_size)
         return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
@@ -177,7 +154,7 @@ class SteadyBench(Bench):
         if self._before_held:
             after = before
         self._frame[shot.id] = frame
-        if self._divided:
+        if self._view == "divide":
             self.after.show_pixels(before, after)
         else:
             self.before.show_pixels(before)
@@ -187,6 +164,8 @@ class SteadyBench(Bench):
         first = shot.span.first
         self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
         self._follow_on_reel(shot, frame)
+        if self._performance is not None and self.context.player.playing:
+            self._performance.record(frame)
 
     def _follow_on_reel(self, shot: Shot, frame: int) -> None:
         session = self.context.session
@@ -196,6 +175,10 @@ class SteadyBench(Bench):
 
     def viewers(self) -> tuple[Viewer, ...]:
         return self.before, self.after
+
+    def leave(self) -> None:
+        self._end_performance()
+        super().leave()
 
     def seek_reel(self, frame: int) -> None:
         """Shows the frame of the chosen shot that stands at a frame of the reel."""
@@ -207,49 +190,48 @@ class SteadyBench(Bench):
             self.context.player.seek(at, scrubbing=True)
 
     def show_trouble(self, sentence: str) -> None:
-        self.trouble.tell(sentence)
+        self.sheet.trouble.tell(sentence)
 
     def refresh(self) -> None:
         session = self.context.session
         shot = session.shot
-        self._sheet.setEnabled(shot is not None)
+        self.sheet.setEnabled(shot is not None)
+        self._show_overlays()
         if shot is None:
-            self._sheet.set_about("")
+            self.sheet.set_about("")
             words = "There is no shot yet. In Log, choose a span of a take and press Enter."
             self.before.show_words("")
             self.after.show_words(words)
             self.lanes.show_words("")
             return
-        take = session.project.take(shot.take_id)
-        hold = shot.hold
-        self._sheet.set_about(take.name)
-        self.how.set_chosen(hold.how)
-        self.settle.set_number(hold.settle_s)
-        self.keep.set_number(hold.keep)
-        self.crispness.set_number(hold.crispness)
-        self.axes.set_chosen(*hold.axes)
-        self.edge.set_chosen(hold.edge)
-        held = hold.how != "none"
-        for setting in (self.settle, self.keep, self.axes, self.edge, self.crispness):
-            setting.setEnabled(held)
-        self.settle.setVisible(hold.how != "lock-off")
-        self._show_measured(shot, take)
+        self.sheet.show_shot(shot, session.project)
+        self._show_measured(shot, session.project.take(shot.take_id))
+        self._show_proposals()
+
+    # What was measured
 
     def _show_measured(self, shot: Shot, take: Take) -> None:
         measurements = self.context.measurements
         trace = measurements.trace(take)
+        sheet = self.sheet
         if trace is None:
             self.lanes.show_words(measurements.trouble(take) or "The motion is being measured.")
             self._before_note.setText("")
             self._after_note.setText("")
             return
-        path = measurements.held(shot, take)
-        calm = calm_frames(trace, shot.span, measurements.whips(take))
+        path = measurements.last_held(shot)
+        if path is not None and (shot.span.first < path.span.first or shot.span.end > path.span.end):
+            path = None  # of an earlier span
+        whips = measurements.whips(take)
+        calm = calm_frames(trace, shot.span, whips)
         rate = float(trace.rate)
         before = course(trace, shot.span)
         after = course(trace, shot.span, path) if path is not None else None
         shake_before = shake(before, rate, calm)
         shake_after = shake(after, rate, calm) if after is not None else None
+        blurred = blurred_frames(trace, shot.span, path, whips) if path is not None else ()
+        bridged = () if path is None else tuple(k for k in _frames(shot.span) if path.bridged_at(k))
+        spared = tuple(k for span in shot.hold.spared for k in _frames(span) if k in shot.span)
         self.lanes.show_lanes(
             tuple(
                 Lane(
@@ -264,30 +246,121 @@ class SteadyBench(Bench):
             ),
             calm,
             shot.span.first,
+            Marked(blurred=blurred, bridged=bridged, spared=spared),
         )
         self._before_note.setText(f"shake over 1 Hz: {_total(shake_before):.1f} px, {shake_before['roll']:.2f}°")
-        still = [axis for axis in AXES if shake_before[axis] < LITTLE[axis]]
-        self.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
+        still = idle_axes(shake_before, trace.width)
+        sheet.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
+        self._show_blur(shot, blurred)
+        self._show_anchored(shot, bridged)
+        sheet.lent_note.setText("")
         if path is None or shake_after is None:
             self._after_note.setText("" if shot.hold.how == "none" else "being worked out")
-            self.keep.set_note("")
+            sheet.keep.set_note("")
             return
+        least = path.least_kept_in(shot.span)
         self._after_note.setText(
-            f"after: {_total(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {path.least_kept * 100:.0f} %"
+            f"after: {_total(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
-        if shot.hold.edge == "fill":
-            self.keep.set_note(f"keeps {path.least_kept * 100:.0f} % now: nothing is empty")
+        self._show_kept(shot, take, path, least)
+
+    def _show_kept(self, shot: Shot, take: Take, path: HeldPath, least: float) -> None:
+        """What is kept of the picture, and whether it is still as fine as the reel."""
+        if not shot.hold.stays_inside:
+            self.sheet.keep.set_note("not used: the picture is not enlarged")
+            self.sheet.edge.set_note("")
+            return
+        self.sheet.keep.set_note(f"keeps {least * 100:.0f} % now: nothing is empty")
+        reel = self.context.session.project.reel
+        per_px = min(take.facts.width / reel.width, take.facts.height / reel.height)
+        if per_px * least >= 1:
+            words = f"{per_px * least:.2f} source px for each reel px: nothing is lost down to {100 / per_px:.0f} %"
         else:
-            self.keep.set_note("not used: the picture is not enlarged")
+            words = f"enlarged {1 / (per_px * least):.2f} times: the reel has more pixels than the gate"
+        self.sheet.edge.set_note(words if shot.hold.edge == "fill" else "")
+        if shot.loan is not None and least < shot.hold.keep - 0.005:
+            self.sheet.lent_note.setText(f"The lent motion needs room: {least * 100:.0f} % of the width stays.")
+
+    def _show_blur(self, shot: Shot, blurred: tuple[int, ...]) -> None:
+        count = len(blurred)
+        words = f"{count} of {shot.span.frames} frames stay blurred." if count else "No blur will show."
+        self.sheet.blur.setText(words)
+        self.sheet.enough_button.setEnabled(count > 0)
+        self.sheet.ease_button.setEnabled(count > 0 or shot.hold.ease_blurred)
+
+    def _show_anchored(self, shot: Shot, bridged: tuple[int, ...]) -> None:
+        if shot.hold.how != "anchor":
+            return
+        if self._on_picture.track(shot) is None:
+            words = "Click the point to hold in the picture as shot."
+        elif len(bridged) >= shot.span.frames - 1:
+            words = "Nothing there can be followed: click a place with more detail."
+        elif bridged:
+            words = f"Not seen in {len(bridged)} frames: they are bridged. Correct the track in Log."
+        else:
+            words = "Click another point in the picture as shot to hold that."
+        self.sheet.anchor_note.setText(words)
+
+    def _show_proposals(self) -> None:
+        shot = self.context.session.shot
+        if not self.entered or shot is None or shot.hold.how != "float":
+            return
+        found = self.proposals.of(shot)
+        measured = self.context.measurements.trace(self.context.session.project.take(shot.take_id)) is not None
+        self.sheet.show_proposals(found, shot.hold, "being charted" if measured else "not measured yet")
+
+    def _show_overlays(self) -> None:
+        shot = self.context.session.shot
+        anchored = shot is not None and shot.hold.how == "anchor"
+        self.before.set_overlay(self._picker if anchored and self._view == "two" else None)
+        meshed = shot is not None and shot.hold.mesh and self.sheet.grid_button.isChecked()
+        plain = self._view != "outline" and not self._before_held
+        if self._performance is not None:
+            return
+        if anchored and plain and self._view == "two":
+            self.after.set_overlay(self._dragger)
+        else:
+            self.after.set_overlay(self._mesh if meshed and plain else None)
+
+    def _subject_as_shot(self) -> Place | None:
+        shot = self.context.session.shot
+        return None if shot is None else self._on_picture.as_shot(shot, self.context.player.frame)
+
+    def _subject_as_held(self) -> Place | None:
+        shot = self.context.session.shot
+        return None if shot is None else self._on_picture.as_held(shot, self.context.player.frame)
+
+    def _knots(self) -> np.ndarray | None:
+        shot = self.context.session.shot
+        return None if shot is None else self._on_picture.knots(shot, self.context.player.frame)
+
+    def _on_followings_changed(self, take_id: str, track_id: str) -> None:
+        if self.entered:
+            self.before.update()
 
     # What the user does
 
-    def _change(self, *, gesture: str | None = None, **fields: object) -> None:
+    def _change(self, fields: dict, gesture: str = "") -> None:
         shot = self.context.session.shot
-        if shot is not None:
-            self.trouble.hide()
-            edit = SetHold(shot_id=shot.id, hold=shot.hold.changed(**fields))
-            self.context.session.do(edit, gesture=f"{gesture} of {shot.id}" if gesture else None)
+        if shot is None:
+            return
+        self.sheet.trouble.hide()
+        hold = shot.hold.changed(**fields)
+        if "how" in fields and shot.hold.how == "none" and hold.how != "none":
+            hold = hold.changed(axes=self._worth_holding(shot))
+        self.context.session.do(
+            SetHold(shot_id=shot.id, hold=hold), gesture=f"{gesture} of {shot.id}" if gesture else None
+        )
+
+    def _worth_holding(self, shot: Shot) -> tuple:
+        """The axes in which there is something to remove; all of them where nothing is known, or nothing is shaken."""
+        take = self.context.session.project.take(shot.take_id)
+        trace = self.context.measurements.trace(take)
+        if trace is None or shot.hold.axes != AXES:
+            return shot.hold.axes
+        calm = calm_frames(trace, shot.span, self.context.measurements.whips(take))
+        still = idle_axes(shake(course(trace, shot.span), float(trace.rate), calm), trace.width)
+        return tuple(axis for axis in AXES if axis not in still) or AXES
 
     def _toggle_axis(self, axis: str) -> None:
         shot = self.context.session.shot
@@ -295,10 +368,141 @@ class SteadyBench(Bench):
             return
         chosen = set(shot.hold.axes) ^ {axis}
         if not chosen:
-            self.trouble.tell("At least one axis has to stay on; choose As shot to hold nothing.")
+            self.sheet.trouble.tell("At least one axis has to stay on; choose As shot to hold nothing.")
             self.refresh()
             return
-        self._change(axes=tuple(a for a in AXES if a in chosen))
+        self._change({"axes": tuple(a for a in AXES if a in chosen)})
+
+    def anchor_at(self, place: Place) -> None:
+        """Holds the shot to the point at a place of the picture as shot, on the frame looked at."""
+        shot = self.context.session.shot
+        if shot is None:
+            return
+        track = self._on_picture.new_track(shot, self.context.player.frame, place)
+        if track is None:
+            self.sheet.trouble.tell("Click within the picture: there is nothing to follow here.")
+            return
+        before = shot.hold.anchor
+        anchor = Anchor(track_id=track.id) if before is None else before.changed(track_id=track.id)
+        self.sheet.trouble.hide()
+        hold = shot.hold.changed(how="anchor", anchor=anchor)
+        self.context.session.do(AnchorShot(shot_id=shot.id, track=track, hold=hold))
+
+    def _change_anchor(self, fields: dict, gesture: str = "") -> None:
+        shot = self.context.session.shot
+        if shot is None or shot.hold.anchor is None:
+            self.sheet.trouble.tell("Click the point to hold in the picture as shot first.")
+            self.refresh()
+            return
+        track = self._on_picture.track(shot)
+        if (fields.get("turn") or fields.get("size")) and track is not None and track.kind == "point":
+            self.sheet.trouble.tell("A point has no turn and no size: follow a surface in Log, and anchor to that.")
+            self.refresh()
+            return
+        self._change({"anchor": shot.hold.anchor.changed(**fields)}, gesture)
+
+    def _move_place(self, place: Place) -> None:
+        shot = self.context.session.shot
+        mirrored = place if shot is None else self._on_picture.in_gate(shot, place)
+        self._change_anchor({"place": mirrored}, "place")
+
+    def _set_reference(self, here: bool) -> None:
+        self._change({"reference": self.context.player.frame if here else None})
+
+    def _spare(self, stretch: Span | None) -> None:
+        shot = self.context.session.shot
+        if shot is not None:
+            self._change({"spared": () if stretch is None else (*shot.hold.spared, stretch)})
+
+    def _take_enough(self) -> None:
+        shot = self.context.session.shot
+        found = self.proposals.of(shot) if shot is not None else None
+        if shot is None or found is None:
+            return
+        enough = found.enough
+        self._change({"settle_s": enough.settle_s})
+        if enough.blurred:
+            self.sheet.trouble.tell(
+                f"With a settle of {enough.settle_s:.1f} s, {enough.blurred} frames are still blurred by the shake."
+            )
+
+    def steady_all(self) -> None:
+        """Gives all shots of the reel the present hold, each without the axes in which it has nothing to remove."""
+        session = self.context.session
+        shot = session.shot
+        if shot is None:
+            return
+        if shot.hold.how == "anchor":
+            self.sheet.trouble.tell("An anchor is a point of one take: choose Float or Lock-off for all.")
+            return
+        given = shot.hold.changed(spared=(), reference=None, axes=AXES)
+        holds = [
+            (each.id, given.changed(axes=self._worth_holding(each.changed(hold=given))))
+            for each in session.project.reel.shots
+            if each.id != shot.id
+        ]
+        if holds:
+            session.do(SteadyShots(holds=tuple(holds)))
+
+    def _change_loan(self, loan: Loan | None, gesture: str = "") -> None:
+        shot = self.context.session.shot
+        if shot is not None:
+            edit = SetLoan(shot_id=shot.id, loan=loan)
+            self.context.session.do(edit, gesture=f"loan {gesture} of {shot.id}" if gesture else None)
+
+    def _ask_for_motion(self) -> None:
+        from PySide6.QtWidgets import QFileDialog
+
+        name, _ = QFileDialog.getOpenFileName(self, "Read motion", "", "Motion (*.csv)")
+        if name:
+            self.read_motion(Path(name))
+
+    def read_motion(self, path: Path) -> None:
+        """Keeps the motion of a file with the project, and lends it to the chosen shot."""
+        shot = self.context.session.shot
+        if shot is None:
+            return
+        try:
+            motion = read_motion(path)
+        except ClevrinError as error:
+            self.sheet.trouble.tell(str(error))
+            return
+        loan = Loan(lender="motion", lender_id=motion.id)
+        self.context.session.do(SetLoan(shot_id=shot.id, loan=loan, motion=motion))
+
+    def perform(self, on: bool) -> None:
+        """Begins an attempt, or ends it: the shot plays from its start, and the mouse says where the gate goes."""
+        shot = self.context.session.shot
+        if not on or shot is None:
+            self._end_performance()
+            return
+        take = self.context.session.project.take(shot.take_id)
+        self._performance = Performance(shot, take.facts.rate, self.after)
+        self._performance.ended.connect(self._end_performance)
+        self.sheet.lent_note.setText("Performing: move the mouse over the held picture. It ends with the shot.")
+        self.context.player.seek(shot.span.first)
+        self.context.player.play()
+
+    def _end_performance(self) -> None:
+        """Keeps what was performed as an attempt, and lends it to the shot."""
+        performance, self._performance = self._performance, None
+        self.sheet.perform_button.setChecked(False)
+        if performance is None:
+            return
+        performance.stop()
+        self.context.player.stop()
+        session, shot = self.context.session, self.context.session.shot
+        attempts = sum(motion.name.startswith(_ATTEMPT) for motion in session.project.motions)
+        motion = performance.motion(f"{_ATTEMPT} {attempts + 1}")
+        if shot is None or motion is None:
+            return
+        terms = {} if shot.loan is None else {"amount": shot.loan.amount, "size": shot.loan.size}
+        loan = Loan.model_validate({"lender": "motion", "lender_id": motion.id, **terms})
+        session.do(SetLoan(shot_id=shot.id, loan=loan, motion=motion))
+        self._show_overlays()
+
+
+_ATTEMPT = "attempt"
 
 
 def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
@@ -311,6 +515,10 @@ def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
     column.addWidget(viewer, 1)
     column.addWidget(note)
     return side
+
+
+def _frames(span: Span) -> range:
+    return range(span.first, span.end)
 
 
 def _total(figures: dict[str, float]) -> float:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.desk import theme
@@ -31,6 +31,15 @@ class Lane:
     on: bool
 
 
+@dataclass(frozen=True, kw_only=True)
+class Marked:
+    """Frames that the lanes show: blur that will be seen, an anchor that was not, and calm that is not demanded."""
+
+    blurred: tuple[int, ...] = ()
+    bridged: tuple[int, ...] = ()
+    spared: tuple[int, ...] = ()
+
+
 class Lanes(QWidget):
     """Draws the lanes over one time axis; drags move the playhead."""
 
@@ -43,16 +52,23 @@ class Lanes(QWidget):
         self._first = 0
         self._playhead = 0
         self._words = ""
+        self._marked = Marked()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(160)
-        self.setToolTip("Thin: as shot. Thick: as held. Shaded: whips, whose course is kept.")
+        self.setToolTip(
+            "Thin: as shot. Thick: as held. Shaded: whips, whose course is kept. Hatched: blur that will show. "
+            "Dots: the anchor was not seen. Dashes: spared, no calm is demanded."
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(600, 260)
 
-    def show_lanes(self, lanes: tuple[Lane, ...], calm: NDArray[np.bool_], first: int) -> None:
+    def show_lanes(
+        self, lanes: tuple[Lane, ...], calm: NDArray[np.bool_], first: int, marked: Marked | None = None
+    ) -> None:
         """`calm` (frames,) says which frames are not in a whip; `first` is the number of the first frame."""
         self._lanes, self._calm, self._first, self._words = lanes, calm, first, ""
+        self._marked = marked or Marked()
         self.update()
 
     def show_words(self, words: str) -> None:
@@ -105,6 +121,7 @@ class Lanes(QWidget):
         painter.save()
         painter.setClipRect(area)
         self._paint_whips(painter, area)
+        self._paint_marked(painter, area)
         low, high = _range(lane, self._calm)
         x = area.left() + (np.arange(len(lane.shot)) + 0.5) / len(lane.shot) * area.width()
 
@@ -120,6 +137,18 @@ class Lanes(QWidget):
         painter.drawPolyline(line(lane.shot))
         painter.restore()
 
+    def _paint_marked(self, painter: QPainter, area: QRectF) -> None:
+        for frames, token, pattern in (
+            (self._marked.blurred, "text", Qt.BrushStyle.BDiagPattern),
+            (self._marked.bridged, "brick", Qt.BrushStyle.Dense5Pattern),
+            (self._marked.spared, "ember", Qt.BrushStyle.HorPattern),
+        ):
+            shade = theme.colour(token)
+            shade.setAlpha(90)
+            for first, end in _runs(frames):
+                left, right = self._x_of(first - 0.5), self._x_of(end - 0.5)
+                painter.fillRect(QRectF(left, area.top(), right - left, area.height()), QBrush(shade, pattern))
+
     def _paint_whips(self, painter: QPainter, area: QRectF) -> None:
         edges = np.flatnonzero(np.diff(np.concatenate([[0], (~self._calm).astype(int), [0]])))
         for first, end in edges.reshape(-1, 2):
@@ -128,6 +157,17 @@ class Lanes(QWidget):
             if right - left > 34:
                 painter.setPen(theme.colour("quiet"))
                 painter.drawText(QPointF(left + 5, area.bottom() - 5), "whip")
+
+
+def _runs(frames: tuple[int, ...]) -> list[tuple[int, int]]:
+    """Frames in a row as first and end."""
+    runs: list[tuple[int, int]] = []
+    for frame in sorted(frames):
+        if runs and runs[-1][1] == frame:
+            runs[-1] = runs[-1][0], frame + 1
+        else:
+            runs.append((frame, frame + 1))
+    return runs
 
 
 def figure_words(lane: Lane) -> str:

@@ -32,13 +32,14 @@ from clevrin.core.document.edits.takes import (
     RenameTake,
     SetTakes,
 )
-from clevrin.core.document.edits.tracks import AddTrack, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
+from clevrin.core.document.edits.tracks import AddTrack, AnchorShot, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
 
 __all__ = [
     "AddMarker",
     "AddSpan",
     "AddTakes",
     "AddTrack",
+    "AnchorShot",
     "ChangeMarker",
     "ChangeSpan",
     "ChangeTrack",

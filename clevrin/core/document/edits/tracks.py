@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from clevrin.core.document.edits.edit import with_take
+from clevrin.core.document.edits.edit import with_shot, with_take
+from clevrin.core.document.holding import Hold
 from clevrin.core.document.model import Project
 from clevrin.core.document.tracks import LeftOut, Placement, Track
 
@@ -29,6 +30,21 @@ class AddTrack:
     def apply(self, project: Project) -> Project:
         take = project.take(self.take_id)
         return with_take(project, take.changed(tracks=(*take.tracks, self.track)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class AnchorShot:
+    """Holds a shot to a new track of its take."""
+
+    shot_id: str
+    track: Track
+    hold: Hold
+    label: str = "Anchor shot"
+
+    def apply(self, project: Project) -> Project:
+        shot = project.shot(self.shot_id)
+        followed = AddTrack(take_id=shot.take_id, track=self.track).apply(project)
+        return with_shot(followed, shot.changed(hold=self.hold))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,0 +1,81 @@
+"""Performing motion by hand: the shot plays, and where the mouse goes over the picture, the gate goes."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QObject, QPointF, Signal
+from PySide6.QtGui import QCursor, QMouseEvent, QWheelEvent
+
+from clevrin.core.document import Motion, Shot
+from clevrin.core.document.value import Rate
+from clevrin.core.hold.lending import smoothed
+from clevrin.desk.viewer import Viewer
+
+_REACH = 0.35
+"""How far the gate goes, in picture widths, when the mouse goes from the middle of the picture to its side."""
+_ZOOM_PER_NOTCH = 0.02
+_SETTLE_S = 0.5
+
+
+class Performance(QObject):
+    """One attempt: what the mouse did at each frame that was played."""
+
+    ended = Signal()
+
+    def __init__(self, shot: Shot, rate: Rate, viewer: Viewer) -> None:
+        super().__init__(viewer)
+        self._span, self._rate, self._viewer = shot.span, rate, viewer
+        self._course: dict[int, tuple[float, float, float]] = {}
+        self._zoom = 0.0
+        self._mouse: QPointF | None = None
+        viewer.setMouseTracking(True)
+        viewer.installEventFilter(self)
+
+    @property
+    def frames(self) -> int:
+        """At how many frames something was recorded."""
+        return len(self._course)
+
+    def record(self, frame: int) -> None:
+        """A frame was shown: where the mouse is now belongs to it. The end of the shot ends the attempt."""
+        if self._course and frame < max(self._course):
+            self.ended.emit()
+            return
+        rect = self._viewer.picture_rect()
+        at = self._mouse
+        if at is None:
+            at = QPointF(self._viewer.mapFromGlobal(QCursor.pos()))
+        if rect.isValid() and rect.width() > 1:
+            x = 2 * (at.x() - rect.center().x()) / rect.width()
+            y = 2 * (at.y() - rect.center().y()) / rect.width()
+            self._course[frame] = float(np.clip(x, -1, 1)) * _REACH, -float(np.clip(y, -1, 1)) * _REACH, self._zoom
+        if frame >= self._span.end - 1:
+            self.ended.emit()
+
+    def motion(self, name: str) -> Motion | None:
+        """What was performed, without the jumps of the hand; None when it was too short to be anything."""
+        if len(self._course) < 2:
+            return None
+        known = sorted(self._course)
+        frames = np.arange(known[0], known[-1] + 1)
+        given = np.array([self._course[k] for k in known])
+        course: NDArray[np.float64] = np.zeros((len(frames), 4))
+        for column, axis in enumerate((0, 1, 3)):
+            course[:, axis] = np.interp(frames, known, given[:, column])
+        course = smoothed(course - course[:1], float(self._rate), _SETTLE_S)
+        lead = np.repeat(course[:1], known[0] - self._span.first, axis=0)
+        rows = tuple(tuple(float(v) for v in row) for row in np.concatenate([lead, course]))
+        return Motion.model_validate({"name": name, "rate": self._rate, "course": rows})
+
+    def stop(self) -> None:
+        """Listens to the mouse no more."""
+        self._viewer.removeEventFilter(self)
+        self._viewer.setMouseTracking(False)
+        self.deleteLater()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseMove:
+            self._mouse = event.position()
+        if isinstance(event, QWheelEvent):
+            self._zoom += event.angleDelta().y() / 120 * _ZOOM_PER_NOTCH
+            return True
+        return super().eventFilter(watched, event)
