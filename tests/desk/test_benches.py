@@ -2,10 +2,8 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
 
 from clevrin.core.document import Span
 from clevrin.core.render import Sources, picture
@@ -136,109 +134,6 @@ def test_moving_the_pointer_across_a_card_runs_through_the_take(demo):
         demo.until(lambda thumbnail=thumbnail: thumbnail().std() > 25)
         pictures.append(thumbnail())
     assert mean_error(*pictures) > 8
-
-
-# Steady
-
-
-@pytest.fixture
-def steady(demo):
-    demo.key(Qt.Key.Key_2)
-    demo.until(lambda: demo.window.steady.before.pixels and demo.window.steady.after.pixels)
-    return demo
-
-
-def test_before_and_after_are_shown_in_step(steady):
-    bench, session = steady.window.steady, steady.window.session
-    steady.window.player.seek(60)
-    steady.until(lambda: bench.lanes._playhead == 60)
-    steady.measured()
-    steady.until(lambda: mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
-    from clevrin.core.render.planner import plan_frame
-
-    sources = Sources()
-    frame = session.project.shot(session.shot.id).span.first + 60
-    layer = plan_frame(session.project, frame, (320, 180), sources).layers[0]
-    sources.close()
-    assert layer.frame == 60
-
-
-def test_changing_the_hold_shows_in_picture_and_figures(steady):
-    bench, session = steady.window.steady, steady.window.session
-    steady.click(bench.how.buttons["none"])
-    assert session.shot.hold.how == "none" and not bench.settle.isEnabled()
-    steady.until(lambda: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]))
-    steady.click(bench.how.buttons["float"])
-    steady.until(lambda: "after:" in bench._after_note.text())
-    assert "shake over 1 Hz" in bench._before_note.text()
-
-
-def test_a_dragged_slider_is_one_step_and_a_double_click_puts_it_back(steady):
-    bench, session = steady.window.steady, steady.window.session
-    before = session.project
-    slider = bench.keep.slider
-    from PySide6.QtWidgets import QStyle, QStyleOptionSlider
-
-    option = QStyleOptionSlider()
-    slider.initStyleOption(option)
-    handle = slider.style().subControlRect(
-        QStyle.ComplexControl.CC_Slider, option, QStyle.SubControl.SC_SliderHandle, slider
-    )
-    at = handle.center()
-    steady.drag(slider, (at.x(), at.y()), (at.x() - 60, at.y()))
-    assert session.shot.hold.keep < 0.8
-    assert bench.keep.value.text() == f"{session.shot.hold.keep * 100:.0f} %"
-    session.undo()
-    assert session.project == before
-    session.redo()
-    QTest.mouseDClick(bench.keep.name, Qt.MouseButton.LeftButton)
-    assert session.shot.hold.keep == 0.85
-
-
-def test_axes_are_switched_and_the_last_one_stays(steady):
-    bench, session = steady.window.steady, steady.window.session
-    for axis in ("pan", "roll", "zoom"):
-        steady.click(bench.axes.buttons[axis])
-    assert session.shot.hold.axes == ("tilt",)
-    steady.click(bench.axes.buttons["tilt"])
-    assert session.shot.hold.axes == ("tilt",) and bench.axes.buttons["tilt"].isChecked()
-    assert "At least one axis" in bench.trouble.text()
-
-
-def test_lock_off_is_measured_in_the_background_and_shown(steady):
-    bench, window = steady.window.steady, steady.window
-    picnic = window.session.project.reel.shots[2]
-    window.session.choose_shot(picnic.id)
-    steady.click(bench.how.buttons["lock-off"])
-    steady.until(lambda: "nothing is empty" in bench.keep._note.text())
-    assert not bench.settle.isVisible()
-
-
-def test_b_held_down_shows_the_picture_as_shot(steady):
-    bench = steady.window.steady
-    steady.window.player.seek(60)
-    steady.until(lambda: bench.lanes._playhead == 60 and mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
-    for kind, same in ((QEvent.Type.KeyPress, True), (QEvent.Type.KeyRelease, False)):
-        QApplication.sendEvent(steady.window, QKeyEvent(kind, Qt.Key.Key_B, Qt.KeyboardModifier.NoModifier))
-        steady.until(lambda same=same: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]) == same)
-
-
-def test_the_divide_shows_both_in_one_picture(steady):
-    bench = steady.window.steady
-    steady.click(bench.divide_button)
-    steady.until(lambda: len(bench.after.pixels) == 2 and not bench.before.isVisible())
-    steady.until(lambda: bench.after.picture_rect().height() == bench.after.pixels[1].shape[0])
-    rect = bench.after.picture_rect()
-    steady.drag(
-        bench.after, (rect.center().x(), rect.center().y()), (rect.left() + rect.width() // 4, rect.center().y())
-    )
-    seen = pixels_of(bench.after)[rect.top() : rect.bottom() + 1, rect.left() : rect.right() + 1]
-    before, after = (p[..., 2::-1] for p in bench.after.pixels)
-    quarter = seen.shape[1] // 4
-    assert mean_error(seen[:, : quarter - 3], before[: seen.shape[0], : quarter - 3]) < 2
-    assert mean_error(seen[:, quarter + 3 :], after[: seen.shape[0], quarter + 3 : seen.shape[1]]) < 2
-    steady.click(bench.two_button)
-    assert bench.before.isVisible()
 
 
 # Join

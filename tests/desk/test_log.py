@@ -87,7 +87,7 @@ def test_takes_are_kept_and_dropped_by_keys_and_dropped_ones_are_hidden(demo):
 def test_the_lamp_says_what_holding_would_cost(demo):
     verdict = demo.window.measurements.verdict(demo.window.session.project.takes[0])
     assert verdict.cost == "easy" and verdict.shake_px > 4
-    assert "Floating it is easy: 9" in demo.window.log.sheet._motion.text()
+    assert "Floating it is easy: 8" in demo.window.log.sheet._motion.text()
 
 
 @pytest.mark.parametrize(

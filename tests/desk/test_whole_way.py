@@ -33,9 +33,9 @@ def test_from_files_to_one_move(hands, tmp_path):
     # Steady: float for the first shot.
     session.choose_shot(session.project.reel.shots[0].id)
     hands.key(Qt.Key.Key_2)
-    hands.click(window.steady.how.buttons["float"])
+    hands.click(window.steady.sheet.how.buttons["float"])
     hands.until(lambda: window.measurements.held(session.shot) is not None)
-    hands.until(lambda: "nothing is empty" in window.steady.keep._note.text())
+    hands.until(lambda: "nothing is empty" in window.steady.sheet.keep._note.text())
     # Join: the best proposal, taken with Enter.
     hands.key(Qt.Key.Key_5)
     hands.until(lambda: window.join.table.rowCount() > 0)

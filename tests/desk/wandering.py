@@ -32,7 +32,7 @@ class Wanderer:
         if kind == "drag" and session.project.reel.shots:
             return self._drag()
         if kind == "hold" and session.shot is not None:
-            window.steady.settle.value_changed.emit(chance.choice((0.4, 1.1, 2.5)))
+            window.steady.sheet.settle.value_changed.emit(chance.choice((0.4, 1.1, 2.5)))
             return "settle"
         if kind == "note" and session.take is not None:
             window.log.sheet.note.setPlainText(f"kites {chance.randrange(10_000)}")

@@ -12,6 +12,8 @@ Numbers = NDArray[np.float64]
 _AROUND_S = 0.4
 """Over how long the speed before and after is taken: longer than most shake, shorter than a move."""
 _JOLT_FRAMES = 5
+_OVER_UNREST = 1.5
+"""A change of speed counts from this multiple of how much the speed varies around it."""
 _CLEAR = 3.0
 """A change of speed counts from this multiple of what is usual in the take."""
 _LEAST_WIDTHS_PER_S = 0.04
@@ -39,10 +41,11 @@ def turning_frames(trace: Trace, fast: NDArray[np.bool_]) -> NDArray[np.bool_]:
     corner = np.hypot(trace.width, trace.height) / 2
     steps = (trace.similarity - (1.0, 0.0, 0.0, 0.0)) * (corner, corner, 1.0, 1.0)
     steps[0] = steps[1]
-    steps = median_filter(steps, size=(_JOLT_FRAMES, 1), mode="nearest")  # a jolt is not the start of a move
-    change = _changes(steps, ~fast, reach)
+    even = median_filter(steps, size=(_JOLT_FRAMES, 1), mode="nearest")  # a jolt is not the start of a move
+    change, unrest = _changes(even, steps, ~fast, reach)
     least = _LEAST_WIDTHS_PER_S * trace.width / float(trace.rate)
     limit = max(_CLEAR * float(np.median(change)), least)
+    change[change < _OVER_UNREST * unrest] = 0.0  # nor is a burst of shake
     while (peak := float(change.max())) > limit:
         at = int(change.argmax())
         high = change > peak / 2
@@ -58,17 +61,26 @@ def turning_frames(trace: Trace, fast: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return turning
 
 
-def _changes(steps: Numbers, counts: NDArray[np.bool_], reach: int) -> Numbers:
-    """(frames,): by how much the mean step from each frame on differs from that before it; px per frame."""
+def _changes(even: Numbers, steps: Numbers, counts: NDArray[np.bool_], reach: int) -> tuple[Numbers, Numbers]:
+    """By how much the mean step from each frame on differs from that before it, and how far steps are from their means.
+
+    Both (frames,), px per frame; the means are of `even` steps, the unrest is that of `steps` as they are.
+    """
     weights = counts.astype(float)
-    sums = np.concatenate([np.zeros((1, 4)), np.cumsum(steps * weights[:, None], axis=0)])
-    numbers = np.concatenate([[0.0], np.cumsum(weights)])
     at = np.arange(len(steps))
     before, after = np.maximum(0, at - reach), np.minimum(len(steps), at + reach)
 
-    def mean(low: NDArray[np.int64], high: NDArray[np.int64]) -> Numbers:
-        return (sums[high] - sums[low]) / np.maximum(1.0, numbers[high] - numbers[low])[:, None]
+    def summed(values: Numbers) -> Numbers:
+        return np.concatenate([np.zeros((1, values.shape[1])), np.cumsum(values * weights[:, None], axis=0)])
 
-    change = np.sqrt(((mean(at, after) - mean(before, at)) ** 2).sum(axis=1))
+    sums, squares = summed(even), summed(np.column_stack([steps, (steps**2).sum(axis=1)]))
+    numbers = np.concatenate([[0.0], np.cumsum(weights)])
+    means, spreads = [], []
+    for low, high in ((before, at), (at, after)):
+        number = np.maximum(1.0, numbers[high] - numbers[low])[:, None]
+        means.append((sums[high] - sums[low]) / number)
+        mean = (squares[high] - squares[low]) / number
+        spreads.append(np.maximum(0.0, mean[:, 4] - (mean[:, :4] ** 2).sum(axis=1)))
+    change = np.sqrt(((means[1] - means[0]) ** 2).sum(axis=1))
     enough = np.minimum(numbers[at] - numbers[before], numbers[after] - numbers[at]) >= reach / 2
-    return np.where(enough & counts, change, 0.0)
+    return np.where(enough & counts, change, 0.0), np.sqrt((spreads[0] + spreads[1]) / 2)

@@ -146,14 +146,15 @@ def _needs(trace: Trace, span: Span, hold: Hold) -> Numbers | None:
 
 
 def _around(needs: Numbers, at: int, span: Span, most: int) -> Span:
-    """The frames around the dearest one that are nearly as dear."""
+    """The frames around the dearest one that are nearly as dear, and a few more: a jolt has a beginning."""
     limit = needs[at] + 0.3 * (float(np.median(needs)) - needs[at])
     first, end = at, at + 1
     while first > 0 and at - first < most and needs[first - 1] < limit:
         first -= 1
     while end < len(needs) and end - at < most and needs[end] < limit:
         end += 1
-    return Span(first=span.first + first, end=span.first + end)
+    margin = max(1, most // 5)
+    return Span(first=span.first + max(0, first - margin), end=span.first + min(len(needs), end + margin))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -117,14 +117,16 @@ class Measures:
 
 
 def measures(trace: Trace, span: Span, path: HeldPath) -> Measures:
-    """The field's measures of a held span; 1 where a course has no energy at all."""
+    """The field's measures of a held span; an axis that stands still is wholly stable."""
     gates = np.array([path.at(k) for k in range(span.first, span.end)])
     stretch = np.linalg.svd(gates[:, :2, :2] / gates[:, 2:, 2:], compute_uv=False)
     held = course(trace, span, path)
     shares = []
-    for values in (held.pan, held.tilt, held.roll):
+    for axis in ("pan", "tilt", "roll"):
+        values = held.axes[axis]
         energy = np.abs(np.fft.rfft(values - values.mean()))[1:] ** 2
-        shares.append(float(energy[:_LOW_FREQUENCIES].sum() / energy.sum()) if energy.sum() > 1e-9 else 1.0)
+        stands = float(values.std()) < LITTLE[axis]
+        shares.append(1.0 if stands else float(energy[:_LOW_FREQUENCIES].sum() / energy.sum()))
     return Measures(
         cropping=float(path.kept[path.rows(span)].mean()),
         distortion=float((stretch[:, 1] / stretch[:, 0]).min()),

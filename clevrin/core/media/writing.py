@@ -61,7 +61,7 @@ class FilmWriter:
         self._video.pix_fmt = "yuva444p10le" if self._alpha else "yuv420p"
         self._video.time_base = 1 / rate
         if self._alpha:
-            self._video.options = {"profile": "4444", "alpha_bits": "8"}
+            self._video.options = {"profile": "4444", "alpha_bits": "16"}
         else:
             self._video.options = {"crf": str(quality), "preset": preset}
         if all_intra:
@@ -140,7 +140,7 @@ def _with_alpha(picture: Picture) -> av.VideoFrame:
     frame = av.VideoFrame(width, height, "yuva444p10le")
     chroma = (doubled(plane)[:height, :width] for plane in (picture.u, picture.v))
     for k, plane in enumerate((picture.y, *chroma, alpha)):
-        ten = plane.astype(np.uint16) << 2 if k < 3 else (plane.astype(np.uint16) * 1023 + 127) // 255
+        ten = plane.astype(np.uint16) << 2 if k < 3 else (plane.astype(np.uint32) * 1023 + 127) // 255
         line = frame.planes[k].line_size // 2
         padded = np.zeros((height, line), np.uint16)
         padded[:, :width] = ten

@@ -131,8 +131,9 @@ def bent_map(
     matrix: Matrix, bend: NDArray[np.float64], source: tuple[int, int], size: tuple[int, int]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Where each pixel of an output of a size comes from: a map, and displacements on a grid over the source."""
-    columns, rows = (max(2, -(-side // _BEND_EVERY_PX) + 1) for side in size)
-    x, y = np.linspace(0, size[0] - 1, columns), np.linspace(0, size[1] - 1, rows)
+    # A cell more on every side: enlarging goes from cell centre to cell centre.
+    columns, rows = (-(-side // _BEND_EVERY_PX) + 2 for side in size)
+    x, y = ((np.arange(count) - 0.5) * _BEND_EVERY_PX - 0.5 for count in (columns, rows))
     points = np.stack([*np.meshgrid(x, y), np.ones((rows, columns))], axis=-1) @ matrix.T
     place = points[..., :2] / points[..., 2:]
     knots = place / (source[0] - 1, source[1] - 1) * (bend.shape[1] - 1, bend.shape[0] - 1)
@@ -144,11 +145,9 @@ def bent_map(
         borderMode=cv2.BORDER_REPLICATE,
     )
     coarse = (place + shift).astype(np.float32)
-    # Output pixel p lies between the coarse points at p / step: the corners of both grids agree.
-    grid_from_out = np.diag([(columns - 1) / (size[0] - 1), (rows - 1) / (size[1] - 1), 1.0])[:2]
-    fine = cv2.warpAffine(
-        coarse, grid_from_out, size, flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
-    )
+    # Not warpAffine: OpenCV 5.0 takes places in it in steps of a 32nd of a cell, which is half a pixel here.
+    whole = cv2.resize(coarse, (columns * _BEND_EVERY_PX, rows * _BEND_EVERY_PX), interpolation=cv2.INTER_LINEAR)
+    fine = whole[_BEND_EVERY_PX : _BEND_EVERY_PX + size[1], _BEND_EVERY_PX : _BEND_EVERY_PX + size[0]]
     return np.ascontiguousarray(fine[..., 0]), np.ascontiguousarray(fine[..., 1])
 
 

@@ -1,0 +1,356 @@
+"""The Steady bench under a user's hands: views, chart, anchors, edges, all shots at once, lent motion."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from clevrin.core.document import Hold
+from clevrin.core.document.holding import AXES
+from clevrin.core.render.sources import Sources
+from clevrin.desk import theme
+from clevrin.desk.steady.settings import EDGE, LENT
+from tests.desk.conftest import pixels_of
+from tests.films import mean_error
+
+
+@pytest.fixture
+def steady(demo):
+    demo.key(Qt.Key.Key_2)
+    demo.until(lambda: demo.window.steady.before.pixels and demo.window.steady.after.pixels)
+    return demo
+
+
+def test_before_and_after_are_shown_in_step(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.window.player.seek(60)
+    steady.until(lambda: bench.lanes._playhead == 60)
+    steady.measured()
+    steady.until(lambda: mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
+    from clevrin.core.render.planner import plan_frame
+
+    sources = Sources()
+    frame = session.project.shot(session.shot.id).span.first + 60
+    layer = plan_frame(session.project, frame, (320, 180), sources).layers[0]
+    sources.close()
+    assert layer.frame == 60
+
+
+def test_changing_the_hold_shows_in_picture_and_figures(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.click(bench.sheet.how.buttons["none"])
+    assert session.shot.hold.how == "none" and not bench.sheet.settle.isEnabled()
+    steady.until(lambda: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]))
+    steady.click(bench.sheet.how.buttons["float"])
+    steady.until(lambda: "after:" in bench._after_note.text())
+    assert "shake over 1 Hz" in bench._before_note.text()
+
+
+def test_a_dragged_slider_is_one_step_and_a_double_click_puts_it_back(steady):
+    bench, session = steady.window.steady, steady.window.session
+    before = session.project
+    slider = bench.sheet.keep.slider
+    from PySide6.QtWidgets import QStyle, QStyleOptionSlider
+
+    option = QStyleOptionSlider()
+    slider.initStyleOption(option)
+    handle = slider.style().subControlRect(
+        QStyle.ComplexControl.CC_Slider, option, QStyle.SubControl.SC_SliderHandle, slider
+    )
+    at = handle.center()
+    steady.drag(slider, (at.x(), at.y()), (at.x() - 60, at.y()))
+    assert session.shot.hold.keep < 0.8
+    assert bench.sheet.keep.entry.text() == f"{session.shot.hold.keep * 100:.0f} %"
+    session.undo()
+    assert session.project == before
+    session.redo()
+    QTest.mouseDClick(bench.sheet.keep.name, Qt.MouseButton.LeftButton)
+    assert session.shot.hold.keep == 0.85
+
+
+def test_axes_are_switched_and_the_last_one_stays(steady):
+    bench, session = steady.window.steady, steady.window.session
+    for axis in ("pan", "roll", "zoom"):
+        steady.click(bench.sheet.axes.buttons[axis])
+    assert session.shot.hold.axes == ("tilt",)
+    steady.click(bench.sheet.axes.buttons["tilt"])
+    assert session.shot.hold.axes == ("tilt",) and bench.sheet.axes.buttons["tilt"].isChecked()
+    assert "At least one axis" in bench.sheet.trouble.text()
+
+
+def test_lock_off_is_measured_in_the_background_and_shown(steady):
+    bench, window = steady.window.steady, steady.window
+    picnic = window.session.project.reel.shots[2]
+    window.session.choose_shot(picnic.id)
+    steady.click(bench.sheet.how.buttons["lock-off"])
+    steady.until(lambda: "nothing is empty" in bench.sheet.keep._note.text())
+    assert not bench.sheet.settle.isVisible()
+
+
+def test_b_held_down_shows_the_picture_as_shot(steady):
+    bench = steady.window.steady
+    steady.window.player.seek(60)
+    steady.until(lambda: bench.lanes._playhead == 60 and mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
+    for kind, same in ((QEvent.Type.KeyPress, True), (QEvent.Type.KeyRelease, False)):
+        QApplication.sendEvent(steady.window, QKeyEvent(kind, Qt.Key.Key_B, Qt.KeyboardModifier.NoModifier))
+        steady.until(lambda same=same: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]) == same)
+
+
+def test_the_divide_shows_both_in_one_picture(steady):
+    bench = steady.window.steady
+    steady.click(bench.view_buttons["divide"])
+    steady.until(lambda: len(bench.after.pixels) == 2 and not bench.before.isVisible())
+    steady.until(lambda: bench.after.picture_rect().height() == bench.after.pixels[1].shape[0])
+    rect = bench.after.picture_rect()
+    steady.drag(
+        bench.after, (rect.center().x(), rect.center().y()), (rect.left() + rect.width() // 4, rect.center().y())
+    )
+    seen = pixels_of(bench.after)[rect.top() : rect.bottom() + 1, rect.left() : rect.right() + 1]
+    before, after = (p[..., 2::-1] for p in bench.after.pixels)
+    quarter = seen.shape[1] // 4
+    assert mean_error(seen[:, : quarter - 3], before[: seen.shape[0], : quarter - 3]) < 2
+    assert mean_error(seen[:, quarter + 3 :], after[: seen.shape[0], quarter + 3 : seen.shape[1]]) < 2
+    steady.click(bench.view_buttons["two"])
+    assert bench.before.isVisible()
+
+
+def figure(bench) -> np.ndarray:
+    """The held picture as it is shown."""
+    return bench.after.pixels[-1][..., :3].astype(int)
+
+
+def choose(steady, name: str):
+    """Chooses the shot of a take, and waits for its picture."""
+    session = steady.window.session
+    take = next(each for each in session.project.takes if each.name == name)
+    shot = next(each for each in session.project.reel.shots if each.take_id == take.id)
+    session.choose_shot(shot.id)
+    steady.until(lambda: session.shot.id == shot.id and not steady.window.jobs.busy)
+    return shot
+
+
+def test_the_dot_on_the_chart_is_dragged_to_another_budget_as_one_step(steady):
+    bench, session = steady.window.steady, steady.window.session
+    chart, before = bench.sheet.chart, session.project
+    steady.until(lambda: chart._chart is not None and not steady.window.jobs.busy)
+    dot = chart.dot()
+    steady.drag(chart, (dot.x(), dot.y()), (chart._x(0.94), dot.y()))
+    assert session.shot.hold.keep == pytest.approx(0.94, abs=0.011)
+    steady.until(lambda: f"keeps {session.shot.hold.keep * 100:.0f} %" in bench._after_note.text())
+    session.undo()
+    assert session.project == before
+    # Up is more shake left: a shorter settle.
+    steady.until(lambda: not steady.window.jobs.busy)
+    dot = chart.dot()
+    steady.drag(chart, (dot.x(), dot.y()), (dot.x(), dot.y() - 25))
+    assert session.shot.hold.settle_s < 1.2
+
+
+def test_frames_that_set_the_price_are_spared_and_the_gate_grows(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.until(lambda: bench.sheet.price.text().startswith("Frames"))
+    steady.until(lambda: "keeps" in bench.sheet.keep._note.text())
+    before = steady.window.measurements.held(session.shot).least_kept_in(session.shot.span)
+    steady.click(bench.sheet.spare_button)
+    assert len(session.shot.hold.spared) == 1
+    steady.until(lambda: steady.window.measurements.held(session.shot) is not None)
+    assert steady.window.measurements.held(session.shot).least_kept_in(session.shot.span) > before + 0.01
+
+
+def test_the_outline_shows_all_of_the_source_around_the_gate(steady):
+    bench = steady.window.steady
+    steady.window.player.seek(60)
+    steady.click(bench.view_buttons["outline"])
+    steady.until(lambda: not bench.before.isVisible() and len(bench.after.pixels) == 1)
+    ember = theme.colour("ember")
+
+    def rim() -> np.ndarray:
+        seen = figure(bench)
+        return np.abs(seen - (ember.blue(), ember.green(), ember.red())).max(axis=2) < 12
+
+    steady.until(lambda: rim().sum() > 500)
+    rows, columns = np.nonzero(rim())
+    height, width = rim().shape
+    assert (columns.max() - columns.min()) / width == pytest.approx(0.7, abs=0.03)
+    assert (rows.max() - rows.min()) / height == pytest.approx(0.7, abs=0.03)
+    line = figure(bench)[height // 2]
+    outside = line[(columns.min() - width // 40) : columns.min() - 4]
+    assert outside.std() > 3  # the source goes on beyond the gate
+    assert outside.mean() < line[columns.min() + 4 :][: width // 40].mean()  # dimmed
+
+
+def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(steady):
+    window, bench, session = steady.window, steady.window.steady, steady.window.session
+    choose(steady, "picnic")
+    window.player.seek(60)
+    steady.until(lambda: bench.lanes._playhead == 60)
+    steady.click(bench.sheet.how.buttons["anchor"])
+    assert "Click the point" in bench.sheet.anchor_note.text()
+    rect = bench.before.picture_rect()
+    house = rect.left() + 0.263 * rect.width(), rect.top() + 0.338 * rect.height()
+    steady.click(bench.before, house)
+    track = session.project.takes[2].tracks[0]
+    assert track.placed[0].frame == 60 and session.shot.hold.anchor.track_id == track.id
+    steady.until(lambda: window.measurements.held(session.shot) is not None and not window.jobs.busy)
+    path = window.measurements.held(session.shot)
+    assert not path.bridged.all()
+    # The point stands still in the held picture, wherever the take is looked at.
+    places = [bench._on_picture.as_held(session.shot, frame) for frame in (60, 80, 120)]
+    assert all(place is not None for place in places)
+    assert np.ptp(np.array(places) * (1280, 720), axis=0).max() < 1.5
+    at = bench._on_picture.as_held(session.shot, window.player.frame)
+    rect = bench.after.picture_rect()
+    start = rect.left() + at[0] * rect.width(), rect.top() + at[1] * rect.height()
+    steady.drag(bench.after, start, (rect.left() + 0.4 * rect.width(), rect.top() + 0.45 * rect.height()))
+    assert session.shot.hold.anchor.place == pytest.approx((0.4, 0.45), abs=0.01)
+    session.undo()
+    assert session.shot.hold.anchor.place is None
+    steady.click(bench.sheet.place.buttons["centre"])
+    assert session.shot.hold.anchor.place == (0.5, 0.5)
+    steady.click(bench.sheet.follow.buttons["turn"])
+    assert "no turn" in bench.sheet.trouble.text() and not session.shot.hold.anchor.turn
+
+
+def test_steady_all_gives_every_shot_the_hold_without_its_idle_axes(steady):
+    bench, session = steady.window.steady, steady.window.session
+    for each in session.project.reel.shots:
+        session.choose_shot(each.id)
+        steady.click(bench.sheet.how.buttons["none"])
+    choose(steady, "hill")
+    steady.click(bench.sheet.how.buttons["float"])
+    before = session.project
+    steady.click(bench.sheet.all_button)
+    holds = [shot.hold for shot in session.project.reel.shots]
+    assert [hold.how for hold in holds] == ["float"] * len(holds)
+    assert all("pan" in hold.axes and "zoom" not in hold.axes for hold in holds)  # no zoom was ever shaken
+    session.undo()
+    assert session.project == before
+
+
+def test_choosing_a_hold_leaves_out_axes_with_nothing_to_remove(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.click(bench.sheet.how.buttons["none"])
+    assert session.shot.hold.axes == AXES
+    steady.click(bench.sheet.how.buttons["float"])
+    assert session.shot.hold.axes == ("pan", "tilt", "roll")
+    assert "zoom: little to remove" in bench.sheet.axes._note.text()
+
+
+def test_edges_are_seen_in_the_held_picture(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.window.player.seek(62)
+    steady.until(lambda: bench.lanes._playhead == 62)
+    steady.click(bench.sheet.pages.buttons[EDGE])
+    dark = {}
+    for edge in ("bare", "trim", "smear", "fill"):
+        steady.click(bench.sheet.edge.buttons[edge])
+        assert session.shot.hold.edge == edge
+        steady.until(lambda: not steady.window.jobs.busy and not bench._reload.isActive())
+        steady.window.player.seek(62)
+        for _ in range(40):
+            QTest.qWait(5)
+        dark[edge] = int((figure(bench).max(axis=2) < 3).sum())
+    assert dark["bare"] > 300 and dark["trim"] > dark["bare"]
+    assert dark["fill"] == 0 and dark["smear"] == 0
+
+
+def test_a_number_is_typed_and_one_out_of_range_is_refused_with_the_range(steady):
+    bench, session = steady.window.steady, steady.window.session
+    for setting, text in ((bench.sheet.settle, "2.4"), (bench.sheet.keep, "70")):
+        steady.click(setting.entry)
+        setting.entry.selectAll()
+        QTest.keyClicks(setting.entry, text)
+        QTest.keyClick(setting.entry, Qt.Key.Key_Return)
+    assert session.shot.hold.settle_s == 2.4 and session.shot.hold.keep == 0.7
+    for setting, text, says in (
+        (bench.sheet.settle, "21", "Settle goes from 0.0 s to 20.0 s."),
+        (bench.sheet.keep, "12", "Keep at least goes from 30 % to 100 %."),
+        (bench.sheet.keep, "lots", "Keep at least goes from 30 % to 100 %."),
+    ):
+        steady.click(setting.entry)
+        setting.entry.selectAll()
+        QTest.keyClicks(setting.entry, text)
+        QTest.keyClick(setting.entry, Qt.Key.Key_Return)
+        assert bench.sheet.trouble.text() == says
+    assert session.shot.hold.settle_s == 2.4 and session.shot.hold.keep == 0.7
+    assert bench.sheet.keep.entry.text() == "70 %"
+
+
+def test_performing_moves_the_gate_where_the_mouse_went_and_keeps_attempts(steady):
+    window, bench, session = steady.window, steady.window.steady, steady.window.session
+    steady.click(bench.sheet.pages.buttons[LENT])
+    for attempt in (1, 2):
+        steady.click(bench.sheet.perform_button)
+        rect = bench.after.picture_rect()
+
+        def ended(rect=rect) -> bool:
+            share = (window.player.frame - session.shot.span.first) / session.shot.span.frames
+            at = QPointF(rect.center().x() + 0.12 * share * rect.width(), rect.center().y())
+            event = QMouseEvent(
+                QEvent.Type.MouseMove,
+                at,
+                QPointF(bench.after.mapToGlobal(at)),
+                Qt.MouseButton.NoButton,
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+            )
+            QApplication.sendEvent(bench.after, event)
+            return bench._performance is None
+
+        steady.until(ended)
+        assert [motion.name for motion in session.project.motions] == [f"attempt {k + 1}" for k in range(attempt)]
+    course = np.array(session.project.motions[-1].course)
+    assert len(course) == session.shot.span.frames
+    assert course[-1, 0] > 0.04 and np.diff(course[:, 0]).min() > -1e-3  # the mouse went to the right
+    assert session.shot.loan.lender_id == session.project.motions[-1].id
+    steady.until(lambda: window.measurements.held(session.shot) is not None)
+    path = window.measurements.held(session.shot)
+    first, last = (path.at(session.shot.span.first + k) for k in (0, session.shot.span.frames - 1))
+    session.undo()
+    steady.until(lambda: window.measurements.held(session.shot) is not None)
+    assert bench.sheet.lenders.currentText() == "attempt 1"
+    assert last[0, 2] - first[0, 2] > 30  # px: the gate went over the picture
+
+
+def test_a_hand_lends_its_motion_and_more_of_it_shakes_more(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.click(bench.sheet.pages.buttons[LENT])
+    lenders = bench.sheet.lenders
+    lenders.setCurrentText("hand: walking")
+    lenders.activated.emit(lenders.currentIndex())
+    assert session.shot.loan.rig == "walking"
+    shaken = []
+    for amount in (0.5, 1.0):
+        bench.sheet.amount.set_number(amount)
+        bench.sheet.amount.value_changing.emit(amount)
+        bench.sheet.amount.value_changed.emit(amount)
+        steady.until(lambda: steady.window.measurements.held(session.shot) is not None)
+        path = steady.window.measurements.held(session.shot)
+        shaken.append(float(np.diff(path.src_from_held[:, 1, 2], n=2).std()))
+    assert shaken[1] > 1.5 * shaken[0]
+    steady.click(bench.sheet.other_button)
+    assert session.shot.loan.seed == 2
+
+
+def test_a_motion_file_of_a_wrong_shape_is_told_with_line_and_column(steady, tmp_path):
+    bench, session = steady.window.steady, steady.window.session
+    bad = tmp_path / "walk.csv"
+    bad.write_text("# size 1280x720\n# rate 25/1\ndx_px,dy_px,roll_deg,scale\n0,0,0,1\n1,x,0,1\n")
+    bench.read_motion(bad)
+    assert bench.sheet.trouble.text() == "walk, line 5, column dy_px: 'x' is not a number."
+    assert session.shot.loan is None
+    bad.write_text("# size 1280x720\n# rate 25/1\ndx_px,dy_px,roll_deg,scale\n0,0,0,1\n1,2,0,1\n")
+    bench.read_motion(bad)
+    assert session.project.motions[0].name == "walk" and session.shot.loan.lender == "motion"
+
+
+def test_settings_are_copied_to_another_shot(steady):
+    session = steady.window.session
+    steady.do("copy-settings")
+    first = session.shot.hold
+    choose(steady, "picnic")
+    steady.click(steady.window.steady.sheet.how.buttons["none"])
+    steady.do("paste-settings")
+    assert session.shot.hold == first != Hold()
