@@ -1,9 +1,22 @@
 """What several commands take."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
 import typer
+
+
+def within(low: float, high: float) -> Callable[[float], float]:
+    """Checks a number's range, and says it where it is left."""
+
+    def check(value: float) -> float:
+        if not low <= value <= high:
+            raise typer.BadParameter(f"{value:g} is not within {low:g} to {high:g}")
+        return value
+
+    return check
+
 
 Media = Annotated[Path, typer.Argument(help="A footage file.", show_default=False)]
 Out = Annotated[Path, typer.Option("--out", help="The file to write.")]

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli.options import Json, Media, Out
+from clevrin.cli.options import Json, Media, Out, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Placement, Project, Shot, Span, Take, Track
 from clevrin.core.document.edits import AddTakes
@@ -68,8 +68,12 @@ class LentName(StrEnum):
 
 RigName = StrEnum("RigName", {name.replace(" ", "_"): name for name in RIGS})  # type: ignore[misc]
 
-Settle = Annotated[float, typer.Option(min=0.0, max=LONGEST_SETTLE_S, help="Seconds: quicker motion is taken out.")]
-Keep = Annotated[float, typer.Option(min=LEAST_KEEP, max=MOST_KEEP, help="The least share of the width to keep.")]
+Settle = Annotated[
+    float, typer.Option(callback=within(0, LONGEST_SETTLE_S), help="Seconds: quicker motion is taken out.")
+]
+Keep = Annotated[
+    float, typer.Option(callback=within(LEAST_KEEP, MOST_KEEP), help="The least share of the width to keep.")
+]
 
 
 def add_to(app: typer.Typer) -> None:
@@ -240,7 +244,7 @@ def _say_what_is_odd(steadied: "Steadied", sources: "Sources") -> None:
     trace, path = sources.trace(take), sources.held(steadied)
     if take.facts.frames < 2:
         print_line(f"{take.name} has a single frame: there is no motion to hold.")
-    elif trace is not None and not trace.confidence.any():
+    elif trace is not None and trace.blind:
         print_line(f"{take.name} shows nothing that could be followed: it stays as it was shot.")
     if path is not None and path.bridged.any():
         print_line(f"The point was not seen in {int(path.bridged.sum())} frames: they are bridged.")

@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from clevrin.cli import main
 from clevrin.core.document.files import load
 from clevrin.core.media.probe import probe
 from clevrin.core.motion.cache import Shelf
@@ -24,20 +23,6 @@ from tests.core.test_render import one_fast_stretch
 from tests.films import numbered_film, rotate_mp4
 
 WALK, HILL, PICNIC, BUNTING = (str(FOOTAGE / f"{n}.mp4") for n in ("walk-past", "hill", "picnic", "bunting"))
-
-
-@pytest.fixture
-def clevrin(monkeypatch, capsys):
-    """Runs a command: (exit code, standard output, standard error)."""
-
-    def run(*words: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["clevrin", *map(str, words)])
-        with pytest.raises(SystemExit) as ended:
-            main()
-        out, err = capsys.readouterr()
-        return ended.value.code or 0, out, err
-
-    return run
 
 
 def test_probe_gives_one_json_object(clevrin, tmp_path):

@@ -8,7 +8,6 @@ from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import load, save
 from clevrin.core.media.taking_in import take_in
 from clevrin.desk import application
-from tests.cli.test_commands import clevrin  # noqa: F401  (a fixture)
 from tests.films import numbered_film
 
 
@@ -21,14 +20,14 @@ def project(tmp_path):
     return tmp_path / "day.clevrin"
 
 
-def test_a_reel_goes_out_as_a_timeline_and_comes_back(clevrin, project, tmp_path):  # noqa: F811
+def test_a_reel_goes_out_as_a_timeline_and_comes_back(clevrin, project, tmp_path):
     assert clevrin("export-otio", project, "--out", tmp_path / "day.otio") == (0, "", "")
     assert json.loads((tmp_path / "day.otio").read_text())["OTIO_SCHEMA"].startswith("Timeline")
     assert clevrin("import-otio", tmp_path / "day.otio", "--out", tmp_path / "again.clevrin") == (0, "", "")
     assert load(tmp_path / "again.clevrin") == load(project)
 
 
-def test_what_a_reel_has_not_is_listed(clevrin, project, tmp_path):  # noqa: F811
+def test_what_a_reel_has_not_is_listed(clevrin, project, tmp_path):
     import opentimelineio as otio
 
     timeline = otio.adapters.read_from_file(str(_timeline(clevrin, project, tmp_path)), "otio_json")
@@ -38,12 +37,12 @@ def test_what_a_reel_has_not_is_listed(clevrin, project, tmp_path):  # noqa: F81
     assert code == 0 and out.strip() == "Track 2 “music” (sound, 0 clips) was left out: a reel has one lane."
 
 
-def _timeline(clevrin, project, tmp_path):  # noqa: F811
+def _timeline(clevrin, project, tmp_path):
     clevrin("export-otio", project, "--out", tmp_path / "day.otio")
     return tmp_path / "day.otio"
 
 
-def test_a_take_list_goes_out_and_comes_back(clevrin, project, tmp_path):  # noqa: F811
+def test_a_take_list_goes_out_and_comes_back(clevrin, project, tmp_path):
     table = tmp_path / "takes.csv"
     assert clevrin("export-takes", project, "--out", table)[0] == 0
     lines = table.read_text().splitlines()
@@ -65,7 +64,7 @@ def test_a_take_list_goes_out_and_comes_back(clevrin, project, tmp_path):  # noq
         (("open", "nowhere.mp4"), "is not there"),
     ],
 )
-def test_what_cannot_be_done_is_said_in_one_line(clevrin, project, tmp_path, monkeypatch, words, says):  # noqa: F811
+def test_what_cannot_be_done_is_said_in_one_line(clevrin, project, tmp_path, monkeypatch, words, says):
     monkeypatch.chdir(tmp_path)
     before = sorted(p.name for p in tmp_path.iterdir())
     code, out, err = clevrin(*words)
@@ -73,7 +72,7 @@ def test_what_cannot_be_done_is_said_in_one_line(clevrin, project, tmp_path, mon
     assert sorted(p.name for p in tmp_path.iterdir()) == before
 
 
-def test_open_hands_projects_films_and_folders_to_the_window(clevrin, project, tmp_path, monkeypatch):  # noqa: F811
+def test_open_hands_projects_films_and_folders_to_the_window(clevrin, project, tmp_path, monkeypatch):
     opened = []
     monkeypatch.setattr(application, "run", lambda files=(), play=False: opened.append(list(files)) or 0)
     (tmp_path / "card").mkdir()

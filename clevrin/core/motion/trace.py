@@ -59,6 +59,11 @@ class Trace:
         return len(self.motions)
 
     @property
+    def blind(self) -> bool:
+        """Whether nothing at all could be followed from one frame to the next."""
+        return not self.confidence[1:].any()
+
+    @property
     def centre(self) -> Numbers:
         return np.array([(self.width - 1) / 2, (self.height - 1) / 2])
 

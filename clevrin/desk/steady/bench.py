@@ -248,6 +248,8 @@ class SteadyBench(Bench):
             shot.span.first,
             Marked(blurred=blurred, bridged=bridged, spared=spared),
         )
+        if trace.blind:
+            sheet.trouble.tell("Nothing in this take could be followed: it stays as it was shot.")
         self._before_note.setText(f"shake over 1 Hz: {_total(shake_before):.1f} px, {shake_before['roll']:.2f}°")
         still = idle_axes(shake_before, trace.width)
         sheet.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
