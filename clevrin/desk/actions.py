@@ -185,6 +185,16 @@ ACTIONS: tuple[Action, ...] = (
         when=lambda w: w.log.marks.can_hand_on,
     ),
     _action("work", "import-track", "Read a track…", lambda w: w.files.ask_for_track(), when=_has_take),
+    _action(
+        "work",
+        "import-motion",
+        "Lend the shot a motion from a CSV…",
+        lambda w: w.files.ask_for_motion(),
+        when=_has_shot,
+    ),
+    _action(
+        "work", "steady-all", "Steady all shots as this one", lambda w: w.steady.edits.steady_all(), when=_has_shot
+    ),
     _action("work", "leave-out", "Leave out an area", lambda w: w.log.toggle_mark("area"), when=_has_take),
     _action("work", "keep", "Keep the take", lambda w: w.log.judge("keep"), "Y", when=_has_take),
     _action("work", "maybe", "Maybe use the take", lambda w: w.log.judge("maybe"), "W", when=_has_take),

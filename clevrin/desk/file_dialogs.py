@@ -53,7 +53,7 @@ class FileDialogs:
         self._new("Pack into a new folder", "", self._window.pack_into)
 
     def ask_where_to_render(self) -> None:
-        self._new("Render the reel", ".mp4", self._window.render_to, "Films (*.mp4)")
+        self._new("Render the reel", ".mp4", self._window.render_to, "Films (*.mp4 *.mov)", also=".mov")
 
     def ask_where_to_put_timeline(self) -> None:
         self._new("Hand the reel on", ".otio", self._window.write_timeline, _TIMELINES)
@@ -63,6 +63,9 @@ class FileDialogs:
 
     def ask_for_track(self) -> None:
         self._existing("Read a track", self._window.read_track, "Tables (*.csv)")
+
+    def ask_for_motion(self) -> None:
+        self._existing("Read a motion", self._window.steady.edits.read_motion, "Tables (*.csv)")
 
     def ask_where_to_put_track(self) -> None:
         self._new("Hand the track on", ".csv", self._window.write_track, "Tables (*.csv)")
@@ -74,14 +77,16 @@ class FileDialogs:
         dialog.fileSelected.connect(lambda name: use(Path(name)))
         dialog.open()
 
-    def _new(self, title: str, suffix: str, use: Callable[[Path], None], pattern: str = "") -> None:
+    def _new(self, title: str, suffix: str, use: Callable[[Path], None], pattern: str = "", also: str = "") -> None:
+        """`suffix` is put behind a name that has neither it nor `also`."""
         dialog = self._dialog(title, pattern)
         dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
         dialog.selectFile(self._window.session.project.name + suffix)
 
         def named(name: str) -> None:
             path = Path(name)
-            use(path if not suffix or path.suffix.lower() == suffix else path.with_name(path.name + suffix))
+            known = not suffix or path.suffix.lower() in {suffix, also or suffix}
+            use(path if known else path.with_name(path.name + suffix))
 
         dialog.fileSelected.connect(named)
         dialog.open()

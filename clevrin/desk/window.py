@@ -159,6 +159,7 @@ class MainWindow(QMainWindow):
         self.rail.step_requested.connect(self.enter_step)
         self.log.add_requested.connect(self.files.ask_for_takes)
         self.log.find_requested.connect(self.files.ask_to_find)
+        self.steady.sheet.motion_file_requested.connect(self.files.ask_for_motion)
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)

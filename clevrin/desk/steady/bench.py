@@ -1,25 +1,23 @@
 """The Steady bench: before and after in three views, four lanes, and a sheet with the hold."""
 
-from pathlib import Path
 from typing import Literal
 
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from clevrin.core.document import Anchor, Loan, Shot, Span, Take
-from clevrin.core.document.edits import AnchorShot, SetHold, SetLoan, SteadyShots
+from clevrin.core.document import Loan, Shot, Span, Take
+from clevrin.core.document.edits import SetLoan
 from clevrin.core.document.holding import AXES
-from clevrin.core.errors import ClevrinError
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import calm_frames, course, idle_axes, shake
-from clevrin.core.motion.motion_reading import read_motion
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.programmes import before_after_programme, outline_programme
 from clevrin.desk.sheet import plain_button, quiet_label
+from clevrin.desk.steady.edits import HoldEdits
 from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
 from clevrin.desk.steady.performing import Performance
@@ -91,23 +89,25 @@ class SteadyBench(Bench):
         column.addWidget(self.lanes, 4)
         self._column = column
         self._on_picture = OnPicture(self.context)
-        self._picker = SubjectPicker(self._subject_as_shot, self.anchor_at)
-        self._dragger = PlaceDragger(self._subject_as_held, self._move_place, self.context.session.end_gesture)
         self._mesh = MeshDrawing(self._knots)
         return column
 
     def _make_sheet(self) -> SteadySheet:
         sheet = self.sheet = SteadySheet()
-        sheet.hold_changing.connect(self._change)
+        edits = self.edits = HoldEdits(
+            self.context, self.proposals, self._on_picture, sheet.trouble.tell, lambda: self.refresh()
+        )
+        self._picker = SubjectPicker(self._subject_as_shot, edits.anchor_at)
+        self._dragger = PlaceDragger(self._subject_as_held, edits.move_place, self.context.session.end_gesture)
+        sheet.hold_changing.connect(edits.change)
         sheet.gesture_ended.connect(self.context.session.end_gesture)
-        sheet.axis_toggled.connect(self._toggle_axis)
-        sheet.anchor_changing.connect(self._change_anchor)
-        sheet.reference_requested.connect(self._set_reference)
-        sheet.jolt_spared.connect(self._spare)
-        sheet.enough_requested.connect(self._take_enough)
-        sheet.steady_all_requested.connect(self.steady_all)
-        sheet.loan_changing.connect(self._change_loan)
-        sheet.motion_file_requested.connect(self._ask_for_motion)
+        sheet.axis_toggled.connect(edits.toggle_axis)
+        sheet.anchor_changing.connect(edits.change_anchor)
+        sheet.reference_requested.connect(edits.set_reference)
+        sheet.jolt_spared.connect(edits.spare)
+        sheet.enough_requested.connect(edits.take_enough)
+        sheet.steady_all_requested.connect(edits.steady_all)
+        sheet.loan_changing.connect(edits.change_loan)
         sheet.perform_requested.connect(self.perform)
         sheet.grid_button.clicked.connect(lambda _: self._show_overlays())
         return sheet
@@ -340,137 +340,7 @@ class SteadyBench(Bench):
         if self.entered:
             self.before.update()
 
-    # What the user does
-
-    def _change(self, fields: dict, gesture: str = "") -> None:
-        shot = self.context.session.shot
-        if shot is None:
-            return
-        self.sheet.trouble.hide()
-        hold = shot.hold.changed(**fields)
-        if "how" in fields and shot.hold.how == "none" and hold.how != "none":
-            hold = hold.changed(axes=self._worth_holding(shot))
-        self.context.session.do(
-            SetHold(shot_id=shot.id, hold=hold), gesture=f"{gesture} of {shot.id}" if gesture else None
-        )
-
-    def _worth_holding(self, shot: Shot) -> tuple:
-        """The axes in which there is something to remove; all of them where nothing is known, or nothing is shaken."""
-        take = self.context.session.project.take(shot.take_id)
-        trace = self.context.measurements.trace(take)
-        if trace is None or shot.hold.axes != AXES:
-            return shot.hold.axes
-        calm = calm_frames(trace, shot.span, self.context.measurements.whips(take))
-        still = idle_axes(shake(course(trace, shot.span), float(trace.rate), calm), trace.width)
-        return tuple(axis for axis in AXES if axis not in still) or AXES
-
-    def _toggle_axis(self, axis: str) -> None:
-        shot = self.context.session.shot
-        if shot is None:
-            return
-        chosen = set(shot.hold.axes) ^ {axis}
-        if not chosen:
-            self.sheet.trouble.tell("At least one axis has to stay on; choose As shot to hold nothing.")
-            self.refresh()
-            return
-        self._change({"axes": tuple(a for a in AXES if a in chosen)})
-
-    def anchor_at(self, place: Place) -> None:
-        """Holds the shot to the point at a place of the picture as shot, on the frame looked at."""
-        shot = self.context.session.shot
-        if shot is None:
-            return
-        track = self._on_picture.new_track(shot, self.context.player.frame, place)
-        if track is None:
-            self.sheet.trouble.tell("Click within the picture: there is nothing to follow here.")
-            return
-        before = shot.hold.anchor
-        anchor = Anchor(track_id=track.id) if before is None else before.changed(track_id=track.id)
-        self.sheet.trouble.hide()
-        hold = shot.hold.changed(how="anchor", anchor=anchor)
-        self.context.session.do(AnchorShot(shot_id=shot.id, track=track, hold=hold))
-
-    def _change_anchor(self, fields: dict, gesture: str = "") -> None:
-        shot = self.context.session.shot
-        if shot is None or shot.hold.anchor is None:
-            self.sheet.trouble.tell("Click the point to hold in the picture as shot first.")
-            self.refresh()
-            return
-        track = self._on_picture.track(shot)
-        if (fields.get("turn") or fields.get("size")) and track is not None and track.kind == "point":
-            self.sheet.trouble.tell("A point has no turn and no size: follow a surface in Log, and anchor to that.")
-            self.refresh()
-            return
-        self._change({"anchor": shot.hold.anchor.changed(**fields)}, gesture)
-
-    def _move_place(self, place: Place) -> None:
-        shot = self.context.session.shot
-        mirrored = place if shot is None else self._on_picture.in_gate(shot, place)
-        self._change_anchor({"place": mirrored}, "place")
-
-    def _set_reference(self, here: bool) -> None:
-        self._change({"reference": self.context.player.frame if here else None})
-
-    def _spare(self, stretch: Span | None) -> None:
-        shot = self.context.session.shot
-        if shot is not None:
-            self._change({"spared": () if stretch is None else (*shot.hold.spared, stretch)})
-
-    def _take_enough(self) -> None:
-        shot = self.context.session.shot
-        found = self.proposals.of(shot) if shot is not None else None
-        if shot is None or found is None:
-            return
-        enough = found.enough
-        self._change({"settle_s": enough.settle_s})
-        if enough.blurred:
-            self.sheet.trouble.tell(
-                f"With a settle of {enough.settle_s:.1f} s, {enough.blurred} frames are still blurred by the shake."
-            )
-
-    def steady_all(self) -> None:
-        """Gives all shots of the reel the present hold, each without the axes in which it has nothing to remove."""
-        session = self.context.session
-        shot = session.shot
-        if shot is None:
-            return
-        if shot.hold.how == "anchor":
-            self.sheet.trouble.tell("An anchor is a point of one take: choose Float or Lock-off for all.")
-            return
-        given = shot.hold.changed(spared=(), reference=None, axes=AXES)
-        holds = [
-            (each.id, given.changed(axes=self._worth_holding(each.changed(hold=given))))
-            for each in session.project.reel.shots
-            if each.id != shot.id
-        ]
-        if holds:
-            session.do(SteadyShots(holds=tuple(holds)))
-
-    def _change_loan(self, loan: Loan | None, gesture: str = "") -> None:
-        shot = self.context.session.shot
-        if shot is not None:
-            edit = SetLoan(shot_id=shot.id, loan=loan)
-            self.context.session.do(edit, gesture=f"loan {gesture} of {shot.id}" if gesture else None)
-
-    def _ask_for_motion(self) -> None:
-        from PySide6.QtWidgets import QFileDialog
-
-        name, _ = QFileDialog.getOpenFileName(self, "Read motion", "", "Motion (*.csv)")
-        if name:
-            self.read_motion(Path(name))
-
-    def read_motion(self, path: Path) -> None:
-        """Keeps the motion of a file with the project, and lends it to the chosen shot."""
-        shot = self.context.session.shot
-        if shot is None:
-            return
-        try:
-            motion = read_motion(path)
-        except ClevrinError as error:
-            self.sheet.trouble.tell(str(error))
-            return
-        loan = Loan(lender="motion", lender_id=motion.id)
-        self.context.session.do(SetLoan(shot_id=shot.id, loan=loan, motion=motion))
+    # Lent motion
 
     def perform(self, on: bool) -> None:
         """Begins an attempt, or ends it: the shot plays from its start, and the mouse says where the gate goes."""

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QWidget
 
@@ -11,6 +11,7 @@ from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MO
 from clevrin.core.document.loans import RIGS
 from clevrin.desk import theme
 from clevrin.desk.sheet import ChoiceSetting, Pages, Sheet, SliderSetting, Trouble, plain_button, quiet_label
+from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.chart import KeepChart
 from clevrin.desk.steady.proposals import Proposals
 
@@ -53,6 +54,7 @@ class SteadySheet(Sheet):
         self._lenders: list[Lender] = []
         self._loan: Loan | None = None
         self._jolt: Span | None = None
+        self._colour = Hold().colour
         self.pages = Pages(
             (
                 (CALM, "How the shot is held"),
@@ -258,7 +260,10 @@ class SteadySheet(Sheet):
         self.grid_button = plain_button("Show the mesh", "Draws the grid over the held picture")
         self.grid_button.setCheckable(True)
         self.pages.add(EDGE, self.edge, self.colour_button, self.enlargement, self.kernel, self.crispness)
-        self.pages.add(EDGE, self.mesh, self.grid_button)
+        self.bounds = BoundsSetting()
+        self.bounds.bounds_changed.connect(lambda bounds: self.hold_changing.emit({"bounds": bounds}, ""))
+        self.bounds.refused.connect(self.trouble.tell)
+        self.pages.add(EDGE, self.mesh, self.grid_button, self.bounds)
 
     def _make_lent(self) -> None:
         self.lenders = QComboBox()
@@ -340,6 +345,8 @@ class SteadySheet(Sheet):
         self.ease_button.setChecked(hold.ease_blurred)
         self.standing.set_chosen("auto" if hold.reference is None else "here")
         self.standing.set_note("" if hold.reference is None else f"on frame {hold.reference}")
+        self._colour = hold.colour
+        self.bounds.show_bounds(hold.bounds)
         self._show_anchor(hold.anchor or Anchor(track_id="none"))
         self._show_what_counts(shot)
         self._show_lenders(shot.loan, project, shot.take_id)
@@ -363,10 +370,11 @@ class SteadySheet(Sheet):
         self.axes.setVisible(how in ("none", "float", "lock-off"))
         for widget in (self.chart, self._price_row, self._blur_row, self.ease_button):
             widget.setVisible(floats)
-        for setting in (self.settle, self.keep, self.axes, self.returned, self.mesh, self.all_button):
+        for setting in (self.settle, self.keep, self.axes, self.returned, self.mesh, self.bounds, self.all_button):
             setting.setEnabled(held)
         for setting in (self.edge, self.enlargement, self.kernel, self.crispness):
             setting.setEnabled(held or shot.loan is not None)
+        self.bounds.setVisible(floats)
         self.enlargement.setVisible(hold.edge == "fill")
         self.colour_button.setVisible(hold.edge == "colour")
         self.grid_button.setVisible(hold.mesh)
@@ -411,9 +419,13 @@ class SteadySheet(Sheet):
         self.spare_button.setText("Spare" if jolts else "Spare none")
 
     def _ask_for_colour(self) -> None:
-        chosen = QColorDialog.getColor(QColor("#808080"), self, "Colour of the edge")
-        if chosen.isValid():
-            self.hold_changing.emit({"colour": chosen.name()}, "")
+        dialog = QColorDialog(QColor(self._colour), self)
+        dialog.setObjectName("colours")
+        dialog.setWindowTitle("Colour of the edge")
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.colorSelected.connect(lambda chosen: self.hold_changing.emit({"colour": chosen.name()}, ""))
+        dialog.open()
 
     def _on_lenders_activated(self, index: int) -> None:
         self.loan_changing.emit(self._lenders[index].loan, "")
