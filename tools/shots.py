@@ -20,7 +20,7 @@ def main() -> None:
         from PySide6.QtGui import QMouseEvent
         from PySide6.QtWidgets import QApplication, QWidget
 
-        from clevrin.core.document import Marker, NamedSpan, Span, edits
+        from clevrin.core.document import Loan, Marker, NamedSpan, Span, edits
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
         from clevrin.demo.project import demo_file
@@ -99,6 +99,47 @@ def main() -> None:
             shot("track")
             window.session.undo()
 
+        def steady_views() -> None:
+            """The other two views, an edge without and with what is borrowed, an anchor, and lent motion."""
+            bench, sheet = window.steady, window.steady.sheet
+
+            def settled() -> None:
+                rest(0.3)
+                until(lambda: not window.jobs.busy)
+                rest(0.6)
+
+            for view in ("divide", "outline"):
+                bench.set_view(view)
+                settled()
+                shot(f"steady-{view}")
+            bench.set_view("two")
+            sheet.pages.show_page("Edge")
+            window.player.seek(62)
+            for name, edge in (("borrow-before", "bare"), ("borrow-after", "borrow")):
+                sheet.edge.buttons[edge].click()
+                settled()
+                shot(name)
+                session.undo()
+            sheet.pages.show_page("Lent motion")
+            loan = Loan(lender="rig", rig="walking", seed=2, amount=0.6)
+            session.do(edits.SetLoan(shot_id=session.shot.id, loan=loan))
+            settled()
+            shot("lent-motion")
+            session.undo()
+            sheet.pages.show_page("Calm")
+            session.choose_shot(session.project.reel.shots[2].id)
+            window.player.seek(60)
+            settled()
+            sheet.how.buttons["anchor"].click()
+            bench.edits.anchor_at((0.263, 0.338))
+            settled()
+            sheet.place.buttons["left"].click()
+            settled()
+            shot("anchor")
+            for _ in range(3):
+                session.undo()
+            session.choose_shot(session.project.reel.shots[0].id)
+
         track_being_corrected()
 
         x, y, w, h = window.reel.layout_now.shot_box(0)
@@ -120,6 +161,7 @@ def main() -> None:
         window.player.seek(66)
         rest()
         shot("steady")
+        steady_views()
         window.enter_step("join")
         until(lambda: window.join.table.rowCount() > 0)
         rest(2.0)

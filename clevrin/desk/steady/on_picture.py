@@ -44,7 +44,7 @@ class OnPicture:
 
     def as_held(self, shot: Shot, frame: int) -> Place | None:
         """Where the anchor's point is on the held picture."""
-        at, path = self._source_place(shot, frame), self._context.measurements.last_held(shot)
+        at, path = self._source_place(shot, frame), self._context.measurements.held_before(shot)
         if at is None or path is None:
             return None
         return self._shares(shot, apply(np.linalg.inv(path.at(frame)), at[None])[0])
@@ -58,7 +58,7 @@ class OnPicture:
 
     def knots(self, shot: Shot, frame: int) -> Matrix | None:
         """(rows, columns, 2): a mesh's knots on the held picture, drawn further apart than they are."""
-        path = self._context.measurements.last_held(shot)
+        path = self._context.measurements.held_before(shot)
         bend = None if path is None else path.bend_at(frame)
         if path is None or bend is None:
             return None
