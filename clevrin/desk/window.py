@@ -25,6 +25,7 @@ from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import Imported, read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.media.proxies import ProxyShelf, clear_room
+from clevrin.core.media.writing import carries_alpha
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress
 from clevrin.core.render.export import ExportRequest, export_reel
@@ -291,9 +292,11 @@ class MainWindow(QMainWindow):
         )
 
     def render_to(self, path: Path) -> None:
-        """Renders the reel to a file, in the background."""
-        if path.suffix.lower() != ".mp4":
+        """Renders the reel to a file, in the background: MP4, or MOV where parts of it are to stay clear."""
+        if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
+        if not carries_alpha(path) and any(s.hold.edge == "clear" for s in self.session.project.reel.shots):
+            self.trouble.tell(f"{path.name} cannot carry what is clear: black stands there. Name it .mov to keep it.")
         request = ExportRequest(project=self.session.project, path=path)
 
         def work(progress: Progress) -> Path:
@@ -412,7 +415,7 @@ class MainWindow(QMainWindow):
         shot = self.session.shot
         dots = set()
         if shot is not None:
-            if shot.hold.how != "none":
+            if shot.hold.how != "none" or shot.loan is not None:
                 dots.add("steady")
             if shot.leave.kind != "plain cut" or shot.leave.dissolve_frames:
                 dots.add("join")

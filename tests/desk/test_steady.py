@@ -7,7 +7,8 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from clevrin.core.document import Hold
+from clevrin.core.document import Hold, Span
+from clevrin.core.document.edits import SetHold, TrimShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
@@ -356,6 +357,37 @@ def test_settings_are_copied_to_another_shot(steady):
     steady.click(steady.window.steady.sheet.how.buttons["none"])
     steady.do("paste-settings")
     assert session.shot.hold == first != Hold()
+
+
+def test_what_is_of_one_take_alone_is_not_copied_to_another(steady):
+    session = steady.window.session
+    hold = session.shot.hold.changed(spared=(Span(first=50, end=60),), reference=55)
+    session.do(SetHold(shot_id=session.shot.id, hold=hold))
+    steady.do("copy-settings")
+    choose(steady, "picnic")
+    steady.do("paste-settings")
+    assert session.shot.hold == hold.changed(spared=(), reference=None)
+
+
+def test_a_reel_with_clear_edges_is_rendered_to_a_film_that_carries_them(steady, tmp_path):
+    import av
+
+    window, session = steady.window, steady.window.session
+    for shot in session.project.reel.shots[1:]:
+        session.choose_shot(shot.id)
+        steady.key(Qt.Key.Key_Delete)
+    session.choose_shot(session.project.reel.shots[0].id)
+    steady.click(window.steady.sheet.pages.buttons[EDGE])
+    steady.click(window.steady.sheet.edge.buttons["clear"])
+    session.do(TrimShot(shot_id=session.shot.id, span=Span(first=50, end=60)))
+    window.render_to(tmp_path / "reel.mov")
+    steady.until(lambda: (tmp_path / "reel.mov").exists() and not window.jobs.busy)
+    with av.open(str(tmp_path / "reel.mov")) as film:
+        alpha = [frame.to_ndarray(format="rgba")[..., 3] for frame in film.decode(video=0)]
+    assert len(alpha) == 10 and min((a == 0).sum() for a in alpha) > 300
+    window.render_to(tmp_path / "reel.mp4")
+    assert "cannot carry what is clear" in window.trouble.text()
+    steady.until(lambda: (tmp_path / "reel.mp4").exists() and not window.jobs.busy)
 
 
 def test_bounds_of_an_axis_are_typed_and_a_wrong_one_is_refused(steady):

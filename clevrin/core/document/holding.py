@@ -77,6 +77,11 @@ class Hold(Value):
         return self.edge in ("fill", "trim")
 
     @property
+    def for_another_take(self) -> "Hold":
+        """The settings without what is of one take alone: frames of it, and the subject that it is anchored to."""
+        return self.changed(spared=(), reference=None, anchor=None)
+
+    @property
     def path_part(self) -> "Hold":
         """The settings on which the held path depends, the others as they are by default."""
         edge: Edge = self.edge if self.stays_inside else "bare"

@@ -2,6 +2,7 @@
 
 from collections.abc import Hashable
 from dataclasses import dataclass
+from functools import cached_property
 
 from clevrin.core.document import Motion, Project, Shot, Take, Track
 
@@ -39,11 +40,13 @@ class Steadied:
         loan = self.shot.loan
         return loan is not None and (loan.lender == "rig" or self.lender is not None)
 
-    @property
+    @cached_property
     def key(self) -> Hashable:
         """What its held path depends on: shots alike in this have one path."""
         shot = self.shot
-        lender = self.lender.measured_as if isinstance(self.lender, Take) else self.lender
+        lender: Hashable = self.lender.measured_as if isinstance(self.lender, Take) else None
+        if isinstance(self.lender, Motion):
+            lender = self.lender.id
         return self.take.measured_as, shot.span, shot.hold.path_part, self.track, shot.loan, lender
 
 

@@ -1,6 +1,6 @@
 """What keys and menu entries do to the reel: split, duplicate, trim at the playhead, settings, markers."""
 
-from clevrin.core.document import Hold, Marker, Span
+from clevrin.core.document import Marker, Shot, Span
 from clevrin.core.document.edits import (
     AddMarker,
     Edit,
@@ -25,7 +25,7 @@ class ReelEdits:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._copied: tuple[Hold, Mirror] | None = None
+        self._copied: Shot | None = None
 
     @property
     def has_copied(self) -> bool:
@@ -88,12 +88,13 @@ class ReelEdits:
     def copy_settings(self) -> None:
         shot = self._session.shot
         if shot is not None:
-            self._copied = shot.hold, shot.mirror
+            self._copied = shot
 
     def paste_settings(self) -> None:
         if self._copied is not None and self._session.shot_ids:
-            hold, mirror = self._copied
-            self._session.do(PasteSettings(shot_ids=self._session.shot_ids, hold=hold, mirror=mirror))
+            given, chosen = self._copied, self._session.shot_ids
+            edit = PasteSettings(shot_ids=chosen, take_id=given.take_id, hold=given.hold, mirror=given.mirror)
+            self._session.do(edit)
 
     def choose_all(self) -> None:
         self._session.choose_shots(shot.id for shot in self._session.project.reel.shots)

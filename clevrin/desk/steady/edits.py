@@ -125,7 +125,7 @@ class HoldEdits:
         if shot.hold.how == "anchor":
             self._tell("An anchor is a point of one take: choose Float or Lock-off for all.")
             return
-        given = shot.hold.changed(spared=(), reference=None, axes=AXES)
+        given = shot.hold.for_another_take.changed(axes=AXES)
         holds = [
             (each.id, given.changed(axes=self._worth_holding(each.changed(hold=given))))
             for each in session.project.reel.shots

@@ -201,15 +201,20 @@ class ReverseShots:
 
 @dataclass(frozen=True, kw_only=True)
 class PasteSettings:
-    """Gives shots the steady and mirror settings of another one."""
+    """Gives shots the steady and mirror settings of another one, which is of the take `take_id`."""
 
     shot_ids: tuple[str, ...]
+    take_id: str
     hold: Hold
     mirror: Mirror
     label: str = "Paste settings"
 
     def apply(self, project: Project) -> Project:
-        return each_shot(project, self.shot_ids, lambda shot: shot.changed(hold=self.hold, mirror=self.mirror))
+        def pasted(shot: Shot) -> Shot:
+            hold = self.hold if shot.take_id == self.take_id else self.hold.for_another_take
+            return shot.changed(hold=hold, mirror=self.mirror)
+
+        return each_shot(project, self.shot_ids, pasted)
 
 
 @dataclass(frozen=True, kw_only=True)
