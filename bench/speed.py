@@ -104,13 +104,17 @@ def _export_row(film: Path, folder: Path) -> Row:
 
 
 def _solve_rows() -> list[Row]:
+    """With room to spare, and with a budget that holds the path back all the time."""
     rows = []
-    for seconds in (5, 60):
+    for seconds, target in ((5, 0.1), (60, 1.0)):
         trace = _shaky(seconds * 30)
-        spent = [timed(lambda t=trace: held_path(t, Span(first=0, end=t.frames), Hold(how="float"))) for _ in range(3)]
-        target = {5: 0.1, 60: 1.0}[seconds]
-        took = float(np.median(spent))
-        rows.append(Row(f"solving the held path of {seconds} s", f"{target:g} s", f"{took:.2f} s", took <= target))
+        whole = Span(first=0, end=trace.frames)
+        for words, keep in (("", 0.85), (", tight budget", 0.985)):
+            hold = Hold(how="float", keep=keep)
+            spent = [timed(lambda t=trace, s=whole, h=hold: held_path(t, s, h)) for _ in range(3)]
+            took = float(np.median(spent))
+            what = f"solving the held path of {seconds} s{words}"
+            rows.append(Row(what, f"{target:g} s", f"{took:.2f} s", took <= target))
     return rows
 
 
