@@ -65,6 +65,8 @@ class KeepChart(QWidget):
             painter.drawPolyline(
                 QPolygonF([QPointF(self._x(p.asked_keep), self._y(p.shake_px)) for p in line if p.asked_keep >= _LEAST])
             )
+        painter.setPen(theme.colour("quiet"))
+        self._paint_words(painter, 0, "px of shake left")
         self._paint_used(painter, present)
         painter.setPen(QPen(theme.colour("sunk"), 2))
         painter.setBrush(theme.colour("text"))
@@ -87,11 +89,6 @@ class KeepChart(QWidget):
             painter.setPen(QPen(theme.colour("line"), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(_LEFT, self._y(shake)), QPointF(self.width() - _RIGHT, self._y(shake)))
             painter.setPen(quiet)
-        painter.drawText(
-            QRectF(_LEFT + 4, _TOP, self.width() - _LEFT - _RIGHT - 8, 14),
-            Qt.AlignmentFlag.AlignRight,
-            "px of shake left",
-        )
 
     def _paint_used(self, painter: QPainter, line: tuple[ChartPoint, ...]) -> None:
         """Where the line is level, calm costs no more: from here on the budget is not used up."""
@@ -101,8 +98,16 @@ class KeepChart(QWidget):
         x, y = self._x(kept), self._y(line[-1].shake_px)
         painter.setPen(QPen(theme.colour("kelp"), 1.6))
         painter.drawLine(QPointF(x, y - 7), QPointF(x, y + 5))
-        words = QRectF(_LEFT + 4, _TOP + 15, self.width() - _LEFT - _RIGHT - 8, 14)
-        painter.drawText(words, Qt.AlignmentFlag.AlignRight, f"never needs less than {kept * 100:.0f} %")
+        self._paint_words(painter, 15, f"never needs less than {kept * 100:.0f} %")
+
+    def _paint_words(self, painter: QPainter, down: float, words: str) -> None:
+        """Words at the upper right, on a ground of their own: a line may run there."""
+        width = painter.fontMetrics().horizontalAdvance(words) + 6
+        box = QRectF(self.width() - _RIGHT - width, _TOP + down - 1, width, 15)
+        shade = theme.colour("surround")
+        shade.setAlpha(215)
+        painter.fillRect(box, shade)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.mouseMoveEvent(event)
