@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from bench.steadying import borrowed_error, empty_pixels, sharpness_share, slanted_edge
+from bench.steadying import borrowed_error, empty_pixels, mtf50, sharpness_share, slanted_edge
 from clevrin.core.document import Anchor, Hold, Join, Placement, Project, Reel, Shot, Span, Track
 from clevrin.core.media.picture import Picture, picture_from_rgb, rgb_from_picture
 from clevrin.core.media.reading import FilmReader
@@ -136,6 +136,21 @@ def test_no_edge_pixel_is_empty_in_any_hold(hold, edge, measured_demo):
 @pytest.mark.parametrize(("kernel", "least"), [("bicubic", 0.9), ("lanczos", 0.95)])
 def test_sharpness_stays(kernel, least):
     assert sharpness_share(Hold(kernel=kernel)) > least
+
+
+def test_a_larger_take_loses_nothing_until_the_gate_is_under_the_output():
+    """A 4K take on an HD reel, with nine tenths of it kept: as sharp as its own edge is at that size."""
+    y, x = np.mgrid[0:2160, 0:3840].astype(np.float32)
+    distance = (x - 1920) * np.cos(np.radians(5)) + (y - 1080) * np.sin(np.radians(5))
+    luma = (128 + 80 * np.tanh(distance / 0.75)).round().astype(np.uint8)
+    chart = picture_from_rgb(np.repeat(luma[..., None], 3, axis=2))
+    whole = mtf50(luma[1030:1130, 1870:1970])
+    for shrinks, least in ((1.8, 0.75), (1.2, 0.9)):
+        matrix = shift(1919.8, 1079.6) @ np.diag([shrinks, shrinks, 1]) @ shift(-959.5, -539.5)
+        layer = Layer(take_id="t", path="p", frame=0, source_size=(3840, 2160), src_from_out=row9(matrix))
+        made = execute(Plan(width=1920, height=1080, layers=(layer,)), lambda *_: chart).y
+        # In cycles per output pixel the source has more than this can show from a reduction of 1.75 on.
+        assert mtf50(made[490:590, 910:1010]) > least * min(0.5, whole * shrinks)
 
 
 def test_crispness_grows_with_the_enlargement():
