@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Anchor, Hold, Span
-from clevrin.core.hold.framing import Course, inner_limits
+from clevrin.core.hold.framing import Gates, inner_limits
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.path import PathProblem, solve_path
 from clevrin.core.hold.standing import within_budget
@@ -22,7 +22,7 @@ _LONGEST_GUESS_S = 2.0
 """A gap longer than this says nothing of where the subject went: the gate stays in it where it was."""
 
 
-def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Course:
+def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Gates:
     """The course on which what was followed stands still, or goes slowly, in the gate.
 
     Where it was lost the gate goes over smoothly from where it was last seen to where it is seen again, carried by
@@ -33,14 +33,14 @@ def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Course
     assert anchor is not None
     known = followed.known[span.first : span.end]
     if not known.any():
-        return Course.of(np.repeat(np.eye(3)[None], span.frames, axis=0), bridged=~known)
+        return Gates.of(np.repeat(np.eye(3)[None], span.frames, axis=0), bridged=~known)
     subject = _subject(followed, span, known, anchor, trace)
     if anchor.slowly:
         maps = _slow(trace, span, hold, subject)
-        return Course.of(maps, bridged=~known)
+        return Gates.of(maps, bridged=~known)
     maps = _standing(trace, subject, anchor, hold)
-    course = within_budget(trace, span, maps, hold) if hold.stays_inside else Course.of(maps)
-    return Course(maps=course.maps, prices=course.prices, bridged=~known)
+    course = within_budget(trace, span, maps, hold) if hold.stays_inside else Gates.of(maps)
+    return Gates(maps=course.maps, prices=course.prices, bridged=~known)
 
 
 def _subject(followed: Followed, span: Span, known: NDArray[np.bool_], anchor: Anchor, trace: Trace) -> Numbers:

@@ -21,7 +21,7 @@ _BREATH_S = 2.0
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Course:
+class Gates:
     """Where a gate as large as the picture lies at each frame: `maps` (n, 3, 3) about the picture's centre."""
 
     maps: Numbers
@@ -29,17 +29,17 @@ class Course:
     bridged: NDArray[np.bool_]
 
     @staticmethod
-    def of(maps: Numbers, prices: Numbers | None = None, bridged: NDArray[np.bool_] | None = None) -> "Course":
+    def of(maps: Numbers, prices: Numbers | None = None, bridged: NDArray[np.bool_] | None = None) -> "Gates":
         """A course that nothing holds back and that is seen everywhere, where nothing else is said."""
         n = len(maps)
-        return Course(
+        return Gates(
             maps=maps,
             prices=np.zeros(n) if prices is None else prices,
             bridged=np.zeros(n, bool) if bridged is None else bridged,
         )
 
 
-def framed(trace: Trace, span: Span, course: Course, hold: Hold, bend: Numbers | None = None) -> HeldPath:
+def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | None = None) -> HeldPath:
     """The held path of a course: its gates opened as far as the edge allows.
 
     With an edge that fills, every gate lies inside the picture. `bend` (n, rows, columns, 2) are displacements that

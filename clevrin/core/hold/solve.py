@@ -11,7 +11,7 @@ from clevrin.core.errors import NotMeasuredError
 from clevrin.core.hold.anchoring import anchored
 from clevrin.core.hold.bending import bend_of
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.hold.framing import Course, fits, framed, inner_limits
+from clevrin.core.hold.framing import Gates, fits, framed, inner_limits
 from clevrin.core.hold.held import HeldPath, maps_of
 from clevrin.core.hold.moves import fast_frames, turning_frames
 from clevrin.core.hold.path import PathProblem, solve_path
@@ -65,7 +65,7 @@ def held_path(
     course = _course(trace, wide, hold, registration, followed)
     if hold.returned:
         # The gates between a path that fits and the picture itself fit too: the bounds are convex.
-        course = Course(
+        course = Gates(
             maps=(1 - hold.returned) * course.maps + hold.returned * np.eye(3),
             prices=course.prices,
             bridged=course.bridged,
@@ -74,7 +74,7 @@ def held_path(
     if loan is not None:
         rows = np.clip(np.arange(wide.first, wide.end) - span.first, 0, len(loan) - 1)
         maps = lent_onto(trace, course.maps, loan[rows], hold)
-        course = Course(maps=maps, prices=course.prices, bridged=course.bridged)
+        course = Gates(maps=maps, prices=course.prices, bridged=course.bridged)
     return framed(trace, wide, course, hold, bend)
 
 
@@ -84,9 +84,9 @@ def _course(
     hold: Hold,
     registration: Registration | None,
     followed: Followed | None,
-) -> Course:
+) -> Gates:
     if hold.how == "none":
-        return Course.of(np.repeat(np.eye(3)[None], wide.frames, axis=0))
+        return Gates.of(np.repeat(np.eye(3)[None], wide.frames, axis=0))
     if hold.how == "float":
         return floated(trace, wide, hold)
     if hold.how == "lock-off":
@@ -107,7 +107,7 @@ def lent_onto(trace: Trace, maps: Numbers, loan: Numbers, hold: Hold) -> Numbers
     return maps
 
 
-def floated(trace: Trace, span: Span, hold: Hold) -> Course:
+def floated(trace: Trace, span: Span, hold: Hold) -> Gates:
     """The calmest course over a span of a take. Raises `ClevrinError` where no gate fits.
 
     Where blurred frames may keep more of their motion, it is solved twice: the first time tells which they are.
@@ -123,7 +123,7 @@ def floated(trace: Trace, span: Span, hold: Hold) -> Course:
     after = min(most, span.frames - 1) if span.end == trace.frames else 0
     path = solve_path(gone_on(problem, before, after))
     real = slice(before, before + span.frames)
-    return Course.of(maps_of(path.corrections[real]), prices=path.prices[real])
+    return Gates.of(maps_of(path.corrections[real]), prices=path.prices[real])
 
 
 def gone_on(problem: PathProblem, before: int, after: int) -> PathProblem:

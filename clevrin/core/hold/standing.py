@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 from scipy.optimize import linprog
 
 from clevrin.core.document import Hold, Span
-from clevrin.core.hold.framing import Course, fits, inner_limits
+from clevrin.core.hold.framing import Gates, fits, inner_limits
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.moves import fast_frames
 from clevrin.core.hold.path import PathProblem, solve_path
@@ -18,25 +18,25 @@ Numbers = NDArray[np.float64]
 _STANDING_CUTOFF = 0.02
 
 
-def locked_off(trace: Trace, registration: Registration, hold: Hold) -> Course:
+def locked_off(trace: Trace, registration: Registration, hold: Hold) -> Gates:
     """The course on which the reference's picture stands still; axes that are off move as they were shot."""
     motions = with_axes(registration.motions, hold)
     if not hold.stays_inside:
-        return Course.of(motions)
+        return Gates.of(motions)
     share, middle = widest_gate(motions, gate_corners(trace.width, trace.height), inner_limits(trace))
     if share > 0:
         motions = motions @ np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
     return within_budget(trace, registration.span, motions, hold)
 
 
-def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Course:
+def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Gates:
     """A standing course (n, 3, 3) itself where it keeps enough of the picture; else with as little motion as it needs.
 
     The problem is solved over plain gates in the middle of the picture: its measured motion is what the standing
     gate does there, and standing still (a first difference of zero) is the calmest course.
     """
     if fits(trace, maps, hold.keep):
-        return Course.of(maps)
+        return Gates.of(maps)
     similar = similarities_of(maps)
     turn = similar[:, 0] + 1j * similar[:, 1]
     shift = similar[:, 2] + 1j * similar[:, 3]
@@ -57,7 +57,7 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Course
             limits=(float(limits[0]), float(limits[1])),
         )
     )
-    return Course.of(maps_of(path.corrections), prices=path.prices)
+    return Gates.of(maps_of(path.corrections), prices=path.prices)
 
 
 def free_axes(hold: Hold) -> tuple[bool, bool, bool, bool]:
