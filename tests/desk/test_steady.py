@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from clevrin.core.document import Hold, Span
-from clevrin.core.document.edits import SetHold, TrimShot
+from clevrin.core.document import Hold, Placement, Span, Track
+from clevrin.core.document.edits import AddTrack, SetHold, TrimShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
@@ -212,6 +212,27 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     assert session.shot.hold.anchor.place == (0.5, 0.5)
     steady.click(bench.sheet.follow.buttons["turn"])
     assert "no turn" in bench.sheet.trouble.text() and not session.shot.hold.anchor.turn
+
+
+def test_a_surface_that_is_followed_already_is_chosen_and_its_turn_is_held(steady):
+    window, bench, session = steady.window, steady.window.steady, steady.window.session
+    shot = choose(steady, "picnic")
+    corners = (300.0, 225.0), (390.0, 225.0), (390.0, 265.0), (300.0, 265.0)
+    track = Track(name="House", kind="surface", placed=(Placement(frame=60, places=corners),))
+    session.do(AddTrack(take_id=shot.take_id, track=track))
+    steady.click(bench.sheet.how.buttons["anchor"])
+    assert bench.sheet.subjects.isVisible() and bench.sheet.subjects.currentIndex() == -1
+    bench.sheet.subjects.setCurrentIndex(0)
+    bench.sheet.subjects.activated.emit(0)
+    assert session.shot.hold.anchor.track_id == track.id
+    steady.click(bench.sheet.follow.buttons["turn"])
+    assert session.shot.hold.anchor.turn
+    steady.until(lambda: window.measurements.held(session.shot) is not None and not window.jobs.busy)
+    path = window.measurements.held(session.shot)
+    assert not path.bridged_at(60)
+    turned = path.src_from_held[path.rows(session.shot.span)]
+    angle = np.degrees(np.arctan2(turned[:, 1, 0], turned[:, 0, 0]))
+    assert np.ptp(angle) > 0.1  # it turns with the house, which sways by the hand
 
 
 def test_steady_all_gives_every_shot_the_hold_without_its_idle_axes(steady):

@@ -102,6 +102,7 @@ class SteadyBench(Bench):
         sheet.hold_changing.connect(edits.change)
         sheet.gesture_ended.connect(self.context.session.end_gesture)
         sheet.axis_toggled.connect(edits.toggle_axis)
+        sheet.subject_chosen.connect(edits.anchor_to)
         sheet.anchor_changing.connect(edits.change_anchor)
         sheet.reference_requested.connect(edits.set_reference)
         sheet.jolt_spared.connect(edits.spare)

@@ -78,6 +78,14 @@ class HoldEdits:
         hold = shot.hold.changed(how="anchor", anchor=anchor)
         self._context.session.do(AnchorShot(shot_id=shot.id, track=track, hold=hold))
 
+    def anchor_to(self, track_id: str) -> None:
+        """Holds the shot to a track of its take."""
+        shot = self._context.session.shot
+        if shot is not None:
+            before = shot.hold.anchor
+            anchor = Anchor(track_id=track_id) if before is None else before.changed(track_id=track_id)
+            self.change({"how": "anchor", "anchor": anchor})
+
     def change_anchor(self, fields: dict, gesture: str = "") -> None:
         shot = self._context.session.shot
         if shot is None or shot.hold.anchor is None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QWidget
 
-from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span
+from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
 from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MOST_KEEP
 from clevrin.core.document.loans import RIGS
 from clevrin.desk import theme
@@ -40,6 +40,8 @@ class SteadySheet(Sheet):
     gesture_ended = Signal()
     axis_toggled = Signal(str)
     anchor_changing = Signal(dict)
+    subject_chosen = Signal(str)
+    """The id of the track that the shot is to be anchored to."""
     reference_requested = Signal(bool)
     """The lock-off is to stand on the frame looked at (True), or on one chosen by itself."""
     jolt_spared = Signal(object)
@@ -150,16 +152,30 @@ class SteadySheet(Sheet):
         self._make_standing()
         self.all_button = plain_button("Steady all so", "Gives every shot of the reel this hold")
         self.all_button.clicked.connect(self.steady_all_requested)
-        self.pages.add(CALM, self.how, self.anchor_note, self.place, self.follow, self.standing, self.settle, self.keep)
+        self.pages.add(
+            CALM,
+            self.how,
+            self.anchor_note,
+            self.subjects,
+            self.place,
+            self.follow,
+            self.standing,
+            self.settle,
+            self.keep,
+        )
         self.pages.add(CALM, self.chart, self._price_row, self.axes, self.returned)
         self.pages.add(CALM, self._blur_row, _beside(self.ease_button, self.all_button))
-        for widget in (self.anchor_note, self.place, self.follow, self.standing):
+        for widget in (self.anchor_note, self.subjects, self.place, self.follow, self.standing):
             widget.hide()
 
     def _make_standing(self) -> None:
         """What only a lock-off or an anchor has."""
         self.anchor_note = quiet_label("")
         self.anchor_note.setWordWrap(True)
+        self.subjects = QComboBox()
+        self.subjects.setToolTip("Which of the take's points and surfaces is held")
+        self.subjects.setAccessibleName("What is held")
+        self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
         self.place = ChoiceSetting(
             "Place in the gate",
             "Where the point stands in the held picture; it can be dragged there, too",
@@ -347,9 +363,17 @@ class SteadySheet(Sheet):
         self.standing.set_note("" if hold.reference is None else f"on frame {hold.reference}")
         self._colour = hold.colour
         self.bounds.show_bounds(hold.bounds)
+        self._show_subjects(project.take(shot.take_id), hold.anchor)
         self._show_anchor(hold.anchor or Anchor(track_id="none"))
         self._show_what_counts(shot)
         self._show_lenders(shot.loan, project, shot.take_id)
+
+    def _show_subjects(self, take: Take, anchor: Anchor | None) -> None:
+        """The take's tracks, of which the anchor's is chosen; none where it is gone."""
+        self.subjects.clear()
+        for track in take.tracks:
+            self.subjects.addItem(f"{track.name} ({track.kind})", track.id)
+        self.subjects.setCurrentIndex(-1 if anchor is None else self.subjects.findData(anchor.track_id))
 
     def _show_anchor(self, anchor: Anchor) -> None:
         self.place.set_chosen(*(key for key, place in _PLACES.items() if place == anchor.place))
@@ -363,6 +387,7 @@ class SteadySheet(Sheet):
         floats = how == "float"
         for widget in (self.anchor_note, self.place, self.follow):
             widget.setVisible(how == "anchor")
+        self.subjects.setVisible(how == "anchor" and self.subjects.count() > 0)
         self.standing.setVisible(how == "lock-off")
         self.settle.setVisible(
             floats or not held or (how == "anchor" and hold.anchor is not None and hold.anchor.slowly)
