@@ -56,14 +56,14 @@ class Performance(QObject):
         if len(self._course) < 2:
             return None
         known = sorted(self._course)
-        frames = np.arange(known[0], known[-1] + 1)
+        # Frames that playback left out lie between those that it showed; at the ends the gate stays.
+        frames = np.arange(self._span.first, self._span.end)
         given = np.array([self._course[k] for k in known])
         course: NDArray[np.float64] = np.zeros((len(frames), 4))
         for column, axis in enumerate((0, 1, 3)):
             course[:, axis] = np.interp(frames, known, given[:, column])
         course = smoothed(course - course[:1], float(self._rate), _SETTLE_S)
-        lead = np.repeat(course[:1], known[0] - self._span.first, axis=0)
-        rows = tuple(tuple(float(v) for v in row) for row in np.concatenate([lead, course]))
+        rows = tuple(tuple(float(v) for v in row) for row in course)
         return Motion.model_validate({"name": name, "rate": self._rate, "course": rows})
 
     def stop(self) -> None:
