@@ -40,6 +40,8 @@ class Performance(QObject):
         if self._course and frame < max(self._course):
             self.ended.emit()
             return
+        if not self._course and frame > self._span.first + self._span.frames // 2:
+            return  # a picture from before the shot was begun anew
         rect = self._viewer.picture_rect()
         at = self._mouse
         if at is None:
