@@ -312,10 +312,10 @@ def mtf50(luma: np.ndarray) -> float:
     return float(hz[below - 1] + part * (hz[below] - hz[below - 1]))
 
 
-def slanted_edge() -> Picture:
-    """An edge as a good lens draws it: leaning by 5 degrees, and a little soft."""
-    y, x = np.mgrid[0:720, 0:1280].astype(float)
-    distance = (x - 640) * np.cos(np.radians(5)) + (y - 360) * np.sin(np.radians(5))
+def slanted_edge(width: int = 1280, height: int = 720) -> Picture:
+    """An edge as a good lens draws it: through the middle, leaning by 5 degrees, and a little soft."""
+    y, x = np.mgrid[0:height, 0:width].astype(float)
+    distance = (x - width / 2) * np.cos(np.radians(5)) + (y - height / 2) * np.sin(np.radians(5))
     luma = 128 + 80 * np.tanh(distance / 0.75)
     return picture_from_rgb(np.repeat(luma.round().astype(np.uint8)[..., None], 3, axis=2))
 

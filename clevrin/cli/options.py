@@ -1,10 +1,16 @@
 """What several commands take."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
+
+
+def choices(name: str, words: Iterable[str]) -> type[StrEnum]:
+    """The words that an option may be, as typer takes them."""
+    return StrEnum(name, {word.replace(" ", "_").replace("-", "_"): word for word in words})  # type: ignore[return-value]
 
 
 def within(low: float, high: float) -> Callable[[float], float]:

@@ -4,21 +4,29 @@ What is slow to import is imported by the command that needs it: the others star
 """
 
 import re
-from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, get_args
 
 import typer
 
-from clevrin.cli.options import Json, Media, Out, within
+from clevrin.cli.options import Json, Media, Out, choices, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Placement, Project, Shot, Span, Take, Track
 from clevrin.core.document.edits import AddTakes
-from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MOST_KEEP
-from clevrin.core.document.loans import RIGS
+from clevrin.core.document.holding import (
+    AXES,
+    LEAST_KEEP,
+    LONGEST_SETTLE_S,
+    MOST_KEEP,
+    Edge,
+    Enlargement,
+    HoldKind,
+    Kernel,
+)
+from clevrin.core.document.loans import RIGS, Lent
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.media.writing import carries_alpha, check_place
+from clevrin.core.media.writing import carries_alpha, check_place, what_is_not_carried
 from clevrin.core.motion.table import write_whole
 
 if TYPE_CHECKING:
@@ -28,45 +36,13 @@ if TYPE_CHECKING:
 _RATE = 30
 
 
-class How(StrEnum):
-    float = "float"
-    lock_off = "lock-off"
-    anchor = "anchor"
-
-
-class HowOrNone(StrEnum):
-    none = "none"
-    float = "float"
-
-
-class EdgeName(StrEnum):
-    bare = "bare"
-    trim = "trim"
-    fill = "fill"
-    mirror = "mirror"
-    smear = "smear"
-    colour = "colour"
-    clear = "clear"
-    borrow = "borrow"
-
-
-class EnlargementName(StrEnum):
-    constant = "constant"
-    varying = "varying"
-
-
-class KernelName(StrEnum):
-    bicubic = "bicubic"
-    lanczos = "lanczos"
-
-
-class LentName(StrEnum):
-    shake = "shake"
-    course = "course"
-    difference = "difference"
-
-
-RigName = StrEnum("RigName", {name.replace(" ", "_"): name for name in RIGS})  # type: ignore[misc]
+HowName = choices("HowName", [how for how in get_args(HoldKind) if how != "none"])
+HowOrNone = choices("HowOrNone", ("none", "float"))
+EdgeName = choices("EdgeName", get_args(Edge))
+EnlargementName = choices("EnlargementName", get_args(Enlargement))
+KernelName = choices("KernelName", get_args(Kernel))
+LentName = choices("LentName", get_args(Lent))
+RigName = choices("RigName", RIGS)
 
 Settle = Annotated[
     float, typer.Option(callback=within(0, LONGEST_SETTLE_S), help="Seconds: quicker motion is taken out.")
@@ -85,7 +61,7 @@ def add_to(app: typer.Typer) -> None:
 def hold(
     media: Media,
     out: Out,
-    how: Annotated[How, typer.Option(help="float keeps the move, lock-off stands still, anchor keeps a point.")],
+    how: Annotated[HowName, typer.Option(help="float keeps the move, lock-off stands still, anchor keeps a point.")],
     settle: Settle = 1.6,
     keep: Keep = 0.85,
     axes: Annotated[str, typer.Option(help="Which axes to hold.")] = ",".join(AXES),
@@ -112,7 +88,7 @@ def hold(
     check_place(out, [media])
     take = take_in(media)
     anchor = None
-    if how is How.anchor:
+    if how.value == "anchor":
         take, anchor = _anchored(take, point, place, slowly=slowly)
     settings = Hold(
         how=how.value,
@@ -133,7 +109,7 @@ def hold(
         anchor=anchor,
     )
     if settings.edge == "clear" and not carries_alpha(out):
-        print_line(f"{out.name} cannot carry what is clear: black stands there. Name it .mov to keep it clear.")
+        print_line(what_is_not_carried(out))
     _render_one(take, Shot(take_id=take.id, span=take.whole, hold=settings), out, f"Holding {media.name}", report)
 
 
@@ -277,7 +253,7 @@ def _report(steadied: "Steadied", sources: "Sources") -> str:
         "shake_after": {axis: round(v, 4) for axis, v in shake(after, rate, calm).items()},
         "residual_px": [round(float(v), 4) for v in residual_px(after)],
         "blurred_frames": blurred_frames(measured, shot.span, path, whips),
-        "bridged_frames": [k for k in frames if path.bridged_at(k)],
+        "bridged_frames": path.bridged_in(shot.span),
         "cropping": round(field.cropping, 4),
         "distortion": round(field.distortion, 4),
         "stability": round(field.stability, 4),

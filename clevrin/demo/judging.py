@@ -6,11 +6,11 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfiltfilt
 
 from clevrin.core.document import Span
 from clevrin.core.hold import HeldPath
-from clevrin.core.motion.models import apply
+from clevrin.core.hold.report import quick_part
+from clevrin.core.motion.models import apply, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.demo.scene import Scene
 from clevrin.demo.world import Actor
@@ -113,11 +113,9 @@ def true_course(true: Numbers, centre: tuple[float, float], path: HeldPath, span
 def quick_rms(course: Numbers, rate: float) -> float:
     """Root mean square of a course (frames, 2) over 1 Hz, without the filter's run-in of five frames.
 
-    The course is continued for three seconds beyond its ends: a filter of 1 Hz that is begun on a pan rings.
+    A course that is not continued beyond its ends, as `quick_part` does, rings where it begins on a pan.
     """
-    beyond = min(len(course) - 1, 3 * round(rate))
-    high = butter(2, 1.0 / (rate / 2), "high", output="sos")
-    quick = sosfiltfilt(high, course, axis=0, padlen=beyond)[5:-5]
+    quick = quick_part(course, rate)[5:-5]
     return float(np.sqrt((quick**2).sum(axis=1).mean()))
 
 
@@ -128,13 +126,10 @@ def standing_errors(true: Numbers, path: HeldPath, span: Span, points: Numbers) 
     of the span on.
     """
     middle = (span.first + span.end) // 2
-    chain = {middle: np.eye(3)}
-    for frame in range(middle + 1, span.end):
-        chain[frame] = true[frame] @ chain[frame - 1]
-    for frame in range(middle - 1, span.first - 1, -1):
-        chain[frame] = np.linalg.inv(true[frame + 1]) @ chain[frame + 1]
+    chain = summed_up(true[span.first : span.end], middle - span.first)
     on_source = apply(path.at(middle), points)
-    seen = [apply(np.linalg.inv(path.at(k)) @ chain[k], on_source) for k in range(span.first, span.end)]
+    frames = range(span.first, span.end)
+    seen = [apply(np.linalg.inv(path.at(k)) @ way, on_source) for k, way in zip(frames, chain, strict=True)]
     return wander(np.array(seen)) * path.kept_at(middle)
 
 

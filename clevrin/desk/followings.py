@@ -8,7 +8,7 @@ from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Known, Sources
 from clevrin.desk.jobs import Job, JobRunner
-from clevrin.desk.measurements import Measurements
+from clevrin.desk.measurements import Measurements, following_key
 from clevrin.desk.session import Session
 
 
@@ -36,7 +36,7 @@ class Followings(QObject):
         return self._followed.get(track.id)
 
     def is_following(self, track: Track) -> bool:
-        return self._jobs.is_running(("follow", track.id))
+        return self._jobs.is_running(following_key(track.id))
 
     def trouble(self, track: Track) -> str | None:
         """Why a track cannot be followed."""
@@ -57,12 +57,12 @@ class Followings(QObject):
 
         self._troubles.pop(track.id, None)
         what = f"Following {track.name} in {take.name}"
-        self._jobs.restart(Job(key=("follow", track.id), what=what, work=work, done=done, failed=failed))
+        self._jobs.restart(Job(key=following_key(track.id), what=what, work=work, done=done, failed=failed))
 
     def _on_session_takes_changed(self) -> None:
         there = {track.id: (take, track) for take in self._session.project.takes for track in take.tracks}
         for track_id in self._begun.keys() - there.keys():
-            self._jobs.stop(("follow", track_id))
+            self._jobs.stop(following_key(track_id))
             self._begun.pop(track_id)
             self._followed.pop(track_id, None)
         for track_id, (take, track) in there.items():

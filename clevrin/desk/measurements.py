@@ -88,7 +88,9 @@ class Measurements(QObject):
         if not steadied.moved:
             return None
         key = steadied.key
-        if key not in self._held and self.trace(steadied.take) is not None:
+        # What is being followed is not followed a second time: the path is asked for again when that is done.
+        followed = steadied.track is None or not self._jobs.is_running(following_key(steadied.track.id))
+        if key not in self._held and followed and self.trace(steadied.take) is not None:
             self._solve(steadied)
         return self._held.get(key)
 
@@ -184,6 +186,11 @@ class Measurements(QObject):
         for take in takes:
             if take.measured_as not in self._begun and not self.missing(take) and Path(take.path).exists():
                 self.measure(take)
+
+
+def following_key(track_id: str) -> tuple:
+    """By what the job that follows a track is known."""
+    return "follow", track_id
 
 
 def _job_key(measured_as: tuple) -> tuple:

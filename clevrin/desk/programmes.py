@@ -129,7 +129,7 @@ def _outlined(sources: Sources, steadied: Steadied, frame: int, reel_size: Size,
     inner = replace(layer, src_from_out=row9(src_from_canvas), window=None, borrowed=())
     plans = [Plan(width=size[0], height=size[1], layers=(each,)) for each in (whole, inner)]
     around, within = (bgra_from_picture(carried_out(p, lambda _: steadied.take, sources, "draft")) for p in plans)
-    canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.SURROUND_LEVEL), 0.58, 0)
+    canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.bgra("surround")), 0.58, 0)
     half = np.array(size) * OUTLINE_SHARE / 2
     (left, top), (right, bottom) = (np.round(middle + 0.5 + way * half).astype(int) for way in (-1, 1))
     canvas[top:bottom, left:right] = within[top:bottom, left:right]

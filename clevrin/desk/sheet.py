@@ -68,7 +68,7 @@ class Sheet(QFrame):
 
 
 class Setting(QWidget):
-    """The frame of a setting: its name, its value at the right, its control, and a line of small print.
+    """The frame of a setting: its name, room beside it in `head`, its control, and a line of small print.
 
     A double click on the name asks for the default.
     """
@@ -85,10 +85,8 @@ class Setting(QWidget):
         self.name = QLabel(name)
         self.name.setFont(theme.font(theme.BODY_PX, strong=True))
         self.name.installEventFilter(self)
-        self.value = QLabel("")
-        self.value.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.head.addWidget(self.name)
-        self.head.addWidget(self.value, 1)
+        self.head.addStretch(1)
         self.rows.addLayout(self.head)
         self._note = quiet_label("")
         self._note.setWordWrap(True)
@@ -144,8 +142,7 @@ class SliderSetting(Setting):
         self._entry.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self._entry.setAccessibleName(f"{name}, as a number")
         self._entry.setToolTip("Click to type a number.")
-        self.value.hide()
-        self.head.addWidget(self._entry, 1)
+        self.head.addWidget(self._entry)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, round((high - low) / step) if bend == 1 else _FINE)
         self.slider.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -50,10 +50,6 @@ def colour(name: str) -> QColor:
     return QColor(getattr(COLOURS, name))
 
 
-SURROUND_LEVEL = 0x1E
-"""The grey around pictures, in each of red, green and blue."""
-
-
 def bgra(name: str) -> tuple[int, int, int, int]:
     """The colour of a token as OpenCV takes it."""
     shade = colour(name)

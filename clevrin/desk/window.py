@@ -25,7 +25,7 @@ from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import Imported, read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.media.proxies import ProxyShelf, clear_room
-from clevrin.core.media.writing import carries_alpha
+from clevrin.core.media.writing import carries_alpha, what_is_not_carried
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress
 from clevrin.core.render.export import ExportRequest, export_reel
@@ -296,7 +296,7 @@ class MainWindow(QMainWindow):
         if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
         if not carries_alpha(path) and any(s.hold.edge == "clear" for s in self.session.project.reel.shots):
-            self.trouble.tell(f"{path.name} cannot carry what is clear: black stands there. Name it .mov to keep it.")
+            self.trouble.tell(what_is_not_carried(path))
         request = ExportRequest(project=self.session.project, path=path)
 
         def work(progress: Progress) -> Path:

@@ -1,22 +1,22 @@
 """Anchor: a point or a surface of the subject is kept in place, and the background moves instead."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Anchor, Hold, Span
-from clevrin.core.hold.framing import Gates, inner_limits
+from clevrin.core.hold.framing import Gates, inner_limits, room_for
 from clevrin.core.hold.held import maps_of
-from clevrin.core.hold.path import PathProblem, solve_path
+from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path, steps_between
 from clevrin.core.hold.standing import within_budget
-from clevrin.core.motion.models import apply, gate_corners, similarities_of
+from clevrin.core.motion.models import apply, gate_corners
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
 
 Numbers = NDArray[np.float64]
 
-_CUTOFF_SHARE = 0.5
 _HALVINGS = 20
 _LONGEST_GUESS_S = 2.0
 """A gap longer than this says nothing of where the subject went: the gate stays in it where it was."""
@@ -33,14 +33,14 @@ def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Gates:
     assert anchor is not None
     known = followed.known[span.first : span.end]
     if not known.any():
-        return Gates.of(np.repeat(np.eye(3)[None], span.frames, axis=0), bridged=~known)
+        return Gates(maps=np.repeat(np.eye(3)[None], span.frames, axis=0), bridged=~known)
     subject = _subject(followed, span, known, anchor, trace)
     if anchor.slowly:
-        maps = _slow(trace, span, hold, subject)
-        return Gates.of(maps, bridged=~known)
-    maps = _standing(trace, subject, anchor, hold)
-    course = within_budget(trace, span, maps, hold) if hold.stays_inside else Gates.of(maps)
-    return Gates(maps=course.maps, prices=course.prices, bridged=~known)
+        course = _slow(trace, span, hold, subject)
+    else:
+        maps = _standing(trace, subject, anchor, hold)
+        course = within_budget(trace, span, maps, hold) if hold.stays_inside else Gates.of(maps)
+    return replace(course, bridged=~known)
 
 
 def _subject(followed: Followed, span: Span, known: NDArray[np.bool_], anchor: Anchor, trace: Trace) -> Numbers:
@@ -115,28 +115,18 @@ def _around(turned: Numbers, subject: Numbers, place: Numbers) -> Numbers:
     return maps
 
 
-def _slow(trace: Trace, span: Span, hold: Hold, subject: Numbers) -> Numbers:
-    """Maps (n, 3, 3) on which the subject's own path through the gate is as slow as the settle says."""
-    similar = similarities_of(maps_of(subject))
-    turn, shift = similar[:, 0] + 1j * similar[:, 1], similar[:, 2] + 1j * similar[:, 3]
-    motions = np.zeros((span.frames, 4))
-    motions[0, 0] = 1.0
-    step_turn = turn[1:] / turn[:-1]
-    # The step takes the subject from where it was to where it is, turned and sized about itself.
-    step_shift = shift[1:] - step_turn * shift[:-1]
-    motions[1:] = np.column_stack([step_turn.real, step_turn.imag, step_shift.real, step_shift.imag])
-    limits = inner_limits(trace)
-    inside = hold.stays_inside
-    share = hold.keep if inside else 1.0
+def _slow(trace: Trace, span: Span, hold: Hold, subject: Numbers) -> Gates:
+    """Gates in which the subject's own path is as slow as the settle says."""
+    gate, limits = room_for(trace, hold)
     path = solve_path(
         PathProblem(
-            motions=motions,
-            gate=(trace.width / 2 * share, trace.height / 2 * share),
+            motions=steps_between(subject),
+            gate=gate,
             fast=np.zeros(span.frames, bool),
             demand=np.ones(span.frames),
             order=3,
-            cutoff=_CUTOFF_SHARE / max(hold.settle_s, 1e-3) / float(trace.rate),
-            limits=(float(limits[0]), float(limits[1])) if inside else None,
+            cutoff=cutoff_of(hold.settle_s, float(trace.rate)),
+            limits=limits,
         )
     )
-    return maps_of(path.corrections)
+    return Gates.of(maps_of(path.corrections), bound=path.bound)

@@ -22,21 +22,19 @@ _BREATH_S = 2.0
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Gates:
-    """Where a gate as large as the picture lies at each frame: `maps` (n, 3, 3) about the picture's centre."""
+    """Where a gate as large as the picture lies at each frame: `maps` (n, 3, 3) about the picture's centre.
+
+    `bridged` (n,): where an anchor was not seen; `bound`: whether the picture's edge or a bound held the path back.
+    """
 
     maps: Numbers
-    prices: Numbers
     bridged: NDArray[np.bool_]
+    bound: bool = False
 
     @staticmethod
-    def of(maps: Numbers, prices: Numbers | None = None, bridged: NDArray[np.bool_] | None = None) -> "Gates":
-        """A course that nothing holds back and that is seen everywhere, where nothing else is said."""
-        n = len(maps)
-        return Gates(
-            maps=maps,
-            prices=np.zeros(n) if prices is None else prices,
-            bridged=np.zeros(n, bool) if bridged is None else bridged,
-        )
+    def of(maps: Numbers, *, bound: bool = False) -> "Gates":
+        """Gates on a course that is seen everywhere."""
+        return Gates(maps=maps, bridged=np.zeros(len(maps), bool), bound=bound)
 
 
 def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | None = None) -> HeldPath:
@@ -66,7 +64,7 @@ def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | 
         src_from_held=placed(maps, trace.width, trace.height),
         kept=np.minimum(kept, 1.0),
         window=window,
-        prices=course.prices,
+        bound=course.bound,
         bridged=course.bridged,
         bend=bend,
         rooms=rooms,
@@ -76,6 +74,15 @@ def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | 
 def inner_limits(trace: Trace) -> Numbers:
     """How far from the centre the gate may reach so that every pixel it shows lies between the centres of others."""
     return np.array([trace.width - 1, trace.height - 1]) / 2
+
+
+def room_for(trace: Trace, hold: Hold) -> tuple[tuple[float, float], tuple[float, float] | None]:
+    """Half the width and height of the smallest gate that a hold allows, and how far it may reach; None: anywhere."""
+    half = trace.width / 2, trace.height / 2
+    if not hold.stays_inside:
+        return half, None
+    x, y = inner_limits(trace)
+    return (half[0] * hold.keep, half[1] * hold.keep), (float(x), float(y))
 
 
 def openings(maps: Numbers, limits: Numbers, trace: Trace) -> Numbers:

@@ -17,30 +17,35 @@ class HeldPath:
 
     `src_from_held` (span.frames, 3, 3) takes pixels of the held picture, which is as large as the source, to
     pixels of the source picture. `kept` (span.frames,) is the share of the picture's width that is seen. `window` is
-    the share of the held picture, about its middle, that shows anything: under 1 with the edge `trim`. `prices`
-    (span.frames,): how much each frame's bounds hold the path back; `bridged` (span.frames,) bool: where an anchor
-    was not seen. `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the
-    knots of a grid over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would
-    let the gate be, as a share of the picture; with edges that fill.
+    the share of the held picture, about its middle, that shows anything: under 1 with the edge `trim`. `bound`:
+    whether the picture's edge or a bound held the path back; `bridged` (span.frames,) bool: where an anchor was not
+    seen. `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the knots of a
+    grid over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would let the
+    gate be, as a share of the picture; with edges that fill.
     """
 
     span: Span
     src_from_held: Numbers
     kept: Numbers
     window: float = 1.0
-    prices: Numbers
+    bound: bool = False
     bridged: NDArray[np.bool_]
     bend: Numbers | None = None
     rooms: Numbers | None = None
 
     def __post_init__(self) -> None:
-        for array in (self.src_from_held, self.kept, self.prices, self.bridged, self.bend, self.rooms):
+        for array in (self.src_from_held, self.kept, self.bridged, self.bend, self.rooms):
             if array is not None:
                 array.flags.writeable = False
 
     def at(self, frame: int) -> Matrix:
         """The map of one frame of the take; outside the span that of its nearest frame."""
         return self.src_from_held[self._row(frame)]
+
+    def gates(self, span: Span) -> Numbers:
+        """The maps of the frames of a span, each as `at` gives it: (span.frames, 3, 3)."""
+        rows = np.arange(span.first, span.end) - self.span.first
+        return self.src_from_held[np.clip(rows, 0, self.span.frames - 1)]
 
     def kept_at(self, frame: int) -> float:
         """The share of the picture's width that is seen at one frame of the take."""
@@ -53,6 +58,10 @@ class HeldPath:
     def bridged_at(self, frame: int) -> bool:
         """Whether the anchor was not seen in one frame of the take."""
         return bool(self.bridged[self._row(frame)])
+
+    def bridged_in(self, span: Span) -> tuple[int, ...]:
+        """The frames of a span in which the anchor was not seen."""
+        return tuple(k for k in range(span.first, span.end) if self.bridged_at(k))
 
     def rows(self, span: Span) -> slice:
         """Which rows of the arrays a span within this one's has."""

@@ -5,12 +5,11 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
-from scipy.signal import butter, sosfiltfilt
 
 from clevrin.core.document import Hold, Loan, Motion, Span
 from clevrin.core.document.loans import Lent
-from clevrin.core.hold.held import maps_of
-from clevrin.core.hold.report import SHAKE_HZ, course
+from clevrin.core.hold.held import HeldPath, maps_of
+from clevrin.core.hold.report import course, quick_part
 from clevrin.core.hold.solve import held_path
 from clevrin.core.motion.rig import rig_course
 from clevrin.core.motion.trace import Trace
@@ -32,7 +31,8 @@ def loan_maps(
     elif isinstance(lender, Motion):
         given, given_rate = np.array(lender.course, np.float64)[loan.first :], float(lender.rate)
     elif isinstance(lender, Trace):
-        given, given_rate = _course_of(lender, min(loan.first, lender.frames - 1)), float(lender.rate)
+        lent_from = Span(first=min(loan.first, lender.frames - 1), end=lender.frames)
+        given, given_rate = _course_of(lender, lent_from), float(lender.rate)
     else:
         return np.repeat(np.eye(3)[None], frames, axis=0)
     if len(given) == 0:
@@ -63,9 +63,7 @@ def lent_part(given: Numbers, rate: float, lent: Lent, settle_s: float) -> Numbe
     if lent == "course" or len(given) < 4:
         return given - given[0]
     if lent == "shake":
-        beyond = min(len(given) - 1, 3 * round(rate))
-        high = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
-        return np.asarray(sosfiltfilt(high, given, axis=0, padlen=beyond))
+        return quick_part(given, rate)
     return given - held_course(given, rate, settle_s)
 
 
@@ -74,8 +72,7 @@ def held_course(given: Numbers, rate: float, settle_s: float) -> Numbers:
     trace = as_trace(given, rate)
     span = Span(first=0, end=trace.frames)
     path = held_path(trace, span, Hold(how="float", settle_s=max(settle_s, 0.1), edge="bare"))
-    held = course(trace, span, path)
-    found = np.column_stack([held.pan / trace.width, held.tilt / trace.width, held.roll, held.zoom / 100])
+    found = _course_of(trace, span, path)
     # Both courses begin at 0: the held one is moved so that the difference swings about nothing.
     return np.asarray(found + np.mean(given - given[0] - found, axis=0) + given[0])
 
@@ -107,6 +104,7 @@ def smoothed(performed: Numbers, rate: float, settle_s: float) -> Numbers:
     return np.asarray(gaussian_filter1d(performed, settle_s * rate / 4, axis=0, mode="nearest"))
 
 
-def _course_of(trace: Trace, first: int) -> Numbers:
-    found = course(trace, Span(first=first, end=trace.frames))
+def _course_of(trace: Trace, span: Span, path: HeldPath | None = None) -> Numbers:
+    """The course of a span, as shot or as held, in the units of a `Motion`: (span.frames, 4)."""
+    found = course(trace, span, path)
     return np.column_stack([found.pan / trace.width, found.tilt / trace.width, found.roll, found.zoom / 100])

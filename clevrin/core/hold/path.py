@@ -28,6 +28,25 @@ _LARGE = 3.0
 """Third differences count as squares up to this multiple of their median."""
 _STEEPEST = 0.45
 """Cycles per frame; a cut-off above has no meaning."""
+_CUTOFF_SHARE = 0.5
+"""The filter's cut-off is at this share of 1 / settle, so that motion as quick as `settle` is gone, not halved."""
+
+
+def cutoff_of(settle_s: float, rate: float) -> float:
+    """Cycles per frame over which a path that settles in so long takes motion out."""
+    return _CUTOFF_SHARE / max(settle_s, 1e-3) / rate
+
+
+def steps_between(similarities: Numbers) -> Numbers:
+    """From similarities (n, 4) as a, b, x, y the ones that take each to the next, as a problem's `motions`: (n, 4)."""
+    a, b, x, y = similarities.T
+    turn, shift = a + 1j * b, x + 1j * y
+    step_turn = turn[1:] / turn[:-1]
+    step_shift = shift[1:] - step_turn * shift[:-1]
+    steps = np.zeros((len(similarities), 4))
+    steps[0, 0] = 1.0
+    steps[1:] = np.column_stack([step_turn.real, step_turn.imag, step_shift.real, step_shift.imag])
+    return steps
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -56,10 +75,10 @@ class PathProblem:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Path:
-    """`corrections` (n, 4) as a, b, x, y; `prices` (n,): how much each frame's bounds hold the path back."""
+    """`corrections` (n, 4) as a, b, x, y; `bound`: whether the picture's edge or a bound held the path back."""
 
     corrections: Numbers
-    prices: Numbers
+    bound: bool
 
 
 def solve_path(problem: PathProblem) -> Path:
@@ -84,12 +103,12 @@ def solve_path(problem: PathProblem) -> Path:
     corrections = corrections_of(solution)
     rows, reach = _bounds(problem)
     if rows is None:
-        return Path(corrections=corrections, prices=np.zeros(n))
+        return Path(corrections=corrections, bound=False)
     # Most often no constraint is active: then the plain solution, which takes a tenth of the time, is it.
     if problem.limits is not None and problem.free[0]:
         corrections[:, :2] /= corrections[:, 0].min()
     if (np.einsum("ci,ni->nc", rows, corrections) <= reach).all():
-        return Path(corrections=corrections, prices=np.zeros(n))
+        return Path(corrections=corrections, bound=False)
     fixed = rows[:, ~free] @ still[~free]
     inner = np.broadcast_to(rows[:, free] / unit[free], (n, len(rows), int(free.sum())))
     if (fixed > reach + _INSET_PX)[~np.abs(rows[:, free]).any(axis=1)].any():
@@ -101,7 +120,7 @@ def solve_path(problem: PathProblem) -> Path:
     corrections = corrections_of(found.unknowns)
     if problem.limits is not None and problem.free[0]:
         corrections[:, 0] = np.maximum(corrections[:, 0], 1.0)
-    return Path(corrections=_pulled_inside(corrections, problem), prices=found.prices.sum(axis=1))
+    return Path(corrections=_pulled_inside(corrections, problem), bound=bool(found.prices.any()))
 
 
 def _no_gate() -> ClevrinError:
@@ -131,7 +150,7 @@ class _Sums:
             self._jerk, self._offset = jerk[:, free], offset + jerk[:, ~free] @ still
             strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, _STEEPEST))) ** (2 * problem.order)
             window = problem.order + 1
-            demand = np.where(_touches(problem.fast, window), _FREE, _least(problem.demand, window))
+            demand = _least(np.where(problem.fast, _FREE, problem.demand), window)
             self._weight = strength * np.maximum(demand, _FREE)
         if problem.fast.any() and n > 2:
             # Through a whip the correction itself changes smoothly, so that the whip's own course stays.

@@ -1,6 +1,5 @@
 """What Clevrin proposes for a hold: the chart of keep against settle, the frames that set the price, enough hold."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -8,8 +7,8 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.errors import ClevrinError
-from clevrin.core.hold.blurred import blurred_frames, trial_settles, with_less
-from clevrin.core.hold.report import calm_frames, course, shake
+from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.report import shake_px, shaken
 from clevrin.core.hold.solve import held_path
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.whips import Whip
@@ -17,10 +16,11 @@ from clevrin.core.progress import Progress, step
 
 Numbers = NDArray[np.float64]
 
-CHART_KEEPS = (0.99, 0.97, 0.95, 0.93, 0.91, 0.88, 0.85, 0.8, 0.75, 0.7, 0.6, 0.5)
+_CHART_KEEPS = (0.99, 0.97, 0.95, 0.93, 0.91, 0.88, 0.85, 0.8, 0.75, 0.7, 0.6, 0.5)
 _CHART_SETTLES_S = (0.4, 0.8, 1.6, 3.2)
 _ROOM_KEEP = 0.3
 _MOST_JOLTS = 3
+_LEAST_SETTLE_S, _TRIALS = 0.1, 12
 _NEAR_S = 0.4
 _WORTH_IT = 0.01
 """Sparing frames that give back less of the width than this is not worth a word."""
@@ -57,18 +57,16 @@ def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progres
 
     Costs solving some fifty times: about a second for 5 s of film. Raises `CancelledError`.
     """
-    calm = calm_frames(trace, span, whips)
-    rate = float(trace.rate)
     settles = sorted({*_CHART_SETTLES_S, round(hold.settle_s, 2)} - {0.0})
-    done, total = 0, len(settles) * len(CHART_KEEPS)
+    done, total = 0, len(settles) * len(_CHART_KEEPS)
     lines = []
     for settle_s in settles:
         points: list[ChartPoint] = []
         bound = True
-        for keep in CHART_KEEPS:
+        for keep in _CHART_KEEPS:
             tried = hold.changed(how="float", settle_s=settle_s, keep=keep, edge="fill", mesh=False, returned=0.0)
             if bound:
-                found = _tried(trace, span, tried, calm, rate)
+                found = _tried(trace, span, tried, whips)
                 if found is not None:
                     points.append(found[0])
                     bound = found[1]
@@ -77,10 +75,10 @@ def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progres
             done += 1
             step(progress, done, total)
         lines.append(tuple(points))
-    return Chart(shake_px=_total(shake(course(trace, span), rate, calm)), lines=tuple(lines))
+    return Chart(shake_px=shake_px(shaken(trace, span, whips)), lines=tuple(lines))
 
 
-def hold_at(chart: Chart, keep: float, shake_px: float) -> float:
+def hold_at(chart: Chart, keep: float, left_px: float) -> float:
     """The settle that leaves a shake at a budget, between the settles of a chart's lines."""
     settles, shakes = [], []
     for line in chart.lines:
@@ -90,26 +88,22 @@ def hold_at(chart: Chart, keep: float, shake_px: float) -> float:
     # More settle leaves less shake, but where a budget is tight hardly so: of those that are alike the shortest.
     calmest = np.minimum.accumulate(shakes)
     order = np.argsort(calmest, kind="stable")
-    found = np.interp(shake_px, calmest[order], np.log(settles)[order])
-    if shake_px <= calmest[-1]:
+    found = np.interp(left_px, calmest[order], np.log(settles)[order])
+    if left_px <= calmest[-1]:
         found = np.log(settles[int(np.argmin(shakes))])
     return round(float(np.exp(found)), 2)
 
 
-def _tried(
-    trace: Trace, span: Span, hold: Hold, calm: NDArray[np.bool_], rate: float
-) -> tuple[ChartPoint, bool] | None:
+def _tried(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> tuple[ChartPoint, bool] | None:
     """What a hold gives, and whether its budget held it back; None where no gate fits."""
     try:
         path = held_path(trace, span, hold)
     except ClevrinError:
         return None
     assert path is not None
-    left = shake(course(trace, span, path), rate, calm)
-    point = ChartPoint(
-        settle_s=hold.settle_s, asked_keep=hold.keep, kept=path.least_kept_in(span), shake_px=_total(left)
-    )
-    return point, bool(path.prices.any())
+    left = shake_px(shaken(trace, span, whips, path))
+    kept = path.least_kept_in(span)
+    return ChartPoint(settle_s=hold.settle_s, asked_keep=hold.keep, kept=kept, shake_px=left), path.bound
 
 
 def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
@@ -136,13 +130,13 @@ def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
 
 
 def _needs(trace: Trace, span: Span, hold: Hold) -> Numbers | None:
-    """(span.frames,): how large a gate each frame would let the path have."""
+    """(span.frames,): how large a gate each frame would let the path have; None where no gate fits."""
     try:
-        path = held_path(trace, span, hold.changed(enlargement="varying"))
-        rooms = None if path is None else path.rooms
+        path = held_path(trace, span, hold)
     except ClevrinError:
         return None
-    return None if path is None or rooms is None else rooms[path.rows(span)]
+    assert path is not None and path.rooms is not None
+    return path.rooms[path.rows(span)]
 
 
 def _around(needs: Numbers, at: int, span: Span, most: int) -> Span:
@@ -172,24 +166,23 @@ def least_hold(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) ->
     With a shorter settle more of the motion that blurred a frame stays, and its blur looks like what it is. Costs
     twelve solvings at most.
     """
-    now, best = -1, Enough(settle_s=hold.settle_s, blurred=0, blurred_now=0)
     few = max(1, span.frames // 50)
-    for settle_s, count in _counts(trace, span, hold, whips):
-        now = count if now < 0 else now
-        if now <= few or count < best.blurred or best.settle_s == hold.settle_s:
-            best = Enough(settle_s=settle_s, blurred=count, blurred_now=now)
+    now = _blurred(trace, span, hold, hold.settle_s, whips)
+    best = Enough(settle_s=hold.settle_s, blurred=now, blurred_now=now)
+    if now <= few:
+        return best
+    for settle_s in np.geomspace(max(hold.settle_s, _LEAST_SETTLE_S), _LEAST_SETTLE_S, _TRIALS)[1:]:
+        rounded = round(float(settle_s), 2)  # as people would set it
+        count = _blurred(trace, span, hold, rounded, whips)
+        if count < best.blurred:
+            best = replace(best, settle_s=rounded, blurred=count)
         if count <= few:
             break
     return best
 
 
-def _counts(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> Iterator[tuple[float, int]]:
-    for settle_s in trial_settles(hold.settle_s):
-        tried = with_less(hold.changed(how="float"), settle_s)
-        path = held_path(trace, span, tried)
-        assert path is not None
-        yield tried.settle_s, len(blurred_frames(trace, span, path, whips))
-
-
-def _total(figures: dict[str, float]) -> float:
-    return float(np.hypot(figures["pan"], figures["tilt"]))
+def _blurred(trace: Trace, span: Span, hold: Hold, settle_s: float, whips: tuple[Whip, ...]) -> int:
+    """How many frames show their blur when a shot floats with a settle."""
+    path = held_path(trace, span, hold.changed(how="float", settle_s=settle_s, ease_blurred=False))
+    assert path is not None
+    return len(blurred_frames(trace, span, path, whips))

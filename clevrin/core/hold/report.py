@@ -10,6 +10,7 @@ from clevrin.core.document import Span
 from clevrin.core.hold.held import HeldPath
 from clevrin.core.motion.models import similarities_of
 from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.whips import Whip
 
 Numbers = NDArray[np.float64]
 
@@ -43,7 +44,7 @@ def course(trace: Trace, span: Span, path: HeldPath | None = None) -> Course:
     if path is None:
         steps = trace.similarity[span.first : span.end]
     else:
-        gates = np.array([path.at(k) for k in range(span.first, span.end)])
+        gates = path.gates(span)
         before = np.concatenate([gates[:1], gates[:-1]])
         to_centre = np.eye(3)
         to_centre[:2, 2] = -trace.centre
@@ -68,19 +69,34 @@ def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, flo
     `calm` (frames,) leaves out whips; every run of calm frames of 0.6 s or more is filtered by itself, so that
     no whip rings into it. 0 where there is none.
     """
-    filters = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
     runs = calm_runs(calm, rate)
     result = {}
     for axis, values in course.axes.items():
-        quick = [sosfiltfilt(filters, values[a:b], padlen=min(b - a - 1, 3 * round(rate))) for a, b in runs]
+        quick = [quick_part(values[a:b], rate) for a, b in runs]
         result[axis] = float(np.sqrt(np.mean(np.concatenate(quick) ** 2))) if quick else 0.0
     return result
 
 
-def idle_axes(shaken: dict[str, float], width: int) -> tuple[str, ...]:
+def quick_part(values: Numbers, rate: float) -> Numbers:
+    """What of values (n, ...) at a rate is quicker than 1 Hz; they are continued for up to 3 s beyond their ends."""
+    high = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
+    return np.asarray(sosfiltfilt(high, values, axis=0, padlen=min(len(values) - 1, 3 * round(rate))))
+
+
+def shaken(trace: Trace, span: Span, whips: tuple[Whip, ...], path: HeldPath | None = None) -> dict[str, float]:
+    """The shake of a span, see `shake`, as shot or as held by a path."""
+    return shake(course(trace, span, path), float(trace.rate), calm_frames(trace, span, whips))
+
+
+def shake_px(figures: dict[str, float]) -> float:
+    """The shake in pan and tilt together."""
+    return float(np.hypot(figures["pan"], figures["tilt"]))
+
+
+def idle_axes(figures: dict[str, float], width: int) -> tuple[str, ...]:
     """The axes of a picture of a width in which there is as good as nothing to remove, by their `shake`."""
     limits = {axis: limit * (width / 1280 if axis in ("pan", "tilt") else 1.0) for axis, limit in LITTLE.items()}
-    return tuple(axis for axis, value in shaken.items() if value < limits[axis])
+    return tuple(axis for axis, value in figures.items() if value < limits[axis])
 
 
 def residual_px(course: Course) -> Numbers:
@@ -94,7 +110,7 @@ def calm_runs(calm: NDArray[np.bool_], rate: float) -> list[tuple[int, int]]:
     return [(int(a), int(b)) for a, b in edges if b - a >= max(12, _SHORTEST_CALM_S * rate)]
 
 
-def calm_frames(trace: Trace, span: Span, whips: tuple) -> NDArray[np.bool_]:
+def calm_frames(trace: Trace, span: Span, whips: tuple[Whip, ...]) -> NDArray[np.bool_]:
     """(span.frames,): whether a frame is away from all whips, by a few frames for the filter's sake."""
     calm = np.ones(trace.frames, bool)
     for whip in whips:
@@ -118,7 +134,7 @@ class Measures:
 
 def measures(trace: Trace, span: Span, path: HeldPath) -> Measures:
     """The field's measures of a held span; an axis that stands still is wholly stable."""
-    gates = np.array([path.at(k) for k in range(span.first, span.end)])
+    gates = path.gates(span)
     stretch = np.linalg.svd(gates[:, :2, :2] / gates[:, 2:, 2:], compute_uv=False)
     held = course(trace, span, path)
     shares = []

@@ -11,10 +11,10 @@ from clevrin.core.errors import NotMeasuredError
 from clevrin.core.hold.anchoring import anchored
 from clevrin.core.hold.bending import bend_of
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.hold.framing import Gates, fits, framed, inner_limits
+from clevrin.core.hold.framing import Gates, fits, framed, room_for
 from clevrin.core.hold.held import HeldPath, maps_of
 from clevrin.core.hold.moves import fast_frames, turning_frames
-from clevrin.core.hold.path import PathProblem, solve_path
+from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path
 from clevrin.core.hold.standing import free_axes, locked_off
 from clevrin.core.motion.registration import Registration
 from clevrin.core.motion.trace import Trace
@@ -24,8 +24,6 @@ from clevrin.core.motion.whips import find_whips
 Numbers = NDArray[np.float64]
 
 _BEYOND_S = 2.0
-_CUTOFF_SHARE = 0.5
-"""The filter's cut-off is at this share of 1 / settle, so that motion as quick as `settle` is gone, not halved."""
 _TURNING_HZ = 1.5
 """Where a move starts or stops, only motion quicker than this is taken out, so that nothing anticipates it."""
 _BLURRED_TIMES = 3.0
@@ -65,16 +63,11 @@ def held_path(
     course = _course(trace, wide, hold, registration, followed)
     if hold.returned:
         # The gates between a path that fits and the picture itself fit too: the bounds are convex.
-        course = Gates(
-            maps=(1 - hold.returned) * course.maps + hold.returned * np.eye(3),
-            prices=course.prices,
-            bridged=course.bridged,
-        )
+        course = replace(course, maps=(1 - hold.returned) * course.maps + hold.returned * np.eye(3))
     bend = bend_of(trace, wide, hold) if hold.mesh and hold.how != "none" else None
     if loan is not None:
         rows = np.clip(np.arange(wide.first, wide.end) - span.first, 0, len(loan) - 1)
-        maps = lent_onto(trace, course.maps, loan[rows], hold)
-        course = Gates(maps=maps, prices=course.prices, bridged=course.bridged)
+        course = replace(course, maps=lent_onto(trace, course.maps, loan[rows], hold))
     return framed(trace, wide, course, hold, bend)
 
 
@@ -122,8 +115,7 @@ def floated(trace: Trace, span: Span, hold: Hold) -> Gates:
     before = min(most, span.frames - 1) if span.first == 0 else 0
     after = min(most, span.frames - 1) if span.end == trace.frames else 0
     path = solve_path(gone_on(problem, before, after))
-    real = slice(before, before + span.frames)
-    return Gates.of(maps_of(path.corrections[real]), prices=path.prices[real])
+    return Gates.of(maps_of(path.corrections[before : before + span.frames]), bound=path.bound)
 
 
 def gone_on(problem: PathProblem, before: int, after: int) -> PathProblem:
@@ -150,7 +142,7 @@ def float_problem(trace: Trace, span: Span, hold: Hold, blurred: tuple[int, ...]
     """What is solved to float a span."""
     rate = float(trace.rate)
     whips = fast_frames(trace)
-    cutoff = _CUTOFF_SHARE / max(hold.settle_s, 1e-3) / rate
+    cutoff = cutoff_of(hold.settle_s, rate)
     fast = whips.copy()
     for spared in hold.spared:
         fast[spared.first : spared.end] = True
@@ -158,16 +150,15 @@ def float_problem(trace: Trace, span: Span, hold: Hold, blurred: tuple[int, ...]
     demand[turning_frames(trace, whips)] = min(1.0, (cutoff * rate / _TURNING_HZ) ** 6)
     if hold.ease_blurred and blurred:
         demand[list(blurred)] = np.minimum(demand[list(blurred)], _BLURRED_TIMES**-6)
-    share = hold.keep if hold.stays_inside else 1.0
-    limits = inner_limits(trace)
+    gate, limits = room_for(trace, hold)
     return PathProblem(
         motions=trace.similarity[span.first : span.end],
-        gate=(trace.width / 2 * share, trace.height / 2 * share),
+        gate=gate,
         fast=fast[span.first : span.end],
         demand=demand[span.first : span.end],
         order=3,
         cutoff=cutoff,
-        limits=(float(limits[0]), float(limits[1])) if hold.stays_inside else None,
+        limits=limits,
         free=free_axes(hold),
         most=most_of(hold.bounds, trace),
     )

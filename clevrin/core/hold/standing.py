@@ -5,10 +5,10 @@ from numpy.typing import NDArray
 from scipy.optimize import linprog
 
 from clevrin.core.document import Hold, Span
-from clevrin.core.hold.framing import Gates, fits, inner_limits
+from clevrin.core.hold.framing import Gates, fits, inner_limits, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.moves import fast_frames
-from clevrin.core.hold.path import PathProblem, solve_path
+from clevrin.core.hold.path import PathProblem, solve_path, steps_between
 from clevrin.core.motion.models import apply, gate_corners, similarities_of
 from clevrin.core.motion.registration import Registration
 from clevrin.core.motion.trace import Trace
@@ -37,27 +37,19 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Gates:
     """
     if fits(trace, maps, hold.keep):
         return Gates.of(maps)
-    similar = similarities_of(maps)
-    turn = similar[:, 0] + 1j * similar[:, 1]
-    shift = similar[:, 2] + 1j * similar[:, 3]
-    step_turn = turn[1:] / turn[:-1]
-    step_shift = shift[1:] - step_turn * shift[:-1]
-    motions = np.zeros((span.frames, 4))
-    motions[0, 0] = 1.0
-    motions[1:] = np.column_stack([step_turn.real, step_turn.imag, step_shift.real, step_shift.imag])
-    limits = inner_limits(trace)
+    gate, limits = room_for(trace, hold)
     path = solve_path(
         PathProblem(
-            motions=motions,
-            gate=(trace.width / 2 * hold.keep, trace.height / 2 * hold.keep),
+            motions=steps_between(similarities_of(maps)),
+            gate=gate,
             fast=fast_frames(trace)[span.first : span.end],
             demand=np.ones(span.frames),
             order=1,
             cutoff=_STANDING_CUTOFF / max(hold.settle_s, 0.1) / float(trace.rate),
-            limits=(float(limits[0]), float(limits[1])),
+            limits=limits,
         )
     )
-    return Gates.of(maps_of(path.corrections), prices=path.prices)
+    return Gates.of(maps_of(path.corrections), bound=path.bound)
 
 
 def free_axes(hold: Hold) -> tuple[bool, bool, bool, bool]:

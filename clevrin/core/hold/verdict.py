@@ -8,7 +8,7 @@ import numpy as np
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake
+from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake, shake_px
 from clevrin.core.hold.solve import held_path
 from clevrin.core.hold.standing import widest_gate
 from clevrin.core.motion.models import Matrix, gate_corners
@@ -48,7 +48,7 @@ class Verdict:
     @property
     def shake_px(self) -> float:
         """Pan and tilt together."""
-        return float(np.hypot(self.shake["pan"], self.shake["tilt"]))
+        return shake_px(self.shake)
 
 
 def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Verdict:

@@ -45,17 +45,17 @@ class FilmWriter:
         if size[0] % 2 or size[1] % 2 or min(size) < 2:
             raise MediaError(f"A film of {size[0]}x{size[1]} cannot be written: width and height must be even.")
         self._path = path
+        self._alpha = carries_alpha(path)
         self._part = path.with_name(path.name + ".part")
         self._rate = rate
         self._frames = 0
         self._samples = 0
         try:
             self._part.touch()  # FFmpeg would notice only with the first packet that it cannot write there
-            kind = "mov" if carries_alpha(path) else "mp4"
+            kind = "mov" if self._alpha else "mp4"
             self._container = av.open(str(self._part), "w", format=kind, options={"movflags": "+faststart"})
         except OSError as error:
             raise _writing_error(path, error) from error
-        self._alpha = carries_alpha(path)
         self._video = self._container.add_stream("prores_ks" if self._alpha else "libx264", rate=rate)
         self._video.width, self._video.height = size
         self._video.pix_fmt = "yuva444p10le" if self._alpha else "yuv420p"
@@ -125,6 +125,11 @@ class FilmWriter:
 def carries_alpha(path: Path) -> bool:
     """Whether a film of this name can have parts that are not there."""
     return path.suffix.lower() == ".mov"
+
+
+def what_is_not_carried(path: Path) -> str:
+    """Says what becomes of what is clear in a film that cannot have it."""
+    return f"{path.name} cannot carry what is clear: black stands there. Name it .mov to keep it clear."
 
 
 def _without_alpha(picture: Picture) -> av.VideoFrame:

@@ -192,6 +192,19 @@ def gate_corners(width: int, height: int) -> Matrix:
     return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
 
 
+def summed_up(motions: Matrix, at: int = 0) -> Matrix:
+    """From row `at` of motions (n, 3, 3), each from the frame before, to every other frame: (n, 3, 3)."""
+    summed = np.empty_like(motions)
+    summed[at] = np.eye(3)
+    for k in range(at + 1, len(motions)):
+        total = motions[k] @ summed[k - 1]
+        summed[k] = total / total[2, 2]
+    for k in range(at - 1, -1, -1):
+        total = np.linalg.inv(motions[k + 1]) @ summed[k + 1]
+        summed[k] = total / total[2, 2]
+    return summed
+
+
 def similarity_of(motion: Matrix) -> Matrix:
     """The similarity that agrees best with a homography at the origin: (4,) a, b, x, y with z -> (a+ib)z + x+iy.
 

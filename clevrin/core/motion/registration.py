@@ -13,7 +13,7 @@ from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import Matrix, apply, gate_corners, similarity_of
+from clevrin.core.motion.models import Matrix, apply, gate_corners, similarity_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import follow_from
 from clevrin.core.motion.working import Area, Prepared, prepared
@@ -128,7 +128,7 @@ def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: R
         return motions
     corners = gate_corners(trace.width, trace.height)
     at = request.reference - request.span.first
-    summed = _summed(trace, request.span, at)
+    summed = summed_up(trace.about_centre[request.span.first : request.span.end], at)
     lies = np.array([apply(m, corners) for m in motions]).reshape(n, 8)
     goes = np.array([apply(m, corners) for m in summed]).reshape(n, 8)
     off = lies - goes
@@ -148,17 +148,6 @@ def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: R
     found = goes + solveh_banded(band, seen[:, None] * off)
     quiet = [cv2.getPerspectiveTransform(*_as_points(corners, row)) for row in found]
     return np.array(quiet)
-
-
-def _summed(trace: Trace, span: Span, at: int) -> Matrix:
-    """From a row of a span to each other, by summing up the trace: (span.frames, 3, 3) about the centre."""
-    summed = np.empty((span.frames, 3, 3))
-    summed[at] = np.eye(3)
-    for k in range(at + 1, span.frames):
-        summed[k] = trace.about_centre[span.first + k] @ summed[k - 1]
-    for k in range(at - 1, -1, -1):
-        summed[k] = np.linalg.inv(trace.about_centre[span.first + k + 1]) @ summed[k + 1]
-    return summed
 
 
 def _as_points(before: Matrix, after: Matrix) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

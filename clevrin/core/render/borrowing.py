@@ -19,22 +19,12 @@ _LEAST_GAIN = 0.004
 _BLUR_PX = 4.0
 
 
-def chain_of(trace: Trace) -> Matrix:
-    """(frames, 3, 3): from the take's first frame to each, by summing up its motions."""
-    chain = np.empty_like(trace.motions)
-    total = np.eye(3)
-    for frame, motion in enumerate(trace.motions):
-        total = motion @ total
-        total = total / total[2, 2]
-        chain[frame] = total
-    return chain
-
-
 def borrowed_frames(
     trace: Trace, chain: Matrix, frame: int, src_from_out: Matrix, size: tuple[int, int]
 ) -> tuple[Borrowed, ...]:
     """Frames that between them see most of what an output of a size shows beyond the picture of one.
 
+    `chain` (frames, 3, 3): from the take's first frame to each.
     Greedy: the frame that adds most is taken next, near ones before far ones, none that is blurred. Costs about a
     millisecond.
     """

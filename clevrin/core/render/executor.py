@@ -99,51 +99,41 @@ def _laid(read: Read, layer: Layer, plan: Plan, quality: Quality) -> Picture:
 
 
 def _warped(source: Picture, look: _Look) -> Picture:
-    half = ((look.size[0] + 1) // 2, (look.size[1] + 1) // 2)
-    chroma = _CHROMA_FROM_LUMA @ look.matrix @ _LUMA_FROM_CHROMA
-    y = _resampled(source.y, look.matrix, look.bend, look.size, look, look.colour[0])
-    bend = None if look.bend is None else look.bend / 2
-    u = _resampled(source.u, chroma, bend, half, look, look.colour[1])
-    v = _resampled(source.v, chroma, bend, half, look, look.colour[2])
-    return Picture(y=y, u=u, v=v)
+    chroma = replace(
+        look,
+        matrix=_CHROMA_FROM_LUMA @ look.matrix @ _LUMA_FROM_CHROMA,
+        bend=None if look.bend is None else look.bend / 2,
+        size=((look.size[0] + 1) // 2, (look.size[1] + 1) // 2),
+    )
+    return Picture(
+        y=_resampled(source.y, look, look.colour[0]),
+        u=_resampled(source.u, chroma, look.colour[1]),
+        v=_resampled(source.v, chroma, look.colour[2]),
+    )
 
 
-def _resampled(
-    plane: Plane,
-    matrix: Matrix,
-    bend: NDArray[np.float64] | None,
-    size: tuple[int, int],
-    look: _Look,
-    beyond: int,
-) -> Plane:
-    if look.kernel != cv2.INTER_LINEAR and _shrinks(matrix) > _SHRINKS:
+def _resampled(plane: Plane, look: _Look, beyond: int) -> Plane:
+    if look.kernel != cv2.INTER_LINEAR and _shrinks(look.matrix) > _SHRINKS:
         # Twice as fine, and averaged: as sharp as the output can be, and nothing flickers.
-        finer = matrix @ _HALF
-        large = _resampled_at(plane, finer, bend, (2 * size[0], 2 * size[1]), look, beyond)
-        return cv2.resize(large, size, interpolation=cv2.INTER_AREA)
-    return _resampled_at(plane, matrix, bend, size, look, beyond)
+        finer = replace(look, matrix=look.matrix @ _HALF, size=(2 * look.size[0], 2 * look.size[1]))
+        return cv2.resize(_resampled_at(plane, finer, beyond), look.size, interpolation=cv2.INTER_AREA)
+    return _resampled_at(plane, look, beyond)
 
 
-def _resampled_at(
-    plane: Plane,
-    matrix: Matrix,
-    bend: NDArray[np.float64] | None,
-    size: tuple[int, int],
-    look: _Look,
-    beyond: int,
-) -> Plane:
+def _resampled_at(plane: Plane, look: _Look, beyond: int) -> Plane:
     before = plane.shape
-    plane, matrix = _averaged(plane, matrix)
-    if bend is None:
+    plane, matrix = _averaged(plane, look.matrix)
+    if look.bend is None:
         return cv2.warpPerspective(
             plane,
             matrix,
-            size,
+            look.size,
             flags=look.kernel | cv2.WARP_INVERSE_MAP,
             borderMode=look.border,
             borderValue=beyond,
         )
-    across, down = bent_map(matrix, bend * (plane.shape[1] / before[1]), (plane.shape[1], plane.shape[0]), size)
+    bend = look.bend * (plane.shape[1] / before[1])
+    across, down = bent_map(matrix, bend, (plane.shape[1], plane.shape[0]), look.size)
     return cv2.remap(plane, across, down, look.kernel, borderMode=look.border, borderValue=beyond)
 
 
@@ -208,8 +198,7 @@ def _there(source: Picture, look: _Look) -> Weights:
 def _seen(source: Picture, look: _Look) -> Plane:
     """Which pixels of the output show the source: 255, or less where its edge cuts through them."""
     whole = np.full((source.size[1], source.size[0]), 255, np.uint8)
-    laid = replace(look, border=cv2.BORDER_CONSTANT, kernel=cv2.INTER_LINEAR)
-    return _resampled(whole, look.matrix, look.bend, look.size, laid, 0)
+    return _resampled(whole, replace(look, border=cv2.BORDER_CONSTANT, kernel=cv2.INTER_LINEAR), 0)
 
 
 def _windowed(picture: Picture, window: tuple[float, float, float, float]) -> Picture:

@@ -22,6 +22,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_piece, stored_trace, trace_take
+from clevrin.core.motion.models import summed_up
 from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import (
     Registration,
@@ -34,7 +35,7 @@ from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import Vectors
 from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
 from clevrin.core.progress import Progress
-from clevrin.core.render.borrowing import borrowed_frames, chain_of
+from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.plan import Borrowed
 from clevrin.core.render.steadied import Steadied
 
@@ -44,6 +45,7 @@ _BESIDE_PIXELS = 60_000_000
 """Pictures that were borrowed from are kept up to so many pixels: 30 of 1080p."""
 
 T = TypeVar("T")
+R = TypeVar("R", bound=FilmReader | None)
 
 
 class Known:
@@ -103,16 +105,13 @@ class Sources:
 
     def reader(self, take: Take) -> FilmReader:
         """An open film; raises `MediaError` if it is missing or another one than was brought in."""
-        found = self._readers.pop(take.path, None)
-        if found is None:
-            path = Path(take.path)
-            if path.exists() and fingerprint(path) != take.fingerprint:
-                raise MediaError(f"{path.name} is no longer the film that was brought in; add it again.")
-            found = FilmReader(path, self.index(take))
-        self._readers[take.path] = found
-        while len(self._readers) > _OPEN_FILMS:
-            self._readers.popitem(last=False)[1].close()
-        return found
+        return _kept_open(self._readers, take.path, lambda: self._open(take))
+
+    def _open(self, take: Take) -> FilmReader:
+        path = Path(take.path)
+        if path.exists() and fingerprint(path) != take.fingerprint:
+            raise MediaError(f"{path.name} is no longer the film that was brought in; add it again.")
+        return FilmReader(path, self.index(take))
 
     def read(self, take: Take, frame: int) -> Picture:
         """A frame of a take; while scrubbing that of its proxy, which is smaller, where there is one."""
@@ -123,15 +122,8 @@ class Sources:
         return self.reader(take).read(frame)
 
     def _proxy_reader(self, take: Take) -> FilmReader | None:
-        found = self._proxy_readers.pop(take.fingerprint, None)
-        if found is None:
-            found = self._proxies.open(take.fingerprint, take.facts.frames)
-            if found is None:
-                return None
-        self._proxy_readers[take.fingerprint] = found
-        while len(self._proxy_readers) > _OPEN_FILMS:
-            self._proxy_readers.popitem(last=False)[1].close()
-        return found
+        frames = take.facts.frames
+        return _kept_open(self._proxy_readers, take.fingerprint, lambda: self._proxies.open(take.fingerprint, frames))
 
     def times_s(self, take: Take) -> tuple[float, ...] | None:
         """The time stamps of a take of variable rate; None for the others."""
@@ -172,7 +164,7 @@ class Sources:
         trace = self.trace(take)
         if trace is None:
             return ()
-        chain = self.known.once(("chain", take.measured_as), lambda: chain_of(trace))
+        chain = self.known.once(("chain", take.measured_as), lambda: summed_up(trace.motions))
         return borrowed_frames(trace, chain, frame, src_from_out, size)
 
     def read_beside(self, take: Take, frame: int) -> Picture:
@@ -180,9 +172,7 @@ class Sources:
         key = take.path, take.fingerprint, frame
         found = self._beside.pop(key, None)
         if found is None:
-            if take.path not in self._beside_readers:
-                self._beside_readers[take.path] = FilmReader(Path(take.path), self.index(take))
-            found = self._beside_readers[take.path].read(frame)
+            found = _kept_open(self._beside_readers, take.path, lambda: self._open(take)).read(frame)
         self._beside[key] = found
         pixels = take.facts.width * take.facts.height
         while len(self._beside) > max(4, _BESIDE_PIXELS // pixels):
@@ -214,8 +204,7 @@ class Sources:
 
     def follow(self, take: Take, track: Track, progress: Progress) -> Followed:
         """Follows a track of a take, or takes what was followed before from the shelf."""
-        request = TrackRequest(path=Path(take.path), fingerprint=take.fingerprint, track=track)
-        return follow_track(request, self.trace(take), self.shelf, progress)
+        return follow_track(_following(take, track), self.trace(take), self.shelf, progress)
 
     def close(self) -> None:
         for readers in (self._readers, self._proxy_readers, self._beside_readers):
@@ -266,9 +255,9 @@ class Sources:
         take, track = steadied.take, steadied.track
         if track is None:
             return None
-        request = TrackRequest(path=Path(take.path), fingerprint=take.fingerprint, track=track)
         return self.known.once(
-            ("followed", take.fingerprint, track), lambda: stored_track(request, take.facts.frames, self.shelf)
+            ("followed", take.fingerprint, track),
+            lambda: stored_track(_following(take, track), take.facts.frames, self.shelf),
         )
 
 
@@ -281,6 +270,20 @@ def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
         leave_out=tuple(each.area for each in take.left_out if not each.carried),
         carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
     )
+
+
+def _following(take: Take, track: Track) -> TrackRequest:
+    return TrackRequest(path=Path(take.path), fingerprint=take.fingerprint, track=track)
+
+
+def _kept_open(readers: OrderedDict[str, FilmReader], key: str, make: Callable[[], R]) -> FilmReader | R:
+    """The reader of a key, opened if it is not there; of those that are open the last used ones stay."""
+    found: FilmReader | R = readers.pop(key, None) or make()
+    if isinstance(found, FilmReader):
+        readers[key] = found
+        while len(readers) > _OPEN_FILMS:
+            readers.popitem(last=False)[1].close()
+    return found
 
 
 def _registering(steadied: Steadied, trace: Trace) -> RegistrationRequest:

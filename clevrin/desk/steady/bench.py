@@ -5,12 +5,12 @@ from typing import Literal
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from clevrin.core.document import Loan, Shot, Span, Take
+from clevrin.core.document import Loan, Shot, Take
 from clevrin.core.document.edits import SetLoan
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.hold.report import calm_frames, course, idle_axes, shake
+from clevrin.core.hold.report import calm_frames, course, idle_axes, shake, shake_px
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
@@ -231,8 +231,8 @@ class SteadyBench(Bench):
         shake_before = shake(before, rate, calm)
         shake_after = shake(after, rate, calm) if after is not None else None
         blurred = blurred_frames(trace, shot.span, path, whips) if path is not None else ()
-        bridged = () if path is None else tuple(k for k in _frames(shot.span) if path.bridged_at(k))
-        spared = tuple(k for span in shot.hold.spared for k in _frames(span) if k in shot.span)
+        bridged = () if path is None else path.bridged_in(shot.span)
+        spared = tuple(k for span in shot.hold.spared for k in range(span.first, span.end) if k in shot.span)
         self.lanes.show_lanes(
             tuple(
                 Lane(
@@ -251,7 +251,7 @@ class SteadyBench(Bench):
         )
         if trace.blind:
             sheet.trouble.tell("Nothing in this take could be followed: it stays as it was shot.")
-        self._before_note.setText(f"shake over 1 Hz: {_total(shake_before):.1f} px, {shake_before['roll']:.2f}°")
+        self._before_note.setText(f"shake over 1 Hz: {shake_px(shake_before):.1f} px, {shake_before['roll']:.2f}°")
         still = idle_axes(shake_before, trace.width)
         sheet.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
         self._show_blur(shot, blurred)
@@ -263,7 +263,7 @@ class SteadyBench(Bench):
             return
         least = path.least_kept_in(shot.span)
         self._after_note.setText(
-            f"after: {_total(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
+            f"after: {shake_px(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
         self._show_kept(shot, take, path, least)
 
@@ -339,7 +339,7 @@ class SteadyBench(Bench):
 
     def _on_followings_changed(self, take_id: str, track_id: str) -> None:
         if self.entered:
-            self.before.update()
+            self.measurements_changed()
 
     # Lent motion
 
@@ -388,11 +388,3 @@ def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
     column.addWidget(viewer, 1)
     column.addWidget(note)
     return side
-
-
-def _frames(span: Span) -> range:
-    return range(span.first, span.end)
-
-
-def _total(figures: dict[str, float]) -> float:
-    return (figures["pan"] ** 2 + figures["tilt"] ** 2) ** 0.5

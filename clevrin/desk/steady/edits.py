@@ -7,7 +7,7 @@ from clevrin.core.document import Anchor, Loan, Shot, Span
 from clevrin.core.document.edits import AnchorShot, SetHold, SetLoan, SteadyShots
 from clevrin.core.document.holding import AXES
 from clevrin.core.errors import ClevrinError
-from clevrin.core.hold.report import calm_frames, course, idle_axes, shake
+from clevrin.core.hold.report import idle_axes, shaken
 from clevrin.core.motion.motion_reading import read_motion
 from clevrin.desk.context import Context
 from clevrin.desk.steady.on_picture import OnPicture
@@ -48,8 +48,7 @@ class HoldEdits:
         trace = self._context.measurements.trace(take)
         if trace is None or shot.hold.axes != AXES:
             return shot.hold.axes
-        calm = calm_frames(trace, shot.span, self._context.measurements.whips(take))
-        still = idle_axes(shake(course(trace, shot.span), float(trace.rate), calm), trace.width)
+        still = idle_axes(shaken(trace, shot.span, self._context.measurements.whips(take)), trace.width)
         return tuple(axis for axis in AXES if axis not in still) or AXES
 
     def toggle_axis(self, axis: str) -> None:

@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Placement, Shot, Track
 from clevrin.core.motion.models import MESH_KNOTS, apply
 from clevrin.core.render.planner import reel_map
+from clevrin.core.render.steadied import Steadied
 from clevrin.desk.context import Context
 from clevrin.desk.steady.subject import Place
 
@@ -23,9 +24,7 @@ class OnPicture:
 
     def track(self, shot: Shot) -> Track | None:
         """The track that a shot is anchored to."""
-        take = self._context.session.project.take(shot.take_id)
-        anchor = shot.hold.anchor
-        return next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
+        return Steadied.of(self._context.session.project, shot).track
 
     def new_track(self, shot: Shot, frame: int, place: Place) -> Track | None:
         """A track that begins at a place of the picture as shot; None outside of the take's picture."""

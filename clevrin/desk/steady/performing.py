@@ -30,11 +30,6 @@ class Performance(QObject):
         viewer.setMouseTracking(True)
         viewer.installEventFilter(self)
 
-    @property
-    def frames(self) -> int:
-        """At how many frames something was recorded."""
-        return len(self._course)
-
     def record(self, frame: int) -> None:
         """A frame was shown: where the mouse is now belongs to it. The end of the shot ends the attempt."""
         if self._course and frame < max(self._course):

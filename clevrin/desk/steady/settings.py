@@ -1,6 +1,7 @@
 """The sheet of the Steady bench: how a shot is held, what stands at its edge, and what motion is lent to it."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
@@ -22,6 +23,11 @@ _PLACES: dict[str, tuple[float, float] | None] = {
     "left": (1 / 3, 1 / 3),
     "right": (2 / 3, 1 / 3),
 }
+
+
+_SHARE: dict[str, Any] = {"words": lambda v: f"{v * 100:.0f} %", "typed": 0.01}
+"""How a slider of shares shows them, and takes what is typed: as percent."""
+_TIMES: dict[str, Any] = {"low": 0.0, "high": 3.0, "step": 0.05, "default": 1.0, "words": lambda v: f"{v:.2f} ×"}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,8 +114,7 @@ class SteadySheet(Sheet):
             low=LEAST_KEEP,
             high=MOST_KEEP,
             step=0.01,
-            words=lambda v: f"{v * 100:.0f} %",
-            typed=0.01,
+            **_SHARE,
         )
         self.chart = KeepChart()
         self.chart.choice_changing.connect(
@@ -136,8 +141,7 @@ class SteadySheet(Sheet):
             low=0.0,
             high=1.0,
             step=0.01,
-            words=lambda v: f"{v * 100:.0f} %",
-            typed=0.01,
+            **_SHARE,
         )
         self.blur = quiet_label("")
         self.blur.setWordWrap(True)
@@ -259,8 +263,7 @@ class SteadySheet(Sheet):
             low=0.0,
             high=1.0,
             step=0.05,
-            words=lambda v: f"{v * 100:.0f} %",
-            typed=0.01,
+            **_SHARE,
         )
         self.mesh = ChoiceSetting(
             "Model",
@@ -296,24 +299,8 @@ class SteadySheet(Sheet):
             ),
         )
         self.lent.chosen.connect(lambda key: self._change_loan(lent=key))
-        self.amount = SliderSetting(
-            "Amount",
-            "How much of its pan, tilt and roll",
-            low=0.0,
-            high=3.0,
-            step=0.05,
-            default=1.0,
-            words=lambda v: f"{v:.2f} ×",
-        )
-        self.size_amount = SliderSetting(
-            "Size",
-            "How much of its zoom",
-            low=0.0,
-            high=3.0,
-            step=0.05,
-            default=1.0,
-            words=lambda v: f"{v:.2f} ×",
-        )
+        self.amount = SliderSetting("Amount", "How much of its pan, tilt and roll", **_TIMES)
+        self.size_amount = SliderSetting("Size", "How much of its zoom", **_TIMES)
         self.amount.value_changing.connect(lambda v: self._change_loan("amount", amount=v))
         self.size_amount.value_changing.connect(lambda v: self._change_loan("size", size=v))
         for slider in (self.amount, self.size_amount):
