@@ -92,13 +92,13 @@ def match(
     from clevrin.core.join import Side, rank_pairs
     from clevrin.core.render.sources import Sources
 
-    with Sources() as sources:
+    with Sources.of() as sources:
         sides = []
         for path in (a, b):
             take = take_in(path)
             with shown(f"Measuring {path.name}") as progress:
-                measured = sources.measure(take, progress)
-            sides.append(Side.of(sources.reader(take), measured))
+                measured = sources.measured.measure(take, progress)
+            sides.append(Side.of(sources.films.reader(take), measured))
         proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse)
     if json:
         print_json({"proposals": proposals})
@@ -125,13 +125,13 @@ def assemble_takes(
     from clevrin.core.render.sources import Sources
 
     check_place(out, media)
-    with Sources() as sources:
+    with Sources.of() as sources:
         measured = []
         for path in media:
             take = take_in(path)
             with shown(f"Measuring {path.name}") as progress:
-                found = sources.measure(take, progress)
-            measured.append(Measured(take=take, trace=found, reader=sources.reader(take)))
+                found = sources.measured.measure(take, progress)
+            measured.append(Measured(take=take, trace=found, film=sources.films.reader))
         project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
         reel, joins = assemble(project.reel, measured, best_order=order is Order.best)
     save(project.changed(reel=reel), out)
@@ -160,7 +160,7 @@ def render(
             raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
     check_place(out, [project])
     loaded = load(project)
-    with Sources() as sources, shown(f"Rendering {out.name}") as progress:
+    with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
         export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
 
 

@@ -80,10 +80,10 @@ def whips(media: Media, json: Json = False) -> None:
 def verdict(media: Media, json: Json = False) -> None:
     """Says what it would cost to hold a take, and which of its frames stay blurred."""
     from clevrin.core.hold.verdict import UNITS, judge
-    from clevrin.core.render.sources import Sources
+    from clevrin.core.render.measurement_store import MeasurementStore
 
-    with Sources() as sources, shown(f"Measuring {media.name}") as progress:
-        measured = sources.measure(take_in(media), progress)
+    with shown(f"Measuring {media.name}") as progress:
+        measured = MeasurementStore().measure(take_in(media), progress)
     found = judge(measured, find_whips(measured))
     if not json:
         print_line(found.sentence)

@@ -30,8 +30,9 @@ from clevrin.core.media.writing import carries_alpha, check_place, what_is_not_c
 from clevrin.core.motion.table import write_whole
 
 if TYPE_CHECKING:
-    from clevrin.core.render.sources import Sources
-    from clevrin.core.render.steadied import Steadied
+    from clevrin.core.hold import HeldPath
+    from clevrin.core.motion.trace import Trace
+    from clevrin.core.render.resolving import ResolvedShot
 
 _RATE = 30
 
@@ -153,11 +154,11 @@ def chart(media: Media, settle: Settle = 1.6, keep: Keep = 0.85, json: Json = Fa
     from clevrin.core.hold import proposals
     from clevrin.core.motion import find_whips
     from clevrin.core.progress import Silent
-    from clevrin.core.render.sources import Sources
+    from clevrin.core.render.measurement_store import MeasurementStore
 
     take = take_in(media)
-    with Sources() as sources, shown(f"Measuring {media.name}") as progress:
-        measured = sources.measure(take, progress)
+    with shown(f"Measuring {media.name}") as progress:
+        measured = MeasurementStore().measure(take, progress)
     whips, settings = find_whips(measured), Hold(how="float", settle_s=settle, keep=keep)
     drawn = proposals.chart(measured, take.whole, settings, whips, Silent())
     jolts = proposals.price_setters(measured, take.whole, settings)
@@ -196,8 +197,9 @@ def _render_one(
 ) -> None:
     """Renders a single shot on a reel made after its take."""
     from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.hold_request import HoldRequest
+    from clevrin.core.render.resolving import resolve
     from clevrin.core.render.sources import Sources
-    from clevrin.core.render.steadied import Steadied
 
     project = AddTakes(takes=(take,)).apply(Project(name=take.name))
     if isinstance(lender, Take):
@@ -205,19 +207,24 @@ def _render_one(
     elif lender is not None:
         project = project.changed(motions=(lender,))
     project = project.changed(reel=project.reel.changed(shots=(shot,)))
-    steadied = Steadied.of(project, shot)
-    with Sources() as sources:
+    with Sources.of() as sources:
         with shown(what) as progress:
             export_reel(ExportRequest(project=project, path=out), sources, progress)
-        _say_what_is_odd(steadied, sources)
-        if report is not None:
-            write_whole(report, _report(steadied, sources))
+        resolved, trace = resolve(HoldRequest.of(project, shot), sources.measured), sources.measured.trace(take)
+    _say_what_is_odd(resolved, trace)
+    if report is not None:
+        write_whole(report, _report(resolved, trace))
 
 
-def _say_what_is_odd(steadied: "Steadied", sources: "Sources") -> None:
+def _path(resolved: "ResolvedShot") -> "HeldPath | None":
+    from clevrin.core.render.resolving import Held
+
+    return resolved.state.path if isinstance(resolved.state, Held) else None
+
+
+def _say_what_is_odd(resolved: "ResolvedShot", trace: "Trace | None") -> None:
     """What a hold could do nothing about, in a sentence."""
-    take = steadied.take
-    trace, path = sources.trace(take), sources.held(steadied)
+    take, path = resolved.take, _path(resolved)
     if take.facts.frames < 2:
         print_line(f"{take.name} has a single frame: there is no motion to hold.")
     elif trace is not None and trace.blind:
@@ -226,7 +233,7 @@ def _say_what_is_odd(steadied: "Steadied", sources: "Sources") -> None:
         print_line(f"The point was not seen in {int(path.bridged.sum())} frames: they are bridged.")
 
 
-def _report(steadied: "Steadied", sources: "Sources") -> str:
+def _report(resolved: "ResolvedShot", measured: "Trace | None") -> str:
     """Figures of each frame, and what became of the shake."""
     import json
 
@@ -234,8 +241,7 @@ def _report(steadied: "Steadied", sources: "Sources") -> str:
     from clevrin.core.hold.report import calm_frames, course, measures, residual_px, shake
     from clevrin.core.motion import find_whips
 
-    shot, take = steadied.shot, steadied.take
-    measured, path = sources.trace(take), sources.held(steadied)
+    shot, take, path = resolved.shot, resolved.take, _path(resolved)
     if measured is None or path is None:
         raise ClevrinError(f"{take.name} could not be measured again for the report.")
     whips = find_whips(measured)

@@ -135,8 +135,9 @@ def measured(demo_take, demo_trace):
     readers = []
 
     def make(name: str) -> Measured:
-        readers.append(FilmReader(FOOTAGE / f"{name}.mp4"))
-        return Measured(take=demo_take(name), trace=demo_trace(name), reader=readers[-1])
+        reader = FilmReader(FOOTAGE / f"{name}.mp4")
+        readers.append(reader)
+        return Measured(take=demo_take(name), trace=demo_trace(name), film=lambda _: reader)
 
     yield make
     for reader in readers:

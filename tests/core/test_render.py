@@ -16,18 +16,19 @@ from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.progress import Silent
-from clevrin.core.render import Layer, Plan, Sources, picture, plan_frame
+from clevrin.core.render import Layer, Plan, Sources, picture, plan_at
 from clevrin.core.render.executor import execute
 from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.plan import row9
-from clevrin.core.render.steadied import Steadied
+from clevrin.core.render.resolving import complete
 from tests.core.test_motion import StopAfter
 from tests.films import mean_error, moving_film, numbered_film, read_number, shift, texture
 
 
 @pytest.fixture
 def sources():
-    made = Sources()
+    made = Sources.of()
     yield made
     made.close()
 
@@ -106,14 +107,14 @@ def test_a_reel_of_another_shape_is_filled(tmp_path, sources):
 def test_a_dissolve_mixes_both_sides_around_the_cut(tmp_path, sources, length):
     leave = Join(kind="whip cut", dissolve_frames=length)
     project = reel_of(tmp_path, {"span": Span(first=0, end=15), "leave": leave}, {"span": Span(first=20, end=35)})
-    mixed = [k for k in range(30) if len(plan_frame(project, k, (192, 108), sources).layers) == 2]
+    mixed = [k for k in range(30) if len(plan_at(project, k, (192, 108), sources.measured).layers) == 2]
     assert mixed == list(range(15 - length // 2, 15 - length // 2 + length))
     for step, frame in enumerate(mixed):
-        plan = plan_frame(project, frame, (192, 108), sources)
+        plan = plan_at(project, frame, (192, 108), sources.measured)
         assert [layer.frame for layer in plan.layers] == [frame, frame + 5]  # both play on beyond the cut
         assert plan.layers[1].weight == pytest.approx((step + 1) / (length + 1))
         assert sum(layer.weight for layer in plan.layers) == pytest.approx(1)
-    out, in_ = (rgb_from_picture(sources.read(project.takes[0], k)).astype(float) for k in (15, 20))
+    out, in_ = (rgb_from_picture(sources.films.read(project.takes[0], k)).astype(float) for k in (15, 20))
     del out, in_
     frame = mixed[0]
     a, b = (
@@ -174,7 +175,7 @@ def test_crispness_sharpens(tmp_path):
 
 def test_a_shot_that_is_not_measured_is_shown_as_shot_and_the_plan_says_so(tmp_path, sources):
     project = reel_of(tmp_path, {"hold": Hold(how="float")})
-    plan = plan_frame(project, 3, (192, 108), sources)
+    plan = plan_at(project, 3, (192, 108), sources.measured)
     assert plan.unmeasured == ("film",)
     plain = reel_of(tmp_path, {})
     assert np.array_equal(picture(project, 3, (192, 108), sources), picture(plain, 3, (192, 108), sources))
@@ -188,10 +189,10 @@ def held_project(demo_take, name: str, hold: Hold, **span) -> Project:
 
 def test_no_rendered_frame_of_a_held_take_has_an_empty_pixel(demo_take, measured_demo):
     """The same shot over a black surround: were any edge empty, it would be black there and not elsewhere."""
-    sources = Sources(measured_demo)
+    sources = Sources.of(measured_demo)
     project = held_project(demo_take, "walk-past", Hold(how="float", keep=0.85))
     for frame in range(0, 147, 2):
-        plan = plan_frame(project, frame, (640, 360), sources)
+        plan = plan_at(project, frame, (640, 360), sources.measured)
         assert not plan.unmeasured
         white = picture_from_rgb(np.full((720, 1280, 3), 255, np.uint8))
         bare = replace(plan.layers[0], edge="bare")
@@ -202,11 +203,11 @@ def test_no_rendered_frame_of_a_held_take_has_an_empty_pixel(demo_take, measured
 
 def test_the_rendered_walk_is_calm_when_it_is_measured_again(demo_take, measured_demo, tmp_path):
     """Not the solver's word but the film's: what was rendered is traced as if it were a new take."""
-    sources = Sources(measured_demo)
+    sources = Sources.of(measured_demo)
     project = held_project(demo_take, "walk-past", Hold(how="float"), first=5, end=100)
-    request = ExportRequest(project=project, path=tmp_path / "held.mp4", size=(640, 360))
+    request = ExportRequest(project=project, path=tmp_path / "held.mp4", size=(480, 270))
     export_reel(request, sources, Silent())
-    shaky = ExportRequest(project=project, path=tmp_path / "shaky.mp4", size=(640, 360), held=False)
+    shaky = ExportRequest(project=project, path=tmp_path / "shaky.mp4", size=(480, 270), held=False)
     export_reel(shaky, sources, Silent())
     sources.close()
     jerk = []
@@ -217,10 +218,10 @@ def test_the_rendered_walk_is_calm_when_it_is_measured_again(demo_take, measured
 
 
 def test_lock_off_renders_still(demo_take, measured_demo):
-    sources = Sources(measured_demo)
+    sources = Sources.of(measured_demo)
     project = held_project(demo_take, "picnic", Hold(how="lock-off"), first=40, end=140)
     take, shot = project.takes[0], project.reel.shots[0]
-    sources.measure_for(Steadied(shot=shot, take=take), Silent())
+    complete(HoldRequest(shot=shot, take=take), sources.measured, Silent())
     corner = np.s_[10:110, 460:630]  # the far hill, where nobody walks
     held = [picture(project, k, (640, 360), sources)[corner].astype(float) for k in (0, 30, 60, 99)]
     free = held_project(demo_take, "picnic", Hold(), first=40, end=140)
@@ -246,7 +247,7 @@ def test_two_takes_of_other_footage_become_one_move(tmp_path):
     """The whole core on films that are not the demo's: assembled, rendered, and measured again."""
     from clevrin.core.join.assemble import Measured, assemble
 
-    measured, shelf = [], Shelf(tmp_path / "shelf")
+    measured, sources = [], Sources.of(Shelf(tmp_path / "shelf"))
     for name, peak, frames in (("out.mp4", 34, 40), ("in.mp4", 6, 46)):
         moving_film(
             tmp_path / name,
@@ -256,14 +257,11 @@ def test_two_takes_of_other_footage_become_one_move(tmp_path):
             seed=peak,
         )
         take = take_in(tmp_path / name)
-        trace = trace_take(TraceRequest(path=tmp_path / name), shelf, Silent())
-        measured.append(Measured(take=take, trace=trace, reader=FilmReader(tmp_path / name)))
+        trace = sources.measured.measure(take, Silent())
+        measured.append(Measured(take=take, trace=trace, film=sources.films.reader))
     reel, (proposal,) = assemble(Reel(width=640, height=360), measured)
-    for each in measured:
-        each.reader.close()
     assert abs(proposal.out_frame - 34) <= 1 and abs(proposal.in_frame - 6) <= 1
     project = Project(takes=tuple(m.take for m in measured), reel=reel)
-    sources = Sources(shelf)
     export_reel(ExportRequest(project=project, path=tmp_path / "one.mp4"), sources, Silent())
     sources.close()
     one_fast_stretch(tmp_path / "one.mp4", tmp_path, angle=0)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.sources import Known
+from clevrin.core.render.remembered import Remembered
 
 
 def test_what_is_put_is_got(tmp_path):
@@ -53,8 +53,8 @@ def test_nothing_half_written_stays(tmp_path):
     assert [p.suffix for p in tmp_path.rglob("*") if p.is_file()] == [".npz"]
 
 
-def test_known_values_are_made_once_and_none_is_asked_for_again():
-    known, made = Known(), []
+def test_values_are_made_once_and_none_is_asked_for_again():
+    known, made = Remembered(), []
 
     def make(value):
         made.append(value)
@@ -65,15 +65,24 @@ def test_known_values_are_made_once_and_none_is_asked_for_again():
     assert made == [1, None, 3]
 
 
-def test_known_forgets_the_oldest():
-    known = Known()
-    for number in range(400):
-        known.put(number, number)
-    assert known.once(399, lambda: "again") == 399 and known.once(0, lambda: "again") == "again"
+def test_values_are_kept_within_a_number_of_bytes():
+    known = Remembered(most_bytes=10_000)
+    for number in range(40):
+        known.put(number, np.full(125, float(number)))  # 1,000 bytes each
+        known.get(3)
+    assert known.kept_bytes <= 10_000
+    assert known.get(39) is not None and known.get(3) is not None, "the newest and the last used stay"
+    assert known.get(0) is None and known.get(20) is None
+    known.put("large", np.zeros(5_000))
+    assert known.get("large") is not None and known.get(39) is None, "the newest is kept, however large it is"
+    known.put("large", np.zeros(10))
+    assert known.kept_bytes < 500
+    known.clear()
+    assert known.kept_bytes == 0 and known.get("large") is None
 
 
-def test_known_may_be_shared_by_threads():
-    known, results = Known(), []
+def test_what_is_remembered_may_be_shared_by_threads():
+    known, results = Remembered(), []
 
     def work(start: int) -> None:
         for k in range(300):

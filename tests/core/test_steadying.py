@@ -18,29 +18,28 @@ from clevrin.core.motion.models import apply
 from clevrin.core.motion.registration import best_reference
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render import Sources
 from clevrin.core.render.executor import bent_map
-from clevrin.core.render.steadied import Steadied
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.resolving import Held, complete
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
-from clevrin.demo.judging import held_places, standing_errors, true_motions, true_places, wander
+from clevrin.demo.judging import held_places, lock_off_errors, true_motions, true_places, wander
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of
 from tests.films import about, moving_film, shift
 
 
-def steadied(path, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> Steadied:
+def steadied(path, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> HoldRequest:
     take = take_in(path).changed(tracks=tracks)
     shot = Shot(take_id=take.id, span=span or take.whole, hold=hold)
-    return Steadied.of(Project(takes=(take,), reel=Reel(shots=(shot,))), shot)
+    return HoldRequest.of(Project(takes=(take,), reel=Reel(shots=(shot,))), shot)
 
 
-def solved(wanted: Steadied, shelf: Shelf):
-    with Sources(shelf) as sources:
-        sources.measure_for(wanted, Silent())
-        path = sources.held(wanted)
-    assert path is not None
-    return path
+def solved(wanted: HoldRequest, shelf: Shelf):
+    state = complete(wanted, MeasurementStore(shelf), Silent()).state
+    assert isinstance(state, Held)
+    return state.path
 
 
 def rms(values) -> float:
@@ -62,8 +61,8 @@ def test_lock_off_stands_as_still_as_promised(name, first, end, centre, corner, 
     path = solved(steadied(FOOTAGE / f"{name}.mp4", Hold(how="lock-off", keep=0.5), span), measured_demo)
     true = true_motions(FOOTAGE / f"{name}.truth.json")
     middle, corners = seen_points(1280, 720)
-    assert rms(standing_errors(true, path, span, middle)) < centre
-    assert rms(standing_errors(true, path, span, corners)) < corner
+    assert rms(lock_off_errors(true, path, span, middle)) < centre
+    assert rms(lock_off_errors(true, path, span, corners)) < corner
 
 
 def test_a_zoom_is_taken_out_over_stitched_references(measured_demo):
@@ -71,8 +70,8 @@ def test_a_zoom_is_taken_out_over_stitched_references(measured_demo):
     path = solved(steadied(FOOTAGE / "burst.mp4", Hold(how="lock-off", keep=0.3), span), measured_demo)
     true = true_motions(FOOTAGE / "burst.truth.json")
     middle, corners = seen_points(1280, 720)
-    assert rms(standing_errors(true, path, span, middle)) < 0.2  # measured 0.11
-    assert rms(standing_errors(true, path, span, corners)) < 0.4
+    assert rms(lock_off_errors(true, path, span, middle)) < 0.2  # measured 0.11
+    assert rms(lock_off_errors(true, path, span, corners)) < 0.4
 
 
 def test_an_axis_that_is_off_moves_in_a_lock_off_as_it_was_shot(measured_demo):
@@ -80,8 +79,7 @@ def test_an_axis_that_is_off_moves_in_a_lock_off_as_it_was_shot(measured_demo):
     hold = Hold(how="lock-off", keep=0.3, axes=("pan", "tilt", "roll"), edge="bare")
     wanted = steadied(FOOTAGE / "burst.mp4", hold, span)
     path = solved(wanted, measured_demo)
-    with Sources(measured_demo) as sources:
-        trace = sources.trace(wanted.take)
+    trace = MeasurementStore(measured_demo).trace(wanted.take)
     shot, held = course(trace, span), course(trace, span, path)
     assert held.zoom[-1] == pytest.approx(shot.zoom[-1], rel=0.03) and shot.zoom[-1] > 50
     assert np.abs(held.pan).max() < 0.1 * max(np.abs(shot.pan).max(), np.abs(shot.tilt).max())
@@ -105,8 +103,8 @@ def test_lock_off_stands_on_other_footage(tmp_path, reach, noise):
     path = solved(steadied(film, Hold(how="lock-off", keep=0.5)), Shelf(tmp_path / "shelf"))
     middle, corners = seen_points(640, 360)
     span = Span(first=0, end=60)
-    assert rms(standing_errors(true, path, span, middle)) < 0.06
-    assert rms(standing_errors(true, path, span, corners)) < 0.12
+    assert rms(lock_off_errors(true, path, span, middle)) < 0.06
+    assert rms(lock_off_errors(true, path, span, corners)) < 0.12
 
 
 def test_a_lock_off_that_leaves_its_reference_is_stitched_and_does_not_drift(tmp_path):
@@ -115,7 +113,7 @@ def test_a_lock_off_that_leaves_its_reference_is_stitched_and_does_not_drift(tmp
     wanted = steadied(film, Hold(how="lock-off", edge="bare"))
     path = solved(wanted, Shelf(tmp_path / "shelf"))
     middle, _ = seen_points(640, 360)
-    assert rms(standing_errors(true, path, Span(first=0, end=60), middle)) < 0.2
+    assert rms(lock_off_errors(true, path, Span(first=0, end=60), middle)) < 0.2
 
 
 def test_the_reference_is_a_sharp_frame_in_the_middle_or_the_chosen_one(measured_demo, tmp_path):

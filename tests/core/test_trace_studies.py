@@ -15,7 +15,7 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_piece, trace_take
 from clevrin.core.motion.models import Habit, Lesson, apply, simplest_model
 from clevrin.core.progress import Silent
-from clevrin.core.render.sources import Sources
+from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import picture_errors, trace_errors
 from tests.core.test_motion import StopAfter
@@ -160,12 +160,12 @@ def test_vectors_are_kept_with_the_pieces(tmp_path):
 def test_vectors_seen_while_a_piece_was_unfinished_do_not_hide_the_rest(tmp_path):
     moving_film(tmp_path / "f.mp4", lambda t: shift(300 + 4 * t, 400), frames=50)
     take, shelf = take_in(tmp_path / "f.mp4"), Shelf(tmp_path / "s")
-    with Sources(shelf) as sources:
-        with pytest.raises(CancelledError):
-            sources.measure(take, StopAfter(20))
-        sources.vectors(take, 10)
-        sources.measure(take, Silent())
-        assert all(len(sources.vectors(take, frame).after) > 100 for frame in (10, 40, 49))
+    store = MeasurementStore(shelf)
+    with pytest.raises(CancelledError):
+        store.measure(take, StopAfter(20))
+    store.vectors(take, 10)
+    store.measure(take, Silent())
+    assert all(len(store.vectors(take, frame).after) > 100 for frame in (10, 40, 49))
 
 
 def test_a_lens_is_learned_from_fits_that_agree_with_it():

@@ -1,6 +1,6 @@
 """A reel made of several takes by itself: in their given or their best order, joined at their best matches."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from itertools import pairwise, permutations, product
 
@@ -19,7 +19,12 @@ class Measured:
 
     take: Take
     trace: Trace
-    reader: FilmReader
+    film: Callable[[Take], FilmReader]
+    """Gives an open film of a take. It is asked for whenever one is read: only so many are open at once."""
+
+    @property
+    def reader(self) -> FilmReader:
+        return self.film(self.take)
 
 
 def assemble(

@@ -16,6 +16,7 @@ import platformdirs
 
 from clevrin.core.document import MediaFacts
 from clevrin.core.errors import MediaError
+from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
@@ -109,7 +110,7 @@ class ProxyShelf:
                     step(progress, frame + 1, reader.frames)
         return path
 
-    def open(self, fingerprint: str, frames: int) -> FilmReader | None:
+    def open(self, fingerprint: str, frames: int, memory: FrameMemory | None = None) -> FilmReader | None:
         """A reader of a proxy; one that is damaged is thrown away. None when there is none."""
         path = self.find(fingerprint)
         if path is None:
@@ -119,7 +120,7 @@ class ProxyShelf:
             if index.frames == frames:
                 with contextlib.suppress(OSError):
                     os.utime(path)  # the last ones used are the last ones that are cleared away
-                return FilmReader(path, index)
+                return FilmReader(path, index, memory)
         except MediaError:
             pass
         self.drop(fingerprint)

@@ -1,6 +1,5 @@
 """Frame-exact reading: any frame by its number, forward at the decoder's speed, short steps back from memory."""
 
-from collections import OrderedDict
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
@@ -11,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames, open_container, picture_stream
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import quarter_turns
 
-_REMEMBERED_BYTES = 64 * 1024 * 1024
+_OWN_BYTES = 64 * 1024 * 1024
+"""How much of what it has decoded a reader keeps that shares no memory with others."""
 _LUMA_FIRST = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444p", "nv12", "gray"}
 _FULL_RANGE, _LIMITED_RANGE = 2, 1
 _BT709 = 1
@@ -26,17 +27,28 @@ _JUMP_FRAMES = 24
 class FilmReader:
     """Reads pictures of one film; not to be shared between threads. Close it, or use it in a `with`."""
 
-    def __init__(self, path: Path, index: FrameIndex | None = None) -> None:
-        """Raises `MediaError` for a file that is not a film. `index` saves reading the packets again."""
+    def __init__(
+        self,
+        path: Path,
+        index: FrameIndex | None = None,
+        memory: FrameMemory | None = None,
+        *,
+        one_thread: bool = False,
+    ) -> None:
+        """Raises `MediaError` for a file that is not a film.
+
+        `index` saves reading the packets again; `memory` is where decoded frames are kept, which readers may share.
+        With `one_thread` a decoder is slower, and takes a third less memory.
+        """
         self.path = path
         self.index = index or index_frames(path)
         self._number = {int(stamp): k for k, stamp in enumerate(self.index.stamps)}
-        self._container, self._stream = _opened(path)
+        self._one_thread = one_thread
+        self._container, self._stream = _opened(path, one_thread)
         self._decoded: Iterator[tuple[int, av.VideoFrame]] = iter(())
         self._next = -1  # the frame that decoding on would give; -1: unknown
-        self._memory: OrderedDict[int, av.VideoFrame] = OrderedDict()
-        size = self._stream.width * self._stream.height * 3 // 2
-        self._remembered = max(2, _REMEMBERED_BYTES // max(1, size))
+        self._memory = memory or FrameMemory(_OWN_BYTES, _OWN_BYTES)
+        self._mine = self._memory.admit()
         self._size = self._stream.width, self._stream.height
 
     @property
@@ -57,7 +69,8 @@ class FilmReader:
             found = self._frame(frame)
         except MediaError:
             return None
-        return _luma(self._sized(found)) if frame in self._memory and not found.is_corrupt else None
+        whole = self._memory.get(self._mine, frame) is not None and not found.is_corrupt
+        return _luma(self._sized(found)) if whole else None
 
     def _sized(self, frame: av.VideoFrame) -> av.VideoFrame:
         """A frame at the size that the film states, which may change in its middle."""
@@ -67,7 +80,7 @@ class FilmReader:
         return sized
 
     def close(self) -> None:
-        self._memory.clear()
+        self._memory.forget(self._mine)
         self._decoded = iter(())
         self._container.close()
 
@@ -82,9 +95,9 @@ class FilmReader:
     def _frame(self, number: int) -> av.VideoFrame:
         if not 0 <= number < self.frames:
             raise IndexError(f"frame {number} of a film with {self.frames}")
-        if number in self._memory:
-            self._memory.move_to_end(number)
-            return self._memory[number]
+        kept = self._memory.get(self._mine, number)
+        if kept is not None:
+            return kept
         entry = self.index.entry_before(number)
         ahead = self._next >= 0 and self._next <= number
         if not ahead or entry > self._next + _JUMP_FRAMES:
@@ -114,7 +127,7 @@ class FilmReader:
 
     def _reopen(self) -> None:
         self._container.close()
-        self._container, self._stream = _opened(self.path)
+        self._container, self._stream = _opened(self.path, self._one_thread)
         self._decoded = self._run()
         self._next = 0
 
@@ -133,7 +146,7 @@ class FilmReader:
         last: av.VideoFrame | None = None
         for number, frame in self._decoded:
             self._next = number + 1
-            self._remember(number, frame)
+            self._memory.put(self._mine, number, frame)
             if number >= wanted:
                 if number == wanted or (last is None and or_later):
                     return frame
@@ -143,17 +156,14 @@ class FilmReader:
         self._next = -1
         return last
 
-    def _remember(self, number: int, frame: av.VideoFrame) -> None:
-        self._memory[number] = frame
-        self._memory.move_to_end(number)
-        while len(self._memory) > self._remembered:
-            self._memory.popitem(last=False)
 
-
-def _opened(path: Path) -> tuple[av.container.InputContainer, av.VideoStream]:
+def _opened(path: Path, one_thread: bool) -> tuple[av.container.InputContainer, av.VideoStream]:
     container = open_container(path)
     stream = picture_stream(container, path)
-    stream.thread_type = "AUTO"
+    if one_thread:
+        stream.codec_context.thread_count = 1
+    else:
+        stream.thread_type = "AUTO"
     return container, stream
 
 

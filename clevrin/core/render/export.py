@@ -11,9 +11,11 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE, FilmWriter, check_place
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.picture import planes
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.picture import carried_out
+from clevrin.core.render.planner import plan_frame
+from clevrin.core.render.resolving import ResolvedShot, complete, resolve, resolve_frame
 from clevrin.core.render.sources import Sources
-from clevrin.core.render.steadied import Steadied
 from clevrin.core.sound.mix import has_sound, shot_sound
 
 _AHEAD = 6
@@ -29,10 +31,15 @@ class ExportRequest:
     held: bool = True
 
 
-def measure_reel(project: Project, sources: Sources, progress: Progress) -> None:
-    """Measures everything that the holds of the reel need and that is not on the shelf yet."""
-    for placed in placed_shots(project):
-        sources.measure_for(Steadied.of(project, placed.shot), progress)
+def complete_reel(project: Project, sources: Sources, progress: Progress) -> dict[str, ResolvedShot]:
+    """The shots of the reel by id, with all measured that their holds need: what was asked for is what is rendered."""
+    requests = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
+    return {request.shot.id: complete(request, sources.measured, progress) for request in requests}
+
+
+def _reel_as_shot(project: Project, sources: Sources) -> dict[str, ResolvedShot]:
+    requests = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
+    return {request.shot.id: resolve(request, sources.measured).as_shot for request in requests}
 
 
 def export_reel(request: ExportRequest, sources: Sources, progress: Progress) -> Path:
@@ -48,7 +55,7 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
     size = request.size or (project.reel.width, project.reel.height)
-    measure_reel(project, sources, progress)
+    shots = complete_reel(project, sources, progress) if request.held else _reel_as_shot(project, sources)
     sound = has_sound(project)
     with FilmWriter(path, rate=project.reel.rate, size=size, sound=sound) as writer:
         encoder = _Encoder(writer)
@@ -59,7 +66,8 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
                     for at in range(0, len(samples), SOUND_RATE):
                         encoder.put_sound(samples[at : at + SOUND_RATE])
                 for frame in range(placed.start, placed.end):
-                    encoder.put(planes(project, frame, size, sources, held=request.held))
+                    plan = plan_frame(resolve_frame(project, frame, lambda shot: shots[shot.id]), size)
+                    encoder.put(carried_out(plan, project.take, sources.films, "final"))
                     step(progress, frame + 1, total)
         finally:
             encoder.finish()

@@ -5,11 +5,15 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Take
+from clevrin.core.document import Project, Shot, Take
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.render.executor import execute
+from clevrin.core.render.films import Films
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.plan import Layer, Plan, Quality
 from clevrin.core.render.planner import plan_frame
+from clevrin.core.render.resolving import ResolvedShot, resolve, resolve_frame
 from clevrin.core.render.sources import Sources
 
 
@@ -28,7 +32,7 @@ def picture(
     is shown as shot. Raises `MediaError` for a take that cannot be read.
     """
     own = sources is None
-    sources = sources or Sources()
+    sources = sources or Sources.of()
     try:
         rgb = rgb_from_picture(planes(project, frame, size, sources, quality=quality))
     finally:
@@ -39,23 +43,27 @@ def picture(
 
 
 def planes(
-    project: Project,
-    frame: int,
-    size: tuple[int, int],
-    sources: Sources,
-    *,
-    quality: Quality = "final",
-    held: bool = True,
+    project: Project, frame: int, size: tuple[int, int], sources: Sources, *, quality: Quality = "final"
 ) -> Picture:
     """The same as the planes that an encoder takes."""
-    return carried_out(plan_frame(project, frame, size, sources, held=held), project.take, sources, quality)
+    plan = plan_at(project, frame, size, sources.measured)
+    return carried_out(plan, project.take, sources.films, quality)
 
 
-def carried_out(plan: Plan, take_of: Callable[[str], Take], sources: Sources, quality: Quality) -> Picture:
+def plan_at(project: Project, frame: int, size: tuple[int, int], store: MeasurementStore) -> Plan:
+    """The plan of a frame of the reel as far as its shots are measured; decodes nothing."""
+
+    def of(shot: Shot) -> ResolvedShot:
+        return resolve(HoldRequest.of(project, shot), store)
+
+    return plan_frame(resolve_frame(project, frame, of), size)
+
+
+def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, quality: Quality) -> Picture:
     """The picture of a plan; `take_of` gives the takes that its layers name."""
 
     def read(layer: Layer, frame: int) -> Picture:
         take = take_of(layer.take_id)
-        return sources.read(take, frame) if frame == layer.frame else sources.read_beside(take, frame)
+        return films.read(take, frame) if frame == layer.frame else films.read_borrowed(take, frame)
 
     return execute(plan, read, quality)

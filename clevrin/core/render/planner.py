@@ -1,38 +1,27 @@
-"""From a frame of the reel to its plan: which source frames, under which map, in which mix."""
+"""From what a frame of the reel shows to its plan: which source frames, under which map, in which mix. Pure."""
 
 from dataclasses import replace
-from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Take
+from clevrin.core.document import Take
 from clevrin.core.document.model import Mirror
-from clevrin.core.pace import Placed, placed_shots
-from clevrin.core.pace.conform import stamped_frame
-from clevrin.core.render.plan import Layer, Plan, bend_rows, row9
-from clevrin.core.render.sources import Sources
-from clevrin.core.render.steadied import Steadied
+from clevrin.core.render.borrowing import borrowed_frames
+from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
+from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot
 
 Matrix = NDArray[np.float64]
 
 
-def plan_frame(project: Project, frame: int, size: tuple[int, int], sources: Sources, *, held: bool = True) -> Plan:
-    """The plan of one frame of the reel at a size in pixels; frames outside the reel are black.
-
-    `held` False plans all shots as shot, for looking at before and after. Decodes nothing.
-    """
-    row = placed_shots(project)
-    mix = _mix(row, frame)
-    layers, unmeasured = [], []
-    for placed, weight in mix:
-        at = stamped_frame(placed, frame, project.reel.rate, sources.times_s(placed.take))
-        steadied = Steadied.of(project, placed.shot)
-        if held and sources.missing(steadied):
-            unmeasured.append(placed.take.name)
-        reel_size = project.reel.width, project.reel.height
-        layers.append(plan_shot(steadied, at, reel_size, size, sources, held=held, weight=weight))
-    return Plan(width=size[0], height=size[1], layers=tuple(layers), unmeasured=tuple(unmeasured))
+def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
+    """The plan of a frame of the reel at a size in pixels. Reads nothing, waits for nothing, decodes nothing."""
+    layers = tuple(
+        plan_shot(each.resolved, each.frame, resolved.reel_size, size, weight=each.weight) for each in resolved.shown
+    )
+    shots = [each.resolved for each in resolved.shown]
+    unmeasured = tuple(shot.take.name for shot in shots if isinstance(shot.state, Lacking))
+    return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured)
 
 
 def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
@@ -45,19 +34,11 @@ def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
 
 
 def plan_shot(
-    steadied: Steadied,
-    frame: int,
-    reel_size: tuple[int, int],
-    size: tuple[int, int],
-    sources: Sources,
-    *,
-    held: bool = True,
-    weight: float = 1.0,
+    resolved: ResolvedShot, frame: int, reel_size: tuple[int, int], size: tuple[int, int], *, weight: float = 1.0
 ) -> Layer:
     """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
-    shot, take = steadied.shot, steadied.take
+    shot, take, state = resolved.shot, resolved.take, resolved.state
     source = take.facts.width, take.facts.height
-    path = sources.held(steadied) if held else None
     held_from_out = reel_map(source, reel_size, size, shot.mirror)
     plain = Layer(
         take_id=take.id,
@@ -67,9 +48,9 @@ def plan_shot(
         src_from_out=row9(held_from_out),
         weight=weight,
     )
-    if path is None:
+    if not isinstance(state, Held):
         return plain
-    hold = shot.hold
+    hold, path = shot.hold, state.path
     src_from_out = path.at(frame) @ held_from_out
     bend = path.bend_at(frame)
     return replace(
@@ -78,11 +59,17 @@ def plan_shot(
         bend=None if bend is None else bend_rows(bend),
         edge=hold.edge,
         colour=hold.colour,
-        borrowed=sources.borrowed(take, frame, src_from_out, size) if hold.edge == "borrow" else (),
+        borrowed=_borrowed(state.lenders, frame, src_from_out, size),
         window=_window(path.window, held_from_out, source) if path.window < 1 else None,
         kernel=hold.kernel,
         crispness=hold.crispness,
     )
+
+
+def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: tuple[int, int]) -> tuple[Borrowed, ...]:
+    if lenders is None:
+        return ()
+    return borrowed_frames(lenders.trace, lenders.chain, frame, src_from_out, size)
 
 
 def reel_map(source: tuple[int, int], reel_size: tuple[int, int], size: tuple[int, int], mirror: Mirror) -> Matrix:
@@ -105,20 +92,6 @@ def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, 
     scale = min(within[0] / source[0], within[1] / source[1])
     width, height = (max(2, int(side * scale / 2 + 1e-6) * 2) for side in source)
     return width, height
-
-
-def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
-    """Which shots show at a frame, and with which weights: two during a dissolve."""
-    for here, after in zip_longest(row, row[1:]):
-        length = here.shot.leave.dissolve_frames if after is not None else 0
-        first = here.end - length // 2
-        step = frame - first
-        if after is not None and 0 <= step < length:
-            incoming = (step + 1) / (length + 1)
-            return [(here, 1 - incoming), (after, incoming)]
-        if here.start <= frame < here.end:
-            return [(here, 1.0)]
-    return []
 
 
 def _fit(source: tuple[int, int], out: tuple[int, int]) -> Matrix:

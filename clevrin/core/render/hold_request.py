@@ -4,11 +4,11 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 from functools import cached_property
 
-from clevrin.core.document import Motion, Project, Shot, Take, Track
+from clevrin.core.document import Hold, Motion, Project, Shot, Take, Track
 
 
 @dataclass(frozen=True, kw_only=True)
-class Steadied:
+class HoldRequest:
     """A shot, its take, the track that it is anchored to, and the take or motion that lends it motion.
 
     `track` and `lender` are None where there is none, and where what the shot names is gone.
@@ -20,25 +20,29 @@ class Steadied:
     lender: Take | Motion | None = None
 
     @staticmethod
-    def of(project: Project, shot: Shot) -> "Steadied":
+    def of(project: Project, shot: Shot) -> "HoldRequest":
         """A shot of the project, or one like it with other settings."""
         take = project.take(shot.take_id)
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
-        return Steadied(shot=shot, take=take, track=track, lender=_lender(project, shot))
+        return HoldRequest(shot=shot, take=take, track=track, lender=_lender(project, shot))
 
     @property
     def moved(self) -> bool:
-        """Whether the shot is shown otherwise than it was shot: without a track an anchor holds nothing."""
-        hold = self.shot.hold
-        held = hold.how != "none" and not (hold.how == "anchor" and self.track is None)
-        return held or self.lent
+        """Whether the shot is shown otherwise than it was shot."""
+        return self.hold.how != "none" or self.lent
 
     @property
     def lent(self) -> bool:
         """Whether motion is put on it."""
         loan = self.shot.loan
         return loan is not None and (loan.lender == "rig" or self.lender is not None)
+
+    @property
+    def hold(self) -> Hold:
+        """What decides the path; an anchor whose track is gone holds nothing."""
+        hold = self.shot.hold.path_part
+        return hold.changed(how="none") if hold.how == "anchor" and self.track is None else hold
 
     @cached_property
     def key(self) -> Hashable:

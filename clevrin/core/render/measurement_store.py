@@ -1,0 +1,175 @@
+"""What is measured of takes: looked up in memory and on the shelf, or measured when it is asked for."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Span, Take, Track
+from clevrin.core.media.index import FrameIndex, index_frames
+from clevrin.core.motion.areas import CarriedArea
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.measure import TraceRequest, stored_piece, stored_trace, trace_take
+from clevrin.core.motion.models import summed_up
+from clevrin.core.motion.pieces import PIECE_FRAMES
+from clevrin.core.motion.registration import Registration, RegistrationRequest, register_span, stored_registration
+from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.tracking import Vectors
+from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
+from clevrin.core.progress import Progress
+from clevrin.core.render.remembered import Remembered
+
+
+@dataclass(frozen=True, kw_only=True)
+class TraceNeed:
+    """The trace of a take; `mesh`: with the local motion of a mesh."""
+
+    take: Take
+    mesh: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class RegistrationNeed:
+    """The frames of a span of a take, each registered to one frame of it."""
+
+    take: Take
+    span: Span
+    reference: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class TrackNeed:
+    """Where a track of a take goes."""
+
+    take: Take
+    track: Track
+
+
+Need = TraceNeed | RegistrationNeed | TrackNeed
+"""A measurement that something depends on: found in the store, or measured."""
+
+
+class MeasurementStore:
+    """Measurements of takes; threads may share one.
+
+    The look-ups give None for what has not been measured, and measure nothing; `measure`, `register` and `follow` do,
+    and what they find is remembered even where the shelf cannot be written.
+    """
+
+    def __init__(self, shelf: Shelf | None = None, remembered: Remembered | None = None) -> None:
+        self.shelf = shelf or Shelf()
+        self.remembered = remembered or Remembered()
+
+    def index(self, take: Take) -> FrameIndex:
+        """The frames of a take's film and when they stand; raises `MediaError` where it cannot be read."""
+        return self.remembered.once(("index", take.path, take.fingerprint), lambda: index_frames(Path(take.path)))
+
+    def times_s(self, take: Take) -> tuple[float, ...] | None:
+        """The time stamps of a take of variable rate; None for the others, whose time is even."""
+        if not take.facts.variable:
+            return None
+        return self.remembered.once(
+            ("times", take.path, take.fingerprint), lambda: tuple(float(t) for t in self.index(take).times_s)
+        )
+
+    def trace(self, take: Take, *, mesh: bool = False) -> Trace | None:
+        """The trace of a take, with the local motion of a mesh if it is wanted."""
+        if not Path(take.path).exists():
+            return None
+        if take.facts.frames < 2:
+            return _single(take)
+        request = trace_request(take, mesh=mesh)
+        return self.remembered.once(_key(TraceNeed(take=take, mesh=mesh)), lambda: stored_trace(request, self.shelf))
+
+    def vectors(self, take: Take, frame: int) -> Vectors | None:
+        """What was followed into a frame of a take, as shares of the picture's size."""
+        request, frames = trace_request(take), take.facts.frames
+        piece = self.remembered.once(
+            ("vectors", request.key, frame // PIECE_FRAMES), lambda: stored_piece(request, self.shelf, frame, frames)
+        )
+        return None if piece is None else piece.vectors(frame)
+
+    def chain(self, take: Take, trace: Trace) -> NDArray[np.float64]:
+        """(frames, 3, 3): from a take's first frame to each, its motions summed up."""
+        return self.remembered.once(("chain", take.measured_as), lambda: summed_up(trace.motions))
+
+    def registration(self, need: RegistrationNeed) -> Registration | None:
+        return self.remembered.once(_key(need), lambda: stored_registration(_registering(need), self.shelf))
+
+    def track(self, need: TrackNeed) -> Followed | None:
+        frames = need.take.facts.frames
+        return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
+
+    def measure(self, take: Take, progress: Progress, *, mesh: bool = False) -> Trace:
+        """The trace of a take, measured if it is not there. Raises `MediaError`, `CancelledError`."""
+        found = self.trace(take, mesh=mesh)
+        if found is None:
+            found = trace_take(trace_request(take, mesh=mesh), self.shelf, progress)
+            self.remembered.put(_key(TraceNeed(take=take, mesh=mesh)), found)
+        return found
+
+    def register(self, need: RegistrationNeed, progress: Progress) -> Registration:
+        """The frames of a span registered to one of them. Raises `MediaError`, `CancelledError`."""
+        found = self.registration(need)
+        if found is None:
+            trace = self.measure(need.take, progress)
+            found = register_span(_registering(need), trace, self.shelf, progress)
+            self.remembered.put(_key(need), found)
+        return found
+
+    def follow(self, need: TrackNeed, progress: Progress) -> Followed:
+        """Where a track goes, followed if it was not before. Raises `MediaError`, `CancelledError`."""
+        found = follow_track(_following(need), self.trace(need.take), self.shelf, progress)
+        self.remembered.put(_key(need), found)
+        return found
+
+
+def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
+    """How a take is measured: without what the user left out."""
+    return TraceRequest(
+        path=Path(take.path),
+        fingerprint=take.fingerprint,
+        model="mesh" if mesh else "auto",
+        leave_out=tuple(each.area for each in take.left_out if not each.carried),
+        carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
+    )
+
+
+def _key(need: Need) -> tuple[object, ...]:
+    """By what a measurement is remembered: what it depends on, and nothing else of the take."""
+    if isinstance(need, TraceNeed):
+        return "trace", need.take.measured_as, need.mesh
+    if isinstance(need, RegistrationNeed):
+        return "registration", need.take.measured_as, need.span, need.reference
+    return "track", need.take.fingerprint, need.track
+
+
+def _registering(need: RegistrationNeed) -> RegistrationRequest:
+    measured = trace_request(need.take)
+    return RegistrationRequest(
+        path=measured.path,
+        fingerprint=need.take.fingerprint,
+        span=need.span,
+        reference=need.reference,
+        leave_out=measured.leave_out,
+        carried=measured.carried,
+    )
+
+
+def _following(need: TrackNeed) -> TrackRequest:
+    return TrackRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, track=need.track)
+
+
+def _single(take: Take) -> Trace:
+    """The trace of a take of one frame: there is no motion in it."""
+    return Trace(
+        width=take.facts.width,
+        height=take.facts.height,
+        rate=take.facts.rate,
+        times_s=np.zeros(1),
+        model="translation",
+        motions=np.eye(3)[None],
+        confidence=np.zeros(1),
+        shutter_deg=None,
+    )

@@ -1,0 +1,218 @@
+"""What a plan needs is looked up here, before planning, and becomes a value: planning asks nothing of anybody.
+
+A shot is resolved to how it is held: as it was shot, along a path, or not yet, and then with the measurement that is
+lacking. `resolve` takes what is measured; `complete` measures what is not.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from itertools import zip_longest
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Project, Shot, Take
+from clevrin.core.hold import HeldPath, held_path
+from clevrin.core.hold.lending import loan_maps
+from clevrin.core.motion.registration import Registration, best_reference
+from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.tracks import Followed
+from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.pace.conform import stamped_frame
+from clevrin.core.progress import Progress
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.measurement_store import (
+    MeasurementStore,
+    Need,
+    RegistrationNeed,
+    TraceNeed,
+    TrackNeed,
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class AsShot:
+    """The shot is shown as it was shot: nothing is asked of it."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Held:
+    """The shot goes along a path. `lenders`, with the edge that borrows: what is known of its take's other frames."""
+
+    path: HeldPath
+    lenders: "Lenders | None" = None
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Lenders:
+    """The frames of a take that others may borrow from: its trace, and the way from its first frame to each."""
+
+    trace: Trace
+    chain: NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Lacking:
+    """The shot cannot be held yet: this is not measured."""
+
+    need: Need
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class ResolvedShot:
+    """A shot with all that planning its frames needs. `stamps_s`: the times of its take's frames, if they vary."""
+
+    shot: Shot
+    take: Take
+    stamps_s: tuple[float, ...] | None
+    state: AsShot | Held | Lacking
+
+    @property
+    def as_shot(self) -> "ResolvedShot":
+        """The same without its hold, for looking at before and after."""
+        return replace(self, state=AsShot())
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Shown:
+    """A frame of a shot's take, and its share of the picture."""
+
+    resolved: ResolvedShot
+    frame: int
+    weight: float
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class ResolvedFrame:
+    """What a frame of the reel shows, on a reel of a size in pixels; nothing: black."""
+
+    reel_size: tuple[int, int]
+    shown: tuple[Shown, ...]
+
+
+def resolve(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
+    """A shot as far as it is measured; solves its path, and remembers it. Measures nothing.
+
+    Raises `ClevrinError` where no path can be found. Costs nothing to speak of the second time; see `solve_path`
+    for the first.
+    """
+    return _resolved(request, store, lambda need: _found(need, store))
+
+
+def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) -> ResolvedShot:
+    """A shot with all that its hold needs measured: its state is never `Lacking`.
+
+    Does not depend on the shelf: what is measured here and cannot be kept is used all the same. Raises `MediaError`
+    for what cannot be measured, `CancelledError` when stopped.
+    """
+
+    def measured(need: Need) -> Trace | Registration | Followed:
+        return _measured(need, store, progress)
+
+    return _resolved(request, store, measured)
+
+
+def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedShot]) -> ResolvedFrame:
+    """What a frame of the reel shows; `of` gives the shots, resolved. Outside of the reel it shows nothing."""
+    reel = project.reel
+    shown = []
+    for placed, weight in _mix(placed_shots(project), frame):
+        resolved = of(placed.shot)
+        at = stamped_frame(placed, frame, reel.rate, resolved.stamps_s)
+        shown.append(Shown(resolved=resolved, frame=at, weight=weight))
+    return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown))
+
+
+Measurement = Trace | Registration | Followed
+Ask = Callable[[Need], Measurement | None]
+
+
+class _NotMeasuredError(Exception):
+    """Something was asked for that is not there."""
+
+    def __init__(self, need: Need) -> None:
+        super().__init__(need)
+        self.need = need
+
+
+def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> ResolvedShot:
+    state: AsShot | Held | Lacking = AsShot()
+    if request.moved:
+        try:
+            path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
+            state = Held(path=path, lenders=_lenders(request, store, ask))
+        except _NotMeasuredError as error:
+            state = Lacking(need=error.need)
+    take = request.take
+    return ResolvedShot(shot=request.shot, take=take, stamps_s=store.times_s(take), state=state)
+
+
+def _path(request: HoldRequest, ask: Ask) -> HeldPath:
+    """The held path, solved from what is asked for; raises `_NotMeasuredError`."""
+    take, shot, hold = request.take, request.shot, request.hold
+    trace = _trace(take, ask, mesh=hold.mesh)
+    registration = followed = loan = None
+    if hold.how == "lock-off":
+        chosen = hold.reference
+        reference = best_reference(trace, shot.span) if chosen is None or chosen not in shot.span else chosen
+        answer = _answer(RegistrationNeed(take=take, span=shot.span, reference=reference), ask)
+        registration = answer if isinstance(answer, Registration) else None
+    if hold.how == "anchor" and request.track is not None:
+        answer = _answer(TrackNeed(take=take, track=request.track), ask)
+        followed = answer if isinstance(answer, Followed) else None
+    if shot.loan is not None and request.lent:
+        lender = request.lender
+        lent_by = _trace(lender, ask) if isinstance(lender, Take) else lender
+        size = take.facts.width, take.facts.height
+        loan = loan_maps(shot.loan, lent_by, shot.span.frames, float(trace.rate), size, hold.settle_s)
+    path = held_path(trace, shot.span, hold, registration=registration, followed=followed, loan=loan)
+    assert path is not None, "only a shot that is moved has its path asked for"
+    return path
+
+
+def _lenders(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Lenders | None:
+    if request.shot.hold.edge != "borrow":
+        return None
+    trace = _trace(request.take, ask)
+    return Lenders(trace=trace, chain=store.chain(request.take, trace))
+
+
+def _trace(take: Take, ask: Ask, *, mesh: bool = False) -> Trace:
+    trace = _answer(TraceNeed(take=take, mesh=mesh), ask)
+    assert isinstance(trace, Trace)
+    return trace
+
+
+def _answer(need: Need, ask: Ask) -> Measurement:
+    found = ask(need)
+    if found is None:
+        raise _NotMeasuredError(need)
+    return found
+
+
+def _found(need: Need, store: MeasurementStore) -> Measurement | None:
+    if isinstance(need, TraceNeed):
+        return store.trace(need.take, mesh=need.mesh)
+    return store.registration(need) if isinstance(need, RegistrationNeed) else store.track(need)
+
+
+def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measurement:
+    if isinstance(need, TraceNeed):
+        return store.measure(need.take, progress, mesh=need.mesh)
+    if isinstance(need, RegistrationNeed):
+        return store.register(need, progress)
+    return store.follow(need, progress)
+
+
+def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
+    """Which shots show at a frame, and with which weights: two during a dissolve."""
+    for here, after in zip_longest(row, row[1:]):
+        length = here.shot.leave.dissolve_frames if after is not None else 0
+        first = here.end - length // 2
+        step = frame - first
+        if after is not None and 0 <= step < length:
+            incoming = (step + 1) / (length + 1)
+            return [(here, 1 - incoming), (after, incoming)]
+        if here.start <= frame < here.end:
+            return [(here, 1.0)]
+    return []
