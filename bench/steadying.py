@@ -16,18 +16,19 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
 from clevrin.core.render.executor import bent_map, execute, window_pixels
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.plan import Layer, Plan, row9
 from clevrin.core.render.planner import plan_shot
-from clevrin.core.render.steadied import Steadied
+from clevrin.core.render.resolving import Held, complete, resolve
 from clevrin.demo.camera import Lens
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.film import developed, frame_light
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import (
     held_places,
+    lock_off_errors,
     quick_rms,
-    standing_errors,
     true_course,
     true_motions,
     true_places,
@@ -48,7 +49,7 @@ _WIDER = 1.5
 
 def steadying_rows(traces: dict[str, Trace], shelf: Shelf) -> list[Row]:
     rows: list[Row] = []
-    with Sources(shelf) as sources:
+    with Sources.of(shelf) as sources:
         for name, (span, centre, corner) in _LOCKED.items():
             rows.append(_lock_off_row(name, Span(first=span[0], end=span[1]), centre, corner, sources))
         rows.append(_zoomed_row(sources))
@@ -63,18 +64,17 @@ def steadying_rows(traces: dict[str, Trace], shelf: Shelf) -> list[Row]:
     return rows
 
 
-def shot_of(name: str, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> Steadied:
-    """A shot of a demo take on a reel of its own, as `Steadied`."""
+def shot_of(name: str, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> HoldRequest:
+    """A shot of a demo take on a reel of its own."""
     take = take_in(FOOTAGE / f"{name}.mp4").changed(tracks=tracks)
     shot = Shot(take_id=take.id, span=span or take.whole, hold=hold)
-    return Steadied.of(Project(takes=(take,), reel=Reel(shots=(shot,))), shot)
+    return HoldRequest.of(Project(takes=(take,), reel=Reel(shots=(shot,))), shot)
 
 
-def path_of(steadied: Steadied, sources: Sources) -> HeldPath:
-    sources.measure_for(steadied, Silent())
-    path = sources.held(steadied)
-    assert path is not None
-    return path
+def path_of(request: HoldRequest, sources: Sources) -> HeldPath:
+    state = complete(request, sources.measured, Silent()).state
+    assert isinstance(state, Held)
+    return state.path
 
 
 def _rms(values: np.ndarray) -> float:
@@ -90,7 +90,7 @@ def _points(share: float = 1.0) -> tuple[np.ndarray, np.ndarray]:
 def _lock_off_row(name: str, span: Span, centre: float, corner: float, sources: Sources) -> Row:
     path = path_of(shot_of(name, Hold(how="lock-off", keep=0.5), span), sources)
     true = true_motions(FOOTAGE / f"{name}.truth.json")
-    at_centre, at_corners = (_rms(standing_errors(true, path, span, points)) for points in _points())
+    at_centre, at_corners = (_rms(lock_off_errors(true, path, span, points)) for points in _points())
     return Row(
         f"lock-off {name}: residual at the centre / corners",
         f"{centre} / {corner} px",
@@ -103,7 +103,7 @@ def _zoomed_row(sources: Sources) -> Row:
     span = Span(first=5, end=75)
     path = path_of(shot_of("burst", Hold(how="lock-off", keep=0.3), span), sources)
     true = true_motions(FOOTAGE / "burst.truth.json")
-    at_centre, at_corners = (_rms(standing_errors(true, path, span, points)) for points in _points())
+    at_centre, at_corners = (_rms(lock_off_errors(true, path, span, points)) for points in _points())
     return Row(
         "lock-off burst, a zoom of 1.9 taken out: centre / corners",
         "",
@@ -162,13 +162,14 @@ def _course_rows(trace: Trace) -> list[Row]:
     return rows
 
 
-def empty_pixels(steadied: Steadied, sources: Sources, frames: range) -> int:
+def empty_pixels(request: HoldRequest, sources: Sources, frames: range) -> int:
     """Pixels that show anything but the source, in a film that is white all over before a black beyond."""
     grey = np.full((360, 640), 128, np.uint8)
     white = Picture(y=np.full((720, 1280), 255, np.uint8), u=grey, v=grey)
     empty = 0
+    resolved = resolve(request, sources.measured)
     for frame in frames:
-        layer = plan_shot(steadied, frame, (1280, 720), (1280, 720), sources)
+        layer = plan_shot(resolved, frame, (1280, 720), (1280, 720))
         bare = replace(layer, edge="bare")
         seen = execute(Plan(width=1280, height=720, layers=(bare,)), lambda *_: white).y
         if layer.window is not None:
@@ -194,9 +195,9 @@ def _edge_row(sources: Sources) -> Row:
         Hold(how="float", mesh=True),
     ):
         for edge in ("fill", "trim"):
-            steadied = shot_of("picnic", hold.changed(edge=edge), tracks=(track,))
-            path_of(steadied, sources)
-            empty += empty_pixels(steadied, sources, range(steadied.take.facts.frames))
+            request = shot_of("picnic", hold.changed(edge=edge), tracks=(track,))
+            path_of(request, sources)
+            empty += empty_pixels(request, sources, range(request.take.facts.frames))
             films += 1
     return Row(f"empty edge pixels, all frames, {films} holds with fill and trim", "none", str(empty), empty == 0)
 
@@ -247,11 +248,11 @@ def _borrow_rows(sources: Sources) -> list[Row]:
     """What was borrowed for a shaky stretch that nothing enlarges, against a wider lens that saw it."""
     rows = []
     for name, frames in (("mist", (30, 60)), ("hill", (50, 90, 130))):
-        steadied = shot_of(name, Hold(how="float", edge="borrow", settle_s=3.0))
-        path = path_of(steadied, sources)
+        request = shot_of(name, Hold(how="float", edge="borrow", settle_s=3.0))
+        path = path_of(request, sources)
         errors, filled, missing = [], 0, 0
         for frame in frames:
-            seen = borrowed_error(steadied, path, frame, sources)
+            seen = borrowed_error(request, path, frame, sources)
             errors.append(seen[0])
             filled += len(seen[0])
             missing += seen[1]
@@ -268,13 +269,13 @@ def _borrow_rows(sources: Sources) -> list[Row]:
     return rows
 
 
-def borrowed_error(steadied: Steadied, path: HeldPath, frame: int, sources: Sources) -> tuple[np.ndarray, int]:
+def borrowed_error(request: HoldRequest, path: HeldPath, frame: int, sources: Sources) -> tuple[np.ndarray, int]:
     """Errors of the luma of pixels that were borrowed, and how many could not be."""
     size = (1280, 720)
-    layer = plan_shot(steadied, frame, size, size, sources)
+    layer = plan_shot(resolve(request, sources.measured), frame, size, size)
     plan = Plan(width=1280, height=720, layers=(layer,))
-    picture = carried_out(plan, lambda _: steadied.take, sources, "final").y.astype(float)
-    wide = wide_truth(steadied.take.name, frame)
+    picture = carried_out(plan, lambda _: request.take, sources.films, "final").y.astype(float)
+    wide = wide_truth(request.take.name, frame)
     shift = np.array([[1, 0, 320], [0, 1, 180], [0, 0, 1.0]])
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     true = cv2.warpPerspective(wide, shift @ layer.matrix, size, flags=flags).astype(float)

@@ -119,7 +119,7 @@ def quick_rms(course: Numbers, rate: float) -> float:
     return float(np.sqrt((quick**2).sum(axis=1).mean()))
 
 
-def standing_errors(true: Numbers, path: HeldPath, span: Span, points: Numbers) -> Numbers:
+def lock_off_errors(true: Numbers, path: HeldPath, span: Span, points: Numbers) -> Numbers:
     """How far the scene is from where it stands on the average, at points (n, 2) of a shot that is locked off.
 
     (span.frames, n): px of the source. The scene is what the true motions (frames, 3, 3) carry along, from the middle

@@ -47,10 +47,10 @@ def test_a_programme_is_solved_as_its_conditions_ask(seed, frames, size):
     assert found.solved
     left = reach - np.einsum("nci,ni->nc", rows, found.unknowns)
     pull = (hessian @ found.unknowns.reshape(-1)).reshape(frames, size) + linear
-    pull += np.einsum("nci,nc->ni", rows, found.prices)
-    assert left.min() > -1e-5 and found.prices.min() >= 0
+    pull += np.einsum("nci,nc->ni", rows, found.multipliers)
+    assert left.min() > -1e-5 and found.multipliers.min() >= 0
     assert np.abs(pull).max() < 1e-4
-    assert (found.prices * np.maximum(left, 0)).max() < 1e-3
+    assert (found.multipliers * np.maximum(left, 0)).max() < 1e-3
 
 
 def test_without_bounds_it_is_the_plain_solution():

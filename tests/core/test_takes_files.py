@@ -10,7 +10,7 @@ from clevrin.core.document import Project, edits
 from clevrin.core.document.files import load
 from clevrin.core.document.packing import pack
 from clevrin.core.errors import CancelledError, DocumentError, MediaError
-from clevrin.core.media.finding import find_takes, standing
+from clevrin.core.media.finding import file_state, find_takes
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, clear_room, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
@@ -62,7 +62,7 @@ def test_takes_that_moved_are_found_beside_one_of_them_whatever_their_names(film
     (place / "b.mp4").rename(place / "renamed.mp4")
     (place / "more" / "c.mkv").rename(place / "more" / "other.mkv")
     numbered_film(place / "b.mp4", frames=33)  # another film under the old name
-    assert all(standing(tmp_path / "card" / n, "x") == "missing" for n in ("a.mov", "b.mp4"))
+    assert all(file_state(tmp_path / "card" / n, "x") == "missing" for n in ("a.mov", "b.mp4"))
     found = find_takes(takes, place / "a.mov", Silent())
     assert found.left == 0
     by_name = {takes[take_id].name: path for take_id, path in found.places}
@@ -85,9 +85,9 @@ def test_pointing_at_another_film_finds_the_others_all_the_same(films, tmp_path)
 
 def test_a_file_that_was_replaced_is_noticed(films):
     take = take_in(films / "b.mp4")
-    assert standing(films / "b.mp4", take.fingerprint) == "there"
+    assert file_state(films / "b.mp4", take.fingerprint) == "there"
     numbered_film(films / "b.mp4", frames=10, size=(96, 54))
-    assert standing(films / "b.mp4", take.fingerprint) == "replaced"
+    assert file_state(films / "b.mp4", take.fingerprint) == "replaced"
 
 
 @pytest.mark.parametrize(
@@ -153,12 +153,12 @@ def test_scrubbing_shows_the_same_picture_from_the_proxy_and_nothing_else_does(t
     shelf = ProxyShelf(tmp_path / "proxies")
     shelf.make(ProxyRequest(path=film, fingerprint=take.fingerprint, frames=6), Silent())
     plan = plan_take(take, 4, (640, 360))
-    with Sources(proxies=shelf) as sources:
-        seen = execute(plan, lambda _, frame: sources.read(take, frame), "draft")
-        assert not sources.used_proxy
-        sources.scrubbing = True
-        scrubbed = execute(plan, lambda _, frame: sources.read(take, frame), "draft")
-        assert sources.used_proxy and sources.read(take, 4).size == (960, 540)
+    with Sources.of(proxies=shelf) as sources:
+        seen = execute(plan, lambda _, frame: sources.films.read(take, frame), "draft")
+        assert not sources.films.used_proxy
+        sources.films.scrubbing = True
+        scrubbed = execute(plan, lambda _, frame: sources.films.read(take, frame), "draft")
+        assert sources.films.used_proxy and sources.films.read(take, 4).size == (960, 540)
     assert scrubbed.size == seen.size and mean_error(seen.y, scrubbed.y) < 2.5
     # Not moved by as much as half a pixel:
     best = min(range(-2, 3), key=lambda d: mean_error(np.roll(scrubbed.y, d, axis=1)[:, 8:-8], seen.y[:, 8:-8]))
@@ -190,7 +190,7 @@ def test_packing_copies_the_media_and_names_them_relative(packable, tmp_path):
     (tmp_path / "packed").rename(tmp_path / "carried away")
     moved = load(tmp_path / "carried away" / "packed.clevrin")
     for take in moved.takes[:2]:
-        assert standing(tmp_path / "carried away" / "media" / take.path.split("/")[-1], take.fingerprint) == "there"
+        assert file_state(tmp_path / "carried away" / "media" / take.path.split("/")[-1], take.fingerprint) == "there"
     assert moved.takes[2].path == packable.takes[2].path  # dropped and unused: left where it is
 
 
@@ -227,5 +227,5 @@ def test_takes_of_any_rate_and_depth_come_in(tmp_path, rate, pixel_format):
     film = numbered_film(tmp_path / "a.mkv", frames=12, rate=Fraction(rate), pixel_format=pixel_format, size=(322, 182))
     take = take_in(film)
     assert take.facts.rate == rate and take.facts.pixel_format == pixel_format and take.facts.frames == 12
-    with Sources() as sources:
-        assert read_number(sources.read(take, 7).y) == 7
+    with Sources.of() as sources:
+        assert read_number(sources.films.read(take, 7).y) == 7

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from clevrin.core.document import Anchor, Hold, Span
 from clevrin.core.hold.framing import Gates, inner_limits, room_for
 from clevrin.core.hold.held import maps_of
+from clevrin.core.hold.lock_off import within_budget
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path, steps_between
-from clevrin.core.hold.standing import within_budget
 from clevrin.core.motion.models import apply, gate_corners
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
@@ -38,7 +38,7 @@ def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Gates:
     if anchor.slowly:
         course = _slow(trace, span, hold, subject)
     else:
-        maps = _standing(trace, subject, anchor, hold)
+        maps = _kept_in_place(trace, subject, anchor, hold)
         course = within_budget(trace, span, maps, hold) if hold.stays_inside else Gates.of(maps)
     return replace(course, bridged=~known)
 
@@ -87,7 +87,7 @@ def _bridged(rows: Numbers, known: NDArray[np.bool_], span: Span, trace: Trace) 
     return rows
 
 
-def _standing(trace: Trace, subject: Numbers, anchor: Anchor, hold: Hold) -> Numbers:
+def _kept_in_place(trace: Trace, subject: Numbers, anchor: Anchor, hold: Hold) -> Numbers:
     """Maps (n, 3, 3) of gates as large as the picture, in which the subject stands at one place."""
     turned = maps_of(np.column_stack([subject[:, :2], np.zeros_like(subject[:, 2:])]))
     if anchor.place is None:

@@ -37,10 +37,10 @@ class Programme:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Solution:
-    """`unknowns` (n, d), and `prices` (n, c): by how much the sum would fall if a bound gave way by one."""
+    """`unknowns` (n, d), and `multipliers` (n, c) of Lagrange: what a bound that gave way by one would save."""
 
     unknowns: Numbers
-    prices: Numbers
+    multipliers: Numbers
     solved: bool
 
 
@@ -64,40 +64,42 @@ def solve(programme: Programme, start: Numbers) -> Solution:
 
     x = start.copy()
     slack = np.maximum(reach - _times(rows, x), 1.0)
-    prices = np.full_like(slack, scale * 1e-2)
+    multipliers = np.full_like(slack, scale * 1e-2)
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):  # where there is no solution they grow
         for _ in range(_MOST_STEPS):
-            wrong = _product(band, x) + linear + np.einsum("nci,nc->ni", rows, prices)
+            wrong = _product(band, x) + linear + np.einsum("nci,nc->ni", rows, multipliers)
             over = _times(rows, x) + slack - reach
-            gap = float((slack * prices).mean())
+            gap = float((slack * multipliers).mean())
             if np.abs(wrong).max() < _CLOSE * scale and np.abs(over).max() < _CLOSE and gap < _CLOSE * scale:
-                return Solution(unknowns=x, prices=np.where(open_ended, 0.0, prices), solved=True)
+                return Solution(unknowns=x, multipliers=np.where(open_ended, 0.0, multipliers), solved=True)
             try:
-                factor = cholesky_banded(_with_blocks(band, np.einsum("nci,nc,ncj->nij", rows, prices / slack, rows)))
+                factor = cholesky_banded(
+                    _with_blocks(band, np.einsum("nci,nc,ncj->nij", rows, multipliers / slack, rows))
+                )
             except (np.linalg.LinAlgError, ValueError):  # no longer definite, or not finite
                 break
 
             def step(target: Numbers) -> tuple[Numbers, Numbers, Numbers]:
-                """Where slack * prices is to go by `target`."""
-                pull = (prices * over - target) / slack  # noqa: B023  # used within its round
+                """Where slack * multipliers is to go by `target`."""
+                pull = (multipliers * over - target) / slack  # noqa: B023  # used within its round
                 right = -wrong - np.einsum("nci,nc->ni", rows, pull)  # noqa: B023
                 dx = cho_solve_banded((factor, False), right.reshape(-1), check_finite=False).reshape(x.shape)  # noqa: B023
                 ds = -over - _times(rows, dx)  # noqa: B023
-                return dx, ds, -(target + prices * ds) / slack  # noqa: B023
+                return dx, ds, -(target + multipliers * ds) / slack  # noqa: B023
 
-            product = slack * prices
+            product = slack * multipliers
             _, ds, dz = step(product)
             if not np.isfinite(ds).all():
                 break
-            aim = float(((slack + _longest(slack, ds) * ds) * (prices + _longest(prices, dz) * dz)).mean())
+            aim = float(((slack + _longest(slack, ds) * ds) * (multipliers + _longest(multipliers, dz) * dz)).mean())
             centre = (aim / gap) ** 3 * gap
             dx, ds, dz = step(product + ds * dz - centre)
             if not np.isfinite(dz).all():
                 break
-            length = min(1.0, _SHORT * min(_longest(slack, ds), _longest(prices, dz)))
-            x, slack, prices = x + length * dx, slack + length * ds, prices + length * dz
+            length = min(1.0, _SHORT * min(_longest(slack, ds), _longest(multipliers, dz)))
+            x, slack, multipliers = x + length * dx, slack + length * ds, multipliers + length * dz
     met = bool(np.isfinite(x).all() and np.abs(x).max() < _ABSURD and (_times(rows, x) <= reach + 1e-3).all())
-    return Solution(unknowns=x, prices=np.where(open_ended, 0.0, prices), solved=met)
+    return Solution(unknowns=x, multipliers=np.where(open_ended, 0.0, multipliers), solved=met)
 
 
 def _longest(values: Numbers, change: Numbers) -> float:

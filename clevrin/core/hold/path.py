@@ -120,7 +120,7 @@ def solve_path(problem: PathProblem) -> Path:
     corrections = corrections_of(found.unknowns)
     if problem.limits is not None and problem.free[0]:
         corrections[:, 0] = np.maximum(corrections[:, 0], 1.0)
-    return Path(corrections=_pulled_inside(corrections, problem), bound=bool(found.prices.any()))
+    return Path(corrections=_pulled_inside(corrections, problem), bound=bool(found.multipliers.any()))
 
 
 def _no_gate() -> ClevrinError:

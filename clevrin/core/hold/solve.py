@@ -13,9 +13,9 @@ from clevrin.core.hold.bending import bend_of
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.framing import Gates, fits, framed, room_for
 from clevrin.core.hold.held import HeldPath, maps_of
+from clevrin.core.hold.lock_off import free_axes, locked_off
 from clevrin.core.hold.moves import fast_frames, turning_frames
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path
-from clevrin.core.hold.standing import free_axes, locked_off
 from clevrin.core.motion.registration import Registration
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed

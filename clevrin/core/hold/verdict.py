@@ -8,9 +8,9 @@ import numpy as np
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.lock_off import widest_gate
 from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake, shake_px
 from clevrin.core.hold.solve import held_path
-from clevrin.core.hold.standing import widest_gate
 from clevrin.core.motion.models import Matrix, gate_corners
 from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip

@@ -11,7 +11,7 @@ from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import FILM_SUFFIXES
 from clevrin.core.progress import Progress, step
 
-Standing = Literal["there", "missing", "replaced"]
+FileState = Literal["there", "missing", "replaced"]
 
 _MOST_FILES = 20_000
 _DEEPEST = 4
@@ -25,7 +25,7 @@ class Found:
     left: int
 
 
-def standing(path: Path, known_as: str) -> Standing:
+def file_state(path: Path, known_as: str) -> FileState:
     """Whether a take's file is there and still the one that was brought in; costs a few milliseconds."""
     if not path.is_file():
         return "missing"
