@@ -11,10 +11,13 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage
 
-from clevrin.core.document import Shot, Take
+from clevrin.core.document import Take
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.resolving import resolve
 from clevrin.core.render.sources import Sources
-from clevrin.core.render.steadied import Steadied
+from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
 
@@ -22,6 +25,8 @@ log = logging.getLogger(__name__)
 
 Pixels = NDArray[np.uint8]
 Make = Callable[[Sources], Pixels]
+Kept = tuple[str, int, str]
+"""By what a picture lies on the shelf: film, frame, look."""
 _Key = tuple[Any, ...]
 """A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
@@ -35,12 +40,24 @@ class Thumbnails(QObject):
     arrived = Signal()
     _made = Signal(object, object)
 
-    def __init__(self, make_sources: Callable[[], Sources], parent: QObject | None = None) -> None:
-        """`make_sources` is called once, on the thumbnails' thread."""
+    def __init__(
+        self,
+        make_sources: Callable[[], Sources],
+        parent: QObject | None = None,
+        *,
+        precedence: Precedence | None = None,
+        shelf: ThumbnailShelf | None = None,
+    ) -> None:
+        """`make_sources` is called once, on the thumbnails' thread; others give way to it as `precedence` says.
+
+        `shelf`: where pictures of takes as shot are kept from one start to the next.
+        """
         super().__init__(parent)
         self._make_sources = make_sources
+        self._shelf = shelf or ThumbnailShelf()
+        self._precedence = precedence or Precedence()
         self._images: OrderedDict[_Key, QImage] = OrderedDict()
-        self._waiting: OrderedDict[_Key, Make] = OrderedDict()
+        self._waiting: OrderedDict[_Key, tuple[Make, Kept | None]] = OrderedDict()
         self._urgent: _Key = ()
         self._hopeless: set[_Key] = set()
         self._wake = threading.Condition()
@@ -54,12 +71,12 @@ class Thumbnails(QObject):
     def of_take(self, take: Take, frame: int, within: tuple[int, int], *, urgent: bool = False) -> QImage | None:
         """A frame of a take as shot; an `urgent` one is made before all others."""
         key = "take", take.fingerprint, frame, within
-        return self._get(key, lambda sources: take_pixels(sources, take, frame, within), urgent=urgent)
+        kept = take.fingerprint, frame, f"take {within[0]}x{within[1]}"
+        return self._get(key, lambda sources: take_pixels(sources, take, frame, within), kept, urgent=urgent)
 
     def of_shot(
         self,
-        shot: Shot,
-        take: Take,
+        request: HoldRequest,
         frame: int,
         reel_size: tuple[int, int],
         size: tuple[int, int],
@@ -67,9 +84,14 @@ class Thumbnails(QObject):
         ready: bool,
     ) -> QImage | None:
         """A frame of a shot as the reel shows it; `ready` says whether what its hold needs is measured."""
-        key = "shot", take.fingerprint, frame, shot.span, shot.hold, shot.mirror, reel_size, size, ready
-        steadied = Steadied(shot=shot, take=take)
-        return self._get(key, lambda sources: shot_pixels(sources, steadied, frame, reel_size, size))
+        shot = request.shot
+        key = "shot", request.take.fingerprint, frame, request.key, shot.hold, shot.mirror, reel_size, size, ready
+
+        def make(sources: Sources) -> Pixels:
+            return shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
+
+        look = f"shot {reel_size[0]}x{reel_size[1]} {size[0]}x{size[1]} {shot.mirror}"
+        return self._get(key, make, None if request.moved else (request.take.fingerprint, frame, look))
 
     def try_again(self) -> None:
         """Has what could not be made asked for once more."""
@@ -82,7 +104,7 @@ class Thumbnails(QObject):
             self._wake.notify()
         self._thread.join()
 
-    def _get(self, key: _Key, make: Make, *, urgent: bool = False) -> QImage | None:
+    def _get(self, key: _Key, make: Make, kept: Kept | None, *, urgent: bool = False) -> QImage | None:
         image = self._images.get(key)
         if image is not None:
             self._images.move_to_end(key)
@@ -93,7 +115,7 @@ class Thumbnails(QObject):
             if key in self._waiting:
                 self._waiting.move_to_end(key)
             elif key not in self._hopeless:
-                self._waiting[key] = make
+                self._waiting[key] = make, kept
                 while len(self._waiting) > _WAITING:
                     self._waiting.popitem(last=False)
                 self._wake.notify()
@@ -118,20 +140,31 @@ class Thumbnails(QObject):
         newest = next(reversed(self._waiting))
         return min((key for key in self._waiting if key[:2] == newest[:2]), key=lambda key: key[2])
 
+    def _found_or_made(self, sources: Sources, make: Make, kept: Kept | None) -> Pixels:
+        found = None if kept is None else self._shelf.get(*kept)
+        if found is not None:
+            return found
+        pixels = make(sources)
+        if kept is not None:
+            self._shelf.put(*kept, pixels)
+        return pixels
+
     def _run(self) -> None:
         give_way()
         with self._make_sources() as sources:
-            sources.scrubbing = True  # a proxy is good enough for a small picture
+            sources.films.scrubbing = True  # a proxy is good enough for a small picture
             while True:
                 with self._wake:
                     while not self._closed and not self._waiting:
+                        self._precedence.press("thumbnails", False)
                         self._wake.wait()
+                    self._precedence.press("thumbnails", not self._closed)
                     if self._closed:
                         return
                     key = self._chosen()
-                    make = self._waiting[key]
+                    make, kept = self._waiting[key]
                 try:
-                    pixels = make(sources)
+                    pixels = self._found_or_made(sources, make, kept)
                     if not self._closed:
                         self._made.emit(key, pixels)
                 except ClevrinError:

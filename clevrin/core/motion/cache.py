@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from clevrin.core.errors import ClevrinError
 
 Arrays = Mapping[str, NDArray]
-_KINDS = ("trace", "registration", "track", "proxies")
+_KINDS = ("trace", "registration", "track", "proxies", "thumbnails")
 """The folders in the cache folder, one for each kind of what is kept."""
 
 
