@@ -3,10 +3,9 @@
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import Take, Track
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Progress
-from clevrin.core.render.sources import Known, Sources
+from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.measurements import Measurements, following_key
 from clevrin.desk.session import Session
@@ -18,13 +17,11 @@ class Followings(QObject):
     changed = Signal(str, str)
     """A track was followed, or could not be: the ids of its take and its own."""
 
-    def __init__(
-        self, session: Session, jobs: JobRunner, shelf: Shelf, known: Known, measurements: Measurements
-    ) -> None:
+    def __init__(self, session: Session, jobs: JobRunner, store: MeasurementStore, measurements: Measurements) -> None:
         super().__init__(session)
         self._session = session
         self._jobs = jobs
-        self._shelf, self._known = shelf, known
+        self._store = store
         self._measurements = measurements
         self._followed: dict[str, Followed] = {}
         self._begun: dict[str, tuple] = {}
@@ -44,8 +41,7 @@ class Followings(QObject):
 
     def _follow(self, take: Take, track: Track) -> None:
         def work(progress: Progress) -> Followed:
-            with Sources(self._shelf, self._known) as sources:
-                return sources.follow(take, track, progress)
+            return self._store.follow(TrackNeed(take=take, track=track), progress)
 
         def done(followed: Followed) -> None:
             self._followed[track.id] = followed

@@ -9,12 +9,12 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Take
 from clevrin.core.document.edits import AddTakes, PlaceTakes
 from clevrin.core.errors import CancelledError, ClevrinError
-from clevrin.core.media.finding import Found, Standing, find_takes
+from clevrin.core.media.finding import FileState, Found, find_takes
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.progress import Progress, step
-from clevrin.desk.jobs import Job, JobRunner
+from clevrin.desk.jobs import MAKING_PROXIES, Job, JobRunner, JobState
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
 from clevrin.desk.settings import Settings
@@ -93,7 +93,7 @@ class Intake(QObject):
         if fresh or places:
             self.taken_in.emit(fresh[0].id if fresh else places[0][0])
 
-    def standing(self, take: Take) -> Standing:
+    def file_state(self, take: Take) -> FileState:
         """Whether a take's file is there, and still the same."""
         return self._watch.of(take)
 
@@ -125,6 +125,10 @@ class Intake(QObject):
 
     def has_proxy(self, take: Take) -> bool:
         return self.proxies.find(take.fingerprint) is not None
+
+    def making_proxy(self, take: Take) -> JobState | None:
+        """How far a take's proxy is; None while none is made."""
+        return self._jobs.state_of(("proxy", take.fingerprint))
 
     def _make_proxies(self) -> None:
         """Makes the proxies that are wanted. Which takes are slow to seek is looked up first, in the background."""
@@ -177,6 +181,7 @@ class Intake(QObject):
                 done=lambda _: None,
                 failed=failed,
                 background=True,
+                turn=MAKING_PROXIES,
             )
         )
 

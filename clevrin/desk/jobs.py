@@ -1,17 +1,20 @@
 """Long work in the window: one job type, run on worker threads, delivered to the interface thread by signals."""
 
+import heapq
+import itertools
 import logging
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from threading import Event
+from threading import Event, Lock
 from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.progress import Progress
+from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
 
 log = logging.getLogger(__name__)
@@ -25,7 +28,7 @@ class Job:
 
     `work` runs on a worker thread with a `Progress`; `done` takes its result, and `failed` a sentence, both on
     the interface thread. `quiet` jobs are quick and do not show in the job strip. Of jobs in the `background` only
-    one runs at a time: they leave the cores to what somebody waits for.
+    one runs at a time, those of a lower `turn` first, and they wait while somebody is pressed for pictures.
     """
 
     key: tuple[Any, ...]
@@ -35,6 +38,11 @@ class Job:
     failed: Callable[[str], None] | None = None
     quiet: bool = False
     background: bool = False
+    turn: int = 0
+
+
+MEASURING, CHARTING, MAKING_PROXIES = range(3)
+"""Turns of jobs in the background: nothing can be done without a trace, and all but scrubbing without a proxy."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -46,6 +54,11 @@ class JobState:
     total: int
     left_s: float | None = None
     per_s: float | None = None
+
+    @property
+    def share(self) -> float:
+        """How far it is, 0 to 1."""
+        return self.done / self.total if self.total else 0.0
 
 
 class _Running:
@@ -73,6 +86,8 @@ class _Running:
         self._runner.progressed.emit(self)
 
     def cancelled(self) -> bool:
+        if self.job.background:
+            self._runner.precedence.give_way(self.stop.is_set)
         return self.stop.is_set()
 
 
@@ -83,10 +98,17 @@ class JobRunner(QObject):
     progressed = Signal(object)
     _finished = Signal(object, object, object)
 
-    def __init__(self, parent: QObject | None = None, *, workers: int = 2) -> None:
+    def __init__(
+        self, parent: QObject | None = None, *, workers: int = 2, precedence: Precedence | None = None
+    ) -> None:
         super().__init__(parent)
+        self.precedence = precedence or Precedence()
         self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job", initializer=give_way)
         self._background = ThreadPoolExecutor(1, thread_name_prefix="background", initializer=give_way)
+        self._waiting: list[tuple[int, int, _Running]] = []  # a heap: by turn, then as they came
+        self._numbers = itertools.count()
+        self._lock = Lock()
+        self._at_work = 0
         self._running: dict[tuple[Any, ...], _Running] = {}
         self._closed = False
         self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)
@@ -101,13 +123,24 @@ class JobRunner(QObject):
     def busy(self) -> bool:
         return bool(self._running)
 
+    @property
+    def idle(self) -> bool:
+        """Whether no thread works any more, not even on what was stopped."""
+        with self._lock:
+            return self._at_work == 0 and not self._running
+
     def start(self, job: Job) -> bool:
         """Queues a job; False when one with its key is under way."""
         if self._closed or job.key in self._running:
             return False
         running = _Running(job, self)
         self._running[job.key] = running
-        (self._background if job.background else self._pool).submit(self._run, running)
+        if job.background:
+            with self._lock:
+                heapq.heappush(self._waiting, (job.turn, next(self._numbers), running))
+            self._background.submit(self._run_next)
+        else:
+            self._pool.submit(self._run, running)
         self.states_changed.emit()
         return True
 
@@ -131,6 +164,11 @@ class JobRunner(QObject):
     def is_running(self, key: tuple[Any, ...]) -> bool:
         return key in self._running
 
+    def state_of(self, key: tuple[Any, ...]) -> JobState | None:
+        """How a job stands; None when there is none. Its `total` is 0 while it waits for its turn."""
+        running = self._running.get(key)
+        return None if running is None else running.state
+
     def close(self) -> None:
         """Stops everything and waits for it."""
         self._closed = True
@@ -140,7 +178,22 @@ class JobRunner(QObject):
         self._pool.shutdown(wait=True, cancel_futures=True)
         self._background.shutdown(wait=True, cancel_futures=True)
 
+    def _run_next(self) -> None:
+        """Runs the job in the background whose turn it is."""
+        with self._lock:
+            _, _, running = heapq.heappop(self._waiting)
+        self._run(running)
+
     def _run(self, running: _Running) -> None:
+        with self._lock:
+            self._at_work += 1
+        try:
+            self._work_on(running)
+        finally:
+            with self._lock:
+                self._at_work -= 1
+
+    def _work_on(self, running: _Running) -> None:
         result, sentence = None, None
         if running.stop.is_set():
             return

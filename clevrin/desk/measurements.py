@@ -9,14 +9,19 @@ from clevrin.core.document import Shot, Take
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.tracking import Vectors
 from clevrin.core.progress import Progress
-from clevrin.core.render.sources import Known, Sources
-from clevrin.core.render.steadied import Steadied
-from clevrin.desk.jobs import Job, JobRunner
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.remembered import Remembered
+from clevrin.core.render.resolving import Held, complete
+from clevrin.desk.jobs import MEASURING, Job, JobRunner, JobState
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
+
+_OTHERS_KEPT = 100
+_HELD_BYTES = 48 * 1024 * 1024
+"""Held paths of the settings that were looked at last; dragging a slider makes dozens."""
 
 
 class Measurements(QObject):
@@ -32,20 +37,18 @@ class Measurements(QObject):
     failed = Signal(str, str)
     """A take cannot be measured: its id, and a sentence."""
 
-    def __init__(self, session: Session, jobs: JobRunner, shelf: Shelf, known: Known, watch: MediaWatch) -> None:
+    def __init__(self, session: Session, jobs: JobRunner, store: MeasurementStore, watch: MediaWatch) -> None:
         super().__init__(session)
         self._session = session
         self._jobs = jobs
         self._watch = watch
-        self.shelf = shelf
-        self.known = known
+        self.store = store
         self._traces: dict[tuple, Trace] = {}
         self._whips: dict[tuple, tuple[Whip, ...]] = {}
         self._verdicts: dict[tuple, Verdict] = {}
-        self._held: dict[Hashable | None, HeldPath] = {}
+        self._held = Remembered(_HELD_BYTES)
         self._troubles: dict[tuple, str] = {}
         self._begun: set[tuple] = set()
-        self._sources = Sources(shelf, known)
         self._solving: dict[str, Hashable] = {}
         self._shown: dict[str, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
@@ -72,6 +75,10 @@ class Measurements(QObject):
     def is_measuring(self, take: Take) -> bool:
         return self._jobs.is_running(_job_key(take.measured_as))
 
+    def measuring(self, take: Take) -> JobState | None:
+        """How far measuring a take is; None while it is not measured, and not to be."""
+        return self._jobs.state_of(_job_key(take.measured_as))
+
     def is_stopped(self, take: Take) -> bool:
         """Whether somebody stopped measuring the take; what was measured is kept."""
         key = take.measured_as
@@ -80,27 +87,30 @@ class Measurements(QObject):
 
     def vectors(self, take: Take, frame: int) -> Vectors | None:
         """What was followed into a frame, as shares of the picture's size; None where it is not measured yet."""
-        return self._sources.vectors(take, frame)
+        return self.store.vectors(take, frame)
 
     def held(self, shot: Shot) -> HeldPath | None:
         """The held path of a shot of the project, or of one like it; starts solving it when it is not there."""
-        steadied = Steadied.of(self._session.project, shot)
-        if not steadied.moved:
+        request = HoldRequest.of(self._session.project, shot)
+        if not request.moved:
             return None
-        key = steadied.key
+        found = self._held.get(request.key)
         # What is being followed is not followed a second time: the path is asked for again when that is done.
-        followed = steadied.track is None or not self._jobs.is_running(following_key(steadied.track.id))
-        if key not in self._held and followed and self.trace(steadied.take) is not None:
-            self._solve(steadied)
-        return self._held.get(key)
+        followed = request.track is None or not self._jobs.is_running(following_key(request.track.id))
+        if found is None and followed and self.trace(request.take) is not None:
+            self._solve(request)
+        return found if isinstance(found, HeldPath) else None
 
     def last_held(self, shot: Shot) -> HeldPath | None:
-        """The held path of a shot, or while it is solved anew the one before."""
+        """The held path of a shot, or while it is solved anew the one before; None for a shot as it was shot."""
+        if not HoldRequest.of(self._session.project, shot).moved:
+            return None
         return self.held(shot) or self.held_before(shot)
 
     def held_before(self, shot: Shot) -> HeldPath | None:
         """The last held path of a shot, as far as there was one; starts nothing."""
-        return self._held.get(self._shown.get(shot.id))
+        found = self._held.get(self._shown.get(shot.id))
+        return found if isinstance(found, HeldPath) else None
 
     def measure(self, take: Take) -> None:
         """Starts measuring a take, or goes on where it was stopped."""
@@ -111,10 +121,8 @@ class Measurements(QObject):
         self._troubles.pop(key, None)
 
         def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...], Verdict]:
-            with Sources(self.shelf, self.known) as sources:
-                trace = sources.measure(take, progress)
-                whips = find_whips(trace)
-                return trace, whips, judge(trace, whips)
+            trace = self.store.measure(take, progress)
+            return self.store.remembered.once(("judged", key), lambda: _judged(trace))
 
         def done(result: tuple[Trace, tuple[Whip, ...], Verdict]) -> None:
             self._traces[key], self._whips[key], self._verdicts[key] = result
@@ -132,20 +140,20 @@ class Measurements(QObject):
                 done=done,
                 failed=failed,
                 background=True,
+                turn=MEASURING,
             )
         )
 
-    def _solve(self, steadied: Steadied) -> None:
-        shot, take, key = steadied.shot, steadied.take, steadied.key
+    def _solve(self, request: HoldRequest) -> None:
+        shot, take, key = request.shot, request.take, request.key
 
         def work(progress: Progress) -> HeldPath | None:
-            with Sources(self.shelf, self.known) as sources:
-                sources.measure_for(steadied, progress)
-                return sources.held(steadied)
+            state = complete(request, self.store, progress).state
+            return state.path if isinstance(state, Held) else None
 
         def done(path: HeldPath | None) -> None:
             if path is not None:
-                self._held[key] = path
+                self._held.put(key, path)
                 self._shown[shot.id] = key
                 self.held_changed.emit(shot.id)
 
@@ -180,12 +188,27 @@ class Measurements(QObject):
     def _measure_all(self) -> None:
         """Begins what nobody has begun; what somebody stopped waits until it is asked for."""
         takes = self._session.project.takes
+        self._forget_others({take.measured_as for take in takes})
         for key in self._begun - {take.measured_as for take in takes} - self._traces.keys():
             self._jobs.stop(_job_key(key))
             self._begun.discard(key)
         for take in takes:
             if take.measured_as not in self._begun and not self.missing(take) and Path(take.path).exists():
                 self.measure(take)
+
+    def _forget_others(self, present: set[tuple]) -> None:
+        """Lets go what was measured of takes of other projects; what was just removed may come back by undo."""
+        others = self._traces.keys() - present
+        if len(others) > _OTHERS_KEPT:
+            for key in others:
+                for kept in (self._traces, self._whips, self._verdicts, self._troubles):
+                    kept.pop(key, None)
+                self._begun.discard(key)
+
+
+def _judged(trace: Trace) -> tuple[Trace, tuple[Whip, ...], Verdict]:
+    whips = find_whips(trace)
+    return trace, whips, judge(trace, whips)
 
 
 def following_key(track_id: str) -> tuple:

@@ -5,7 +5,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import Take
-from clevrin.core.media.finding import Standing, standing
+from clevrin.core.media.finding import FileState, file_state
 from clevrin.core.progress import Progress, step
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.session import Session
@@ -21,11 +21,11 @@ class MediaWatch(QObject):
     def __init__(self, session: Session, jobs: JobRunner) -> None:
         super().__init__(session)
         self._session, self._jobs = session, jobs
-        self._standing: dict[_Key, Standing] = {}
+        self._states: dict[_Key, FileState] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
 
-    def of(self, take: Take) -> Standing:
-        return self._standing.get((take.path, take.fingerprint), "there")
+    def of(self, take: Take) -> FileState:
+        return self._states.get((take.path, take.fingerprint), "there")
 
     def sentence(self, take: Take) -> str | None:
         """What is wrong with a take's file, and what can be done; None when nothing is."""
@@ -39,20 +39,20 @@ class MediaWatch(QObject):
     def look(self, *, again: bool = False) -> None:
         """Looks at files that have not been looked at yet, or at all of them."""
         keys = dict.fromkeys((take.path, take.fingerprint) for take in self._session.project.takes)
-        wanted = [key for key in keys if again or key not in self._standing]
+        wanted = [key for key in keys if again or key not in self._states]
         if not wanted:
             return
 
-        def work(progress: Progress) -> dict[_Key, Standing]:
+        def work(progress: Progress) -> dict[_Key, FileState]:
             found = {}
             for number, (path, fingerprint) in enumerate(wanted):
                 step(progress, number, len(wanted))
-                found[path, fingerprint] = standing(Path(path), fingerprint)
+                found[path, fingerprint] = file_state(Path(path), fingerprint)
             return found
 
-        def done(found: dict[_Key, Standing]) -> None:
-            changed = any(self._standing.get(key, "there") != value for key, value in found.items())
-            self._standing.update(found)
+        def done(found: dict[_Key, FileState]) -> None:
+            changed = any(self._states.get(key, "there") != value for key, value in found.items())
+            self._states.update(found)
             if changed:
                 self.changed.emit()
             self.look()  # takes may have come in meanwhile

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.render.sources import Sources
+from clevrin.desk.precedence import Precedence
 from clevrin.desk.sound_out import MakeSound, Sound, SoundOut
 
 log = logging.getLogger(__name__)
@@ -67,10 +68,22 @@ class Player(QObject):
     failed = Signal(str)
     _made = Signal(object)
 
-    def __init__(self, make_sources: Callable[[], Sources], parent: QObject | None = None) -> None:
-        """`make_sources` is called once, on the player's thread."""
+    def __init__(
+        self,
+        make_sources: Callable[[], Sources],
+        parent: QObject | None = None,
+        *,
+        precedence: Precedence | None = None,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
+        """`make_sources` is called once, on the player's thread; others give way to it as `precedence` says.
+
+        `clock`: seconds, by which pictures are shown where no sound is played.
+        """
         super().__init__(parent)
+        self._now = clock
         self._make_sources = make_sources
+        self._precedence = precedence or Precedence()
         self._wake = threading.Condition()
         self._programme: Programme | None = None
         self._generation = 0
@@ -117,7 +130,7 @@ class Player(QObject):
 
     @property
     def figures(self) -> PlayFigures:
-        now = time.monotonic()
+        now = self._now()
         while self._shown_at and now - self._shown_at[0] > _RATE_OVER_S:
             self._shown_at.popleft()
         span = self._shown_at[-1] - self._shown_at[0] if self._shown_at else 0.0
@@ -235,7 +248,7 @@ class Player(QObject):
         self._sounding, self._heard_s = False, 0.0
 
     def _start_clock(self, programme: Programme) -> None:
-        self._start_time = time.monotonic()
+        self._start_time = self._now()
         if programme.sound is not None and self._speed == 1:
             self._sounding = self.sound.start(_sound_from(programme, self._start_frame))
 
@@ -245,13 +258,13 @@ class Player(QObject):
             self._heard_s = self.sound.clock_s
         elif self._sounding:
             self._sounding = False
-            self._start_time = time.monotonic() - self._heard_s
+            self._start_time = self._now() - self._heard_s
 
     def _due(self) -> int:
         """The step that is due now."""
         if self._start_time == 0.0 or self._programme is None:
             return 0
-        seconds = self._heard_s if self._sounding else time.monotonic() - self._start_time
+        seconds = self._heard_s if self._sounding else self._now() - self._start_time
         return int(seconds * self._programme.rate)
 
     def _frame_of(self, step: int, programme: Programme) -> int | None:
@@ -272,6 +285,7 @@ class Player(QObject):
                     self._dropped += 1
                 chosen = self._ready.popleft()
             self._wake.notify()
+            self._precedence.press("player", self._is_pressed())
             frame = self._frame_of(chosen[0], programme) if chosen is not None else None
             if chosen is not None and self._start_time == 0.0:
                 self._start_clock(programme)
@@ -284,7 +298,7 @@ class Player(QObject):
         self._frame = frame
         self.shows_proxy = False
         self._shown_count += 1
-        self._shown_at.append(time.monotonic())
+        self._shown_at.append(self._now())
         self.shown.emit(frame, pictures)
 
     def _on_frame_made(self, made: "_Made") -> None:
@@ -303,7 +317,7 @@ class Player(QObject):
     def _run(self) -> None:
         with self._make_sources() as sources:
             while (task := self._task()) is not None:
-                sources.scrubbing, sources.used_proxy = task.scrubbing, False
+                sources.films.scrubbing, sources.films.used_proxy = task.scrubbing, False
                 try:
                     pictures = task.programme.make(sources, task.frame)
                 except ClevrinError as error:
@@ -318,7 +332,7 @@ class Player(QObject):
                         if task.generation == self._generation:
                             self._ready.append((task.step, pictures))
                 else:
-                    proxy = sources.used_proxy
+                    proxy = sources.films.used_proxy
                     made = _Made(frame=task.frame, pictures=pictures, generation=task.generation, proxy=proxy)
                     self._made.emit(made)
 
@@ -327,6 +341,7 @@ class Player(QObject):
         with self._wake:
             while not self._closed:
                 programme = self._programme
+                self._precedence.press("player", programme is not None and self._is_pressed())
                 if programme is not None and self._wanted is not None:
                     (frame, scrubbing), self._wanted = self._wanted, None
                     return _Task(
@@ -342,7 +357,12 @@ class Player(QObject):
                         self._next += 1
                         return _Task(programme=programme, frame=ahead, generation=self._generation, step=self._next - 1)
                 self._wake.wait(0.25)
+        self._precedence.press("player", False)
         return None
+
+    def _is_pressed(self) -> bool:
+        """Whether somebody waits for a picture: one that is looked for, or more ahead of those that are played."""
+        return self._wanted is not None or (self._playing and len(self._ready) < _AHEAD // 2)
 
     def _give_up(self, sentence: str, generation: int) -> None:
         with self._wake:
