@@ -14,11 +14,12 @@ from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.models import apply
 from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out, planes
 from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
+from clevrin.core.render.resolving import ResolvedShot, resolve
 from clevrin.core.render.sources import Sources
-from clevrin.core.render.steadied import Steadied
 from clevrin.core.sound.mix import has_sound, reel_sound
 from clevrin.desk import theme
 from clevrin.desk.playback import Programme
@@ -54,7 +55,7 @@ def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = N
 def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixels:
     """One frame of a take as BGRA, as large as fits."""
     plan = plan_take(take, frame, within)
-    return bgra_from_picture(carried_out(plan, lambda _: take, sources, "draft"))
+    return bgra_from_picture(carried_out(plan, lambda _: take, sources.films, "draft"))
 
 
 def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | None = None) -> Programme | None:
@@ -79,42 +80,43 @@ def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | No
 
 def before_after_programme(project: Project, shot: Shot, within: Size) -> Programme:
     """A shot as shot and as held, in step, at the rate of its take."""
-    steadied = Steadied.of(project, shot)
+    request = HoldRequest.of(project, shot)
     reel_size = project.reel.width, project.reel.height
     size = fitted_size(reel_size, within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return tuple(shot_pixels(sources, steadied, frame, reel_size, size, held=held) for held in (False, True))
+        resolved = resolve(request, sources.measured)
+        both = resolved.as_shot, resolved
+        return tuple(shot_pixels(sources, each, frame, reel_size, size) for each in both)
 
-    rate = steadied.take.facts.rate
+    rate = request.take.facts.rate
     return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
 
 
-def shot_pixels(
-    sources: Sources, steadied: Steadied, frame: int, reel_size: Size, size: Size, *, held: bool = True
-) -> Pixels:
+def shot_pixels(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:
     """A frame of a shot's take as the reel shows it, as BGRA."""
-    layer = plan_shot(steadied, frame, reel_size, size, sources, held=held)
+    layer = plan_shot(resolved, frame, reel_size, size)
     plan = Plan(width=size[0], height=size[1], layers=(layer,))
-    return bgra_from_picture(carried_out(plan, lambda _: steadied.take, sources, "draft"))
+    return bgra_from_picture(carried_out(plan, lambda _: resolved.take, sources.films, "draft"))
 
 
 def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
     """A shot as held, small, and around it, dimmed, all of the source as it moves behind the gate."""
-    steadied = Steadied.of(project, shot)
+    request = HoldRequest.of(project, shot)
     reel_size = project.reel.width, project.reel.height
     size = fitted_size(reel_size, within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        before = shot_pixels(sources, steadied, frame, reel_size, size, held=False)
-        return before, _outlined(sources, steadied, frame, reel_size, size)
+        resolved = resolve(request, sources.measured)
+        before = shot_pixels(sources, resolved.as_shot, frame, reel_size, size)
+        return before, _outlined(sources, resolved, frame, reel_size, size)
 
-    rate = steadied.take.facts.rate
+    rate = request.take.facts.rate
     return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
 
 
-def _outlined(sources: Sources, steadied: Steadied, frame: int, reel_size: Size, size: Size) -> Pixels:
-    layer = plan_shot(steadied, frame, reel_size, size, sources)
+def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:
+    layer = plan_shot(resolved, frame, reel_size, size)
     middle = (np.array(size) - 1) / 2
     from_canvas = np.array(
         [
@@ -128,7 +130,7 @@ def _outlined(sources: Sources, steadied: Steadied, frame: int, reel_size: Size,
     whole = replace(whole, colour=theme.COLOURS.surround)
     inner = replace(layer, src_from_out=row9(src_from_canvas), window=None, borrowed=())
     plans = [Plan(width=size[0], height=size[1], layers=(each,)) for each in (whole, inner)]
-    around, within = (bgra_from_picture(carried_out(p, lambda _: steadied.take, sources, "draft")) for p in plans)
+    around, within = (bgra_from_picture(carried_out(p, lambda _: resolved.take, sources.films, "draft")) for p in plans)
     canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.bgra("surround")), 0.58, 0)
     half = np.array(size) * OUTLINE_SHARE / 2
     (left, top), (right, bottom) = (np.round(middle + 0.5 + way * half).astype(int) for way in (-1, 1))

@@ -12,7 +12,7 @@ from clevrin.core.document.edits import AddTrack, SetHold, TrimShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
-from clevrin.desk.steady.settings import EDGE, LENT
+from clevrin.desk.steady.fields import EDGE, LENT
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
 
@@ -30,21 +30,21 @@ def test_before_and_after_are_shown_in_step(steady):
     steady.until(lambda: bench.lanes._playhead == 60)
     steady.measured()
     steady.until(lambda: mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
-    from clevrin.core.render.planner import plan_frame
+    from clevrin.core.render import plan_at
 
-    sources = Sources()
+    sources = Sources.of()
     frame = session.project.shot(session.shot.id).span.first + 60
-    layer = plan_frame(session.project, frame, (320, 180), sources).layers[0]
+    layer = plan_at(session.project, frame, (320, 180), sources.measured).layers[0]
     sources.close()
     assert layer.frame == 60
 
 
 def test_changing_the_hold_shows_in_picture_and_figures(steady):
     bench, session = steady.window.steady, steady.window.session
-    steady.click(bench.sheet.how.buttons["none"])
-    assert session.shot.hold.how == "none" and not bench.sheet.settle.isEnabled()
+    steady.click(bench.sheet.controls["how"].buttons["none"])
+    assert session.shot.hold.how == "none" and not bench.sheet.controls["settle"].isEnabled()
     steady.until(lambda: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]))
-    steady.click(bench.sheet.how.buttons["float"])
+    steady.click(bench.sheet.controls["how"].buttons["float"])
     steady.until(lambda: "after:" in bench._after_note.text())
     assert "shake over 1 Hz" in bench._before_note.text()
 
@@ -52,7 +52,7 @@ def test_changing_the_hold_shows_in_picture_and_figures(steady):
 def test_a_dragged_slider_is_one_step_and_a_double_click_puts_it_back(steady):
     bench, session = steady.window.steady, steady.window.session
     before = session.project
-    slider = bench.sheet.keep.slider
+    slider = bench.sheet.controls["keep"].slider
     from PySide6.QtWidgets import QStyle, QStyleOptionSlider
 
     option = QStyleOptionSlider()
@@ -63,21 +63,21 @@ def test_a_dragged_slider_is_one_step_and_a_double_click_puts_it_back(steady):
     at = handle.center()
     steady.drag(slider, (at.x(), at.y()), (at.x() - 60, at.y()))
     assert session.shot.hold.keep < 0.8
-    assert bench.sheet.keep.entry.text() == f"{session.shot.hold.keep * 100:.0f} %"
+    assert bench.sheet.controls["keep"].entry.text() == f"{session.shot.hold.keep * 100:.0f} %"
     session.undo()
     assert session.project == before
     session.redo()
-    QTest.mouseDClick(bench.sheet.keep.name, Qt.MouseButton.LeftButton)
+    QTest.mouseDClick(bench.sheet.controls["keep"].name, Qt.MouseButton.LeftButton)
     assert session.shot.hold.keep == 0.85
 
 
 def test_axes_are_switched_and_the_last_one_stays(steady):
     bench, session = steady.window.steady, steady.window.session
     for axis in ("pan", "roll", "zoom"):
-        steady.click(bench.sheet.axes.buttons[axis])
+        steady.click(bench.sheet.controls["axes"].buttons[axis])
     assert session.shot.hold.axes == ("tilt",)
-    steady.click(bench.sheet.axes.buttons["tilt"])
-    assert session.shot.hold.axes == ("tilt",) and bench.sheet.axes.buttons["tilt"].isChecked()
+    steady.click(bench.sheet.controls["axes"].buttons["tilt"])
+    assert session.shot.hold.axes == ("tilt",) and bench.sheet.controls["axes"].buttons["tilt"].isChecked()
     assert "At least one axis" in bench.sheet.trouble.text()
 
 
@@ -85,9 +85,9 @@ def test_lock_off_is_measured_in_the_background_and_shown(steady):
     bench, window = steady.window.steady, steady.window
     picnic = window.session.project.reel.shots[2]
     window.session.choose_shot(picnic.id)
-    steady.click(bench.sheet.how.buttons["lock-off"])
-    steady.until(lambda: "nothing is empty" in bench.sheet.keep._note.text())
-    assert not bench.sheet.settle.isVisible()
+    steady.click(bench.sheet.controls["how"].buttons["lock-off"])
+    steady.until(lambda: "nothing is empty" in bench.sheet.controls["keep"]._note.text())
+    assert not bench.sheet.controls["settle"].isVisible()
 
 
 def test_b_held_down_shows_the_picture_as_shot(steady):
@@ -152,7 +152,7 @@ def test_the_dot_on_the_chart_is_dragged_to_another_budget_as_one_step(steady):
 def test_frames_that_set_the_price_are_spared_and_the_gate_grows(steady):
     bench, session = steady.window.steady, steady.window.session
     steady.until(lambda: bench.sheet.price.text().startswith("Frames"))
-    steady.until(lambda: "keeps" in bench.sheet.keep._note.text())
+    steady.until(lambda: "keeps" in bench.sheet.controls["keep"]._note.text())
     before = steady.window.measurements.held(session.shot).least_kept_in(session.shot.span)
     steady.click(bench.sheet.spare_button)
     assert len(session.shot.hold.spared) == 1
@@ -187,7 +187,7 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     choose(steady, "picnic")
     window.player.seek(60)
     steady.until(lambda: bench.lanes._playhead == 60)
-    steady.click(bench.sheet.how.buttons["anchor"])
+    steady.click(bench.sheet.controls["how"].buttons["anchor"])
     assert "Click the point" in bench.sheet.anchor_note.text()
     rect = bench.before.picture_rect()
     house = rect.left() + 0.263 * rect.width(), rect.top() + 0.338 * rect.height()
@@ -208,9 +208,9 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     assert session.shot.hold.anchor.place == pytest.approx((0.4, 0.45), abs=0.01)
     session.undo()
     assert session.shot.hold.anchor.place is None
-    steady.click(bench.sheet.place.buttons["centre"])
+    steady.click(bench.sheet.controls["place"].buttons["centre"])
     assert session.shot.hold.anchor.place == (0.5, 0.5)
-    steady.click(bench.sheet.follow.buttons["turn"])
+    steady.click(bench.sheet.controls["besides"].buttons["turn"])
     assert "no turn" in bench.sheet.trouble.text() and not session.shot.hold.anchor.turn
 
 
@@ -220,12 +220,12 @@ def test_a_surface_that_is_followed_already_is_chosen_and_its_turn_is_held(stead
     corners = (300.0, 225.0), (390.0, 225.0), (390.0, 265.0), (300.0, 265.0)
     track = Track(name="House", kind="surface", placed=(Placement(frame=60, places=corners),))
     session.do(AddTrack(take_id=shot.take_id, track=track))
-    steady.click(bench.sheet.how.buttons["anchor"])
+    steady.click(bench.sheet.controls["how"].buttons["anchor"])
     assert bench.sheet.subjects.isVisible() and bench.sheet.subjects.currentIndex() == -1
     bench.sheet.subjects.setCurrentIndex(0)
     bench.sheet.subjects.activated.emit(0)
     assert session.shot.hold.anchor.track_id == track.id
-    steady.click(bench.sheet.follow.buttons["turn"])
+    steady.click(bench.sheet.controls["besides"].buttons["turn"])
     assert session.shot.hold.anchor.turn
     steady.until(lambda: window.measurements.held(session.shot) is not None and not window.jobs.busy)
     path = window.measurements.held(session.shot)
@@ -239,9 +239,9 @@ def test_steady_all_gives_every_shot_the_hold_without_its_idle_axes(steady):
     bench, session = steady.window.steady, steady.window.session
     for each in session.project.reel.shots:
         session.choose_shot(each.id)
-        steady.click(bench.sheet.how.buttons["none"])
+        steady.click(bench.sheet.controls["how"].buttons["none"])
     choose(steady, "hill")
-    steady.click(bench.sheet.how.buttons["float"])
+    steady.click(bench.sheet.controls["how"].buttons["float"])
     before = session.project
     steady.click(bench.sheet.all_button)
     holds = [shot.hold for shot in session.project.reel.shots]
@@ -253,11 +253,11 @@ def test_steady_all_gives_every_shot_the_hold_without_its_idle_axes(steady):
 
 def test_choosing_a_hold_leaves_out_axes_with_nothing_to_remove(steady):
     bench, session = steady.window.steady, steady.window.session
-    steady.click(bench.sheet.how.buttons["none"])
+    steady.click(bench.sheet.controls["how"].buttons["none"])
     assert session.shot.hold.axes == AXES
-    steady.click(bench.sheet.how.buttons["float"])
+    steady.click(bench.sheet.controls["how"].buttons["float"])
     assert session.shot.hold.axes == ("pan", "tilt", "roll")
-    assert "zoom: little to remove" in bench.sheet.axes._note.text()
+    assert "zoom: little to remove" in bench.sheet.controls["axes"]._note.text()
 
 
 def test_edges_are_seen_in_the_held_picture(steady):
@@ -275,23 +275,23 @@ def test_edges_are_seen_in_the_held_picture(steady):
         ("smear", lambda: dark() == 0),
         ("fill", lambda: dark() == 0),
     ):
-        steady.click(bench.sheet.edge.buttons[edge])
+        steady.click(bench.sheet.controls["edge"].buttons[edge])
         assert session.shot.hold.edge == edge
         steady.until(seen)
 
 
 def test_a_number_is_typed_and_one_out_of_range_is_refused_with_the_range(steady):
     bench, session = steady.window.steady, steady.window.session
-    for setting, text in ((bench.sheet.settle, "2.4"), (bench.sheet.keep, "70")):
+    for setting, text in ((bench.sheet.controls["settle"], "2.4"), (bench.sheet.controls["keep"], "70")):
         steady.click(setting.entry)
         setting.entry.selectAll()
         QTest.keyClicks(setting.entry, text)
         QTest.keyClick(setting.entry, Qt.Key.Key_Return)
     assert session.shot.hold.settle_s == 2.4 and session.shot.hold.keep == 0.7
     for setting, text, says in (
-        (bench.sheet.settle, "21", "Settle goes from 0.0 s to 20.0 s."),
-        (bench.sheet.keep, "12", "Keep at least goes from 30 % to 100 %."),
-        (bench.sheet.keep, "lots", "Keep at least goes from 30 % to 100 %."),
+        (bench.sheet.controls["settle"], "21", "Settle goes from 0.0 s to 20.0 s."),
+        (bench.sheet.controls["keep"], "12", "Keep at least goes from 30 % to 100 %."),
+        (bench.sheet.controls["keep"], "lots", "Keep at least goes from 30 % to 100 %."),
     ):
         steady.click(setting.entry)
         setting.entry.selectAll()
@@ -299,7 +299,7 @@ def test_a_number_is_typed_and_one_out_of_range_is_refused_with_the_range(steady
         QTest.keyClick(setting.entry, Qt.Key.Key_Return)
         assert bench.sheet.trouble.text() == says
     assert session.shot.hold.settle_s == 2.4 and session.shot.hold.keep == 0.7
-    assert bench.sheet.keep.entry.text() == "70 %"
+    assert bench.sheet.controls["keep"].entry.text() == "70 %"
 
 
 def test_performing_moves_the_gate_where_the_mouse_went_and_keeps_attempts(steady):
@@ -347,9 +347,9 @@ def test_a_hand_lends_its_motion_and_more_of_it_shakes_more(steady):
     assert session.shot.loan.rig == "walking"
     shaken = []
     for amount in (0.5, 1.0):
-        bench.sheet.amount.set_number(amount)
-        bench.sheet.amount.value_changing.emit(amount)
-        bench.sheet.amount.value_changed.emit(amount)
+        bench.sheet.controls["amount"].set_number(amount)
+        bench.sheet.controls["amount"].value_changing.emit(amount)
+        bench.sheet.controls["amount"].value_changed.emit(amount)
         steady.until(lambda: steady.window.measurements.held(session.shot) is not None)
         path = steady.window.measurements.held(session.shot)
         shaken.append(float(np.diff(path.src_from_held[:, 1, 2], n=2).std()))
@@ -375,7 +375,7 @@ def test_settings_are_copied_to_another_shot(steady):
     steady.do("copy-settings")
     first = session.shot.hold
     choose(steady, "picnic")
-    steady.click(steady.window.steady.sheet.how.buttons["none"])
+    steady.click(steady.window.steady.sheet.controls["how"].buttons["none"])
     steady.do("paste-settings")
     assert session.shot.hold == first != Hold()
 
@@ -399,14 +399,14 @@ def test_a_reel_with_clear_edges_is_rendered_to_a_film_that_carries_them(steady,
         steady.key(Qt.Key.Key_Delete)
     session.choose_shot(session.project.reel.shots[0].id)
     steady.click(window.steady.sheet.pages.buttons[EDGE])
-    steady.click(window.steady.sheet.edge.buttons["clear"])
+    steady.click(window.steady.sheet.controls["edge"].buttons["clear"])
     session.do(TrimShot(shot_id=session.shot.id, span=Span(first=50, end=60)))
-    window.render_to(tmp_path / "reel.mov")
+    window.rendering.render_to(tmp_path / "reel.mov")
     steady.until(lambda: (tmp_path / "reel.mov").exists() and not window.jobs.busy)
     with av.open(str(tmp_path / "reel.mov")) as film:
         alpha = [frame.to_ndarray(format="rgba")[..., 3] for frame in film.decode(video=0)]
     assert len(alpha) == 10 and min((a == 0).sum() for a in alpha) > 300
-    window.render_to(tmp_path / "reel.mp4")
+    window.rendering.render_to(tmp_path / "reel.mp4")
     assert "cannot carry what is clear" in window.trouble.text()
     steady.until(lambda: (tmp_path / "reel.mp4").exists() and not window.jobs.busy)
 
@@ -441,7 +441,7 @@ def test_the_mesh_is_shown_as_a_grid_if_wanted(steady):
     bench, session = steady.window.steady, steady.window.session
     steady.click(bench.sheet.pages.buttons[EDGE])
     assert not bench.sheet.grid_button.isVisible()
-    steady.click(bench.sheet.mesh.buttons["mesh"])
+    steady.click(bench.sheet.controls["mesh"].buttons["mesh"])
     steady.until(lambda: steady.window.measurements.held(session.shot) is not None)
     steady.until(lambda: not steady.window.jobs.busy)
     plain = pixels_of(bench.after)
@@ -452,11 +452,9 @@ def test_the_mesh_is_shown_as_a_grid_if_wanted(steady):
 
 def test_a_motion_is_read_through_the_file_dialog(steady, tmp_path):
     from clevrin.core.motion.table import motion_csv
-    from clevrin.core.render.sources import Sources
 
     session = steady.window.session
-    with Sources(steady.window.measurements.shelf) as sources:
-        trace = sources.trace(session.project.takes[1])
+    trace = steady.window.measurements.store.trace(session.project.takes[1])
     (tmp_path / "hill.csv").write_text(motion_csv(trace, "hill.mp4"))
     steady.do("import-motion")
     steady.name_file(tmp_path / "hill.csv")

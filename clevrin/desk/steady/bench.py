@@ -15,6 +15,7 @@ from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
+from clevrin.desk.flow import FlowLayout
 from clevrin.desk.programmes import before_after_programme, outline_programme
 from clevrin.desk.sheet import plain_button, quiet_label
 from clevrin.desk.steady.edits import HoldEdits
@@ -22,11 +23,13 @@ from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
 from clevrin.desk.steady.performing import Performance
 from clevrin.desk.steady.proposals import ShotProposals
-from clevrin.desk.steady.settings import SteadySheet
+from clevrin.desk.steady.sheet import SteadySheet
 from clevrin.desk.steady.subject import MeshDrawing, Place, PlaceDragger, SubjectPicker
 from clevrin.desk.viewer import Viewer
 
 View = Literal["two", "divide", "outline"]
+
+_WRAPS_FROM = 1.3
 
 _VIEWS: tuple[tuple[View, str, str], ...] = (
     ("two", "two pictures", "As shot and as held beside each other"),
@@ -58,33 +61,33 @@ class SteadyBench(Bench):
         column = QVBoxLayout()
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        foot = FlowLayout()
+        self.transport = Transport(self.context)
+        foot.addWidget(self.transport)
         self._before_label, self._after_label = QLabel("as shot"), QLabel("held")
         self._after_label.setStyleSheet(f"color: {theme.COLOURS.ember}")
         self.view_buttons = {view: plain_button(words, tip) for view, words, tip in _VIEWS}
-        head.addStretch(1)
         for view, button in self.view_buttons.items():
             button.setCheckable(True)
             button.setAutoExclusive(True)
             button.clicked.connect(lambda _=False, view=view: self.set_view(view))
-            head.addWidget(button)
+            foot.addWidget(button)
         self.view_buttons["two"].setChecked(True)
         pictures = QHBoxLayout()
         pictures.setSpacing(12)
         self.before, self.after = Viewer(), Viewer()
         self.after.wanted_size_changed.connect(self.reload)
         self._before_note, self._after_note = quiet_label(""), quiet_label("")
+        for note in (self._before_note, self._after_note):
+            # A label that wraps has its pictures laid out by their width: only where it must.
+            note.setWordWrap(theme.scale() > _WRAPS_FROM)
+            note.setMinimumWidth(1)
         self._before_side = _titled(self._before_label, self.before, self._before_note)
         pictures.addWidget(self._before_side, 1)
         pictures.addWidget(_titled(self._after_label, self.after, self._after_note), 1)
-        self.transport = Transport(self.context)
         self.lanes = Lanes()
         self.lanes.frame_requested.connect(self.context.player.seek)
         column.addLayout(pictures, 5)
-        foot = QHBoxLayout()
-        foot.addWidget(self.transport, 1)
-        foot.addLayout(head)
         column.addLayout(foot)
         column.addWidget(self.lanes, 4)
         self._column = column
@@ -101,10 +104,8 @@ class SteadyBench(Bench):
         self._dragger = PlaceDragger(self._subject_as_held, edits.move_place, self.context.session.end_gesture)
         sheet.hold_changing.connect(edits.change)
         sheet.gesture_ended.connect(self.context.session.end_gesture)
-        sheet.axis_toggled.connect(edits.toggle_axis)
+        sheet.field_changing.connect(lambda field, value, gesture: field.edit(edits, value, gesture))
         sheet.subject_chosen.connect(edits.anchor_to)
-        sheet.anchor_changing.connect(edits.change_anchor)
-        sheet.reference_requested.connect(edits.set_reference)
         sheet.jolt_spared.connect(edits.spare)
         sheet.enough_requested.connect(edits.take_enough)
         sheet.steady_all_requested.connect(edits.steady_all)
@@ -253,13 +254,12 @@ class SteadyBench(Bench):
             sheet.trouble.tell("Nothing in this take could be followed: it stays as it was shot.")
         self._before_note.setText(f"shake over 1 Hz: {shake_px(shake_before):.1f} px, {shake_before['roll']:.2f}°")
         still = idle_axes(shake_before, trace.width)
-        sheet.axes.set_note(f"{', '.join(still)}: little to remove" if still else "")
-        self._show_blur(shot, blurred)
+        sheet.set_note("axes", f"{', '.join(still)}: little to remove" if still else "")
+        sheet.show_blur(len(blurred), shot.span.frames, eased=shot.hold.ease_blurred)
         self._show_anchored(shot, bridged)
         sheet.lent_note.setText("")
         if path is None or shake_after is None:
             self._after_note.setText("" if shot.hold.how == "none" else "being worked out")
-            sheet.keep.set_note("")
             return
         least = path.least_kept_in(shot.span)
         self._after_note.setText(
@@ -270,26 +270,18 @@ class SteadyBench(Bench):
     def _show_kept(self, shot: Shot, take: Take, path: HeldPath, least: float) -> None:
         """What is kept of the picture, and whether it is still as fine as the reel."""
         if not shot.hold.stays_inside:
-            self.sheet.keep.set_note("not used: the picture is not enlarged")
-            self.sheet.edge.set_note("")
+            self.sheet.set_note("keep", "not used: the picture is not enlarged")
             return
-        self.sheet.keep.set_note(f"keeps {least * 100:.0f} % now: nothing is empty")
+        self.sheet.set_note("keep", f"keeps {least * 100:.0f} % now: nothing is empty")
         reel = self.context.session.project.reel
         per_px = min(take.facts.width / reel.width, take.facts.height / reel.height)
         if per_px * least >= 1:
             words = f"{per_px * least:.2f} source px for each reel px: nothing is lost down to {100 / per_px:.0f} %"
         else:
             words = f"enlarged {1 / (per_px * least):.2f} times: the reel has more pixels than the gate"
-        self.sheet.edge.set_note(words if shot.hold.edge == "fill" else "")
+        self.sheet.set_note("edge", words if shot.hold.edge == "fill" else "")
         if shot.loan is not None and least < shot.hold.keep - 0.005:
             self.sheet.lent_note.setText(f"The lent motion needs room: {least * 100:.0f} % of the width stays.")
-
-    def _show_blur(self, shot: Shot, blurred: tuple[int, ...]) -> None:
-        count = len(blurred)
-        words = f"{count} of {shot.span.frames} frames stay blurred." if count else "No blur will show."
-        self.sheet.blur.setText(words)
-        self.sheet.enough_button.setEnabled(count > 0)
-        self.sheet.ease_button.setEnabled(count > 0 or shot.hold.ease_blurred)
 
     def _show_anchored(self, shot: Shot, bridged: tuple[int, ...]) -> None:
         if shot.hold.how != "anchor":

@@ -26,7 +26,7 @@ class KeepChart(QWidget):
         self._chart: Chart | None = None
         self._settle_s, self._keep = 1.6, 0.85
         self._words = ""
-        self.setFixedHeight(_HEIGHT)
+        self.setFixedHeight(theme.scaled(_HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setToolTip(
@@ -35,12 +35,18 @@ class KeepChart(QWidget):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(256, _HEIGHT)
+        return QSize(256, theme.scaled(_HEIGHT))
 
     def show_chart(self, chart: Chart | None, settle_s: float, keep: float, words: str = "") -> None:
         """The chart, or words in its place, and where the present choice is."""
         self._chart, self._settle_s, self._keep, self._words = chart, settle_s, keep, words
         self.update()
+
+    @property
+    def _area(self) -> QRectF:
+        """Where the lines are drawn; the scales stand at its left and under it."""
+        left, right, top, foot = (theme.scaled(px) for px in (_LEFT, _RIGHT, _TOP, _FOOT))
+        return QRectF(left, top, max(1.0, self.width() - left - right), max(1.0, self.height() - top - foot))
 
     def dot(self) -> QPointF:
         """Where the present choice is drawn."""
@@ -76,18 +82,19 @@ class KeepChart(QWidget):
         assert self._chart is not None
         quiet = theme.colour("quiet")
         painter.setPen(quiet)
-        for keep in (1.0, 0.9, 0.8, 0.7, 0.6, 0.5):
-            box = QRectF(self._x(keep) - 20, self.height() - _FOOT + 2, 40, _FOOT - 2)
+        area, line = self._area, theme.scaled(16)
+        for keep in (1.0, 0.9, 0.8, 0.7, 0.6, 0.5) if theme.scale() < 1.3 else (1.0, 0.8, 0.6):
+            box = QRectF(self._x(keep) - 1.25 * line, area.bottom() + 2, 2.5 * line, line)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{keep * 100:.0f} %" if keep != 1 else "100")
         for share in (1.0, 0.25, 0.0):
             shake = self._chart.shake_px * share
-            box = QRectF(0, self._y(shake) - 8, _LEFT - 5, 16)
+            box = QRectF(0, self._y(shake) - line / 2, area.left() - 5, line)
             words = f"{shake:.1f}" if share < 1 else f"{shake:.1f} px"
             painter.drawText(
                 box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words.removesuffix(" px")
             )
             painter.setPen(QPen(theme.colour("line"), 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(_LEFT, self._y(shake)), QPointF(self.width() - _RIGHT, self._y(shake)))
+            painter.drawLine(QPointF(area.left(), self._y(shake)), QPointF(area.right(), self._y(shake)))
             painter.setPen(quiet)
 
     def _paint_used(self, painter: QPainter, line: tuple[ChartPoint, ...]) -> None:
@@ -98,12 +105,12 @@ class KeepChart(QWidget):
         x, y = self._x(kept), self._y(line[-1].shake_px)
         painter.setPen(QPen(theme.colour("kelp"), 1.6))
         painter.drawLine(QPointF(x, y - 7), QPointF(x, y + 5))
-        self._paint_words(painter, 15, f"never needs less than {kept * 100:.0f} %")
+        self._paint_words(painter, theme.scaled(15), f"never needs less than {kept * 100:.0f} %")
 
     def _paint_words(self, painter: QPainter, down: float, words: str) -> None:
         """Words at the upper right, on a ground of their own: a line may run there."""
         width = painter.fontMetrics().horizontalAdvance(words) + 6
-        box = QRectF(self.width() - _RIGHT - width, _TOP + down - 1, width, 15)
+        box = QRectF(self._area.right() - width, self._area.top() + down - 1, width, theme.scaled(15))
         shade = theme.colour("surround")
         shade.setAlpha(215)
         painter.fillRect(box, shade)
@@ -115,7 +122,7 @@ class KeepChart(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._chart is None or not event.buttons() & Qt.MouseButton.LeftButton:
             return
-        share = (event.position().x() - _LEFT) / max(1.0, self.width() - _LEFT - _RIGHT)
+        share = (event.position().x() - self._area.left()) / self._area.width()
         keep = round(float(np.clip(_MOST - share * (_MOST - _LEAST), _LEAST, _MOST)), 2)
         settle_s = hold_at(self._chart, keep, self._shake_of(event.position().y()))
         self._settle_s, self._keep = settle_s, keep
@@ -139,15 +146,15 @@ class KeepChart(QWidget):
 
     def _x(self, keep: float) -> float:
         share = (_MOST - max(keep, _LEAST)) / (_MOST - _LEAST)
-        return _LEFT + share * (self.width() - _LEFT - _RIGHT)
+        return self._area.left() + share * self._area.width()
 
     def _y(self, shake_px: float) -> float:
         """The square root, so that what is nearly calm is still told apart."""
         assert self._chart is not None
         share = np.sqrt(min(1.0, max(0.0, shake_px) / max(self._chart.shake_px, 1e-6)))
-        return float(self.height() - _FOOT - 6 - share * (self.height() - _FOOT - 6 - _TOP - 8))
+        return float(self._area.bottom() - 6 - share * (self._area.height() - 14))
 
     def _shake_of(self, y: float) -> float:
         assert self._chart is not None
-        share = (self.height() - _FOOT - 6 - y) / (self.height() - _FOOT - 6 - _TOP - 8)
+        share = (self._area.bottom() - 6 - y) / (self._area.height() - 14)
         return float(np.clip(share, 0, 1) ** 2 * self._chart.shake_px)

@@ -98,6 +98,12 @@ class HoldEdits:
             return
         self.change({"anchor": shot.hold.anchor.changed(**fields)}, gesture)
 
+    def toggle_besides(self, key: str) -> None:
+        """Keeps something else of the anchor's subject besides its place, or not any more."""
+        shot = self._context.session.shot
+        on = shot is not None and shot.hold.anchor is not None and getattr(shot.hold.anchor, key)
+        self.change_anchor({key: not on})
+
     def move_place(self, place: Place) -> None:
         shot = self._context.session.shot
         mirrored = place if shot is None else self._on_picture.in_gate(shot, place)
@@ -146,6 +152,12 @@ class HoldEdits:
         if shot is not None:
             edit = SetLoan(shot_id=shot.id, loan=loan)
             self._context.session.do(edit, gesture=f"loan {gesture} of {shot.id}" if gesture else None)
+
+    def change_terms(self, fields: dict, gesture: str = "") -> None:
+        """Changes how much is lent, and what of it; nothing where nobody lends."""
+        shot = self._context.session.shot
+        if shot is not None and shot.loan is not None:
+            self.change_loan(shot.loan.changed(**fields), gesture)
 
     def read_motion(self, path: Path) -> None:
         """Keeps the motion of a file with the project, and lends it to the chosen shot."""

@@ -16,6 +16,8 @@ AXIS_TOKENS = {"pan": "ember", "tilt": "sky", "roll": "plum", "zoom": "kelp"}
 AXIS_UNITS = {"pan": "px", "tilt": "px", "roll": "°", "zoom": "%"}
 _SMALLEST_RANGE = {"pan": 12.0, "tilt": 12.0, "roll": 0.5, "zoom": 1.0}
 _LABEL_PX = 128
+_LOW_PX = 42
+"""Lanes lower than this have their name and figures on one line."""
 _MARGIN_PX = 7
 
 
@@ -54,7 +56,7 @@ class Lanes(QWidget):
         self._words = ""
         self._marked = Marked()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(160)
+        self.setMinimumHeight(4 * theme.scaled(22) + 12)
         self.setToolTip(
             "Thin: as shot. Thick: as held. Shaded: whips, whose course is kept. Hatched: blur that will show. "
             "Dots: the anchor was not seen. Dashes: spared, no calm is demanded."
@@ -101,23 +103,29 @@ class Lanes(QWidget):
         frames = len(self._calm)
         if not self._lanes or not event.buttons() & Qt.MouseButton.LeftButton or not frames:
             return
-        share = (event.position().x() - _LABEL_PX) / max(1, self.width() - _LABEL_PX - _MARGIN_PX)
+        share = (event.position().x() - _label_px()) / max(1, self.width() - _label_px() - _MARGIN_PX)
         self.frame_requested.emit(self._first + max(0, min(int(share * frames), frames - 1)))
 
     def _x_of(self, frame: float) -> float:
         share = (frame - self._first + 0.5) / max(1, len(self._calm))
-        return _LABEL_PX + share * (self.width() - _LABEL_PX - _MARGIN_PX)
+        return _label_px() + share * (self.width() - _label_px() - _MARGIN_PX)
 
     def _paint_lane(self, painter: QPainter, lane: Lane, box: QRectF) -> None:
         painter.fillRect(box, theme.colour("surround"))
         tint = theme.colour(AXIS_TOKENS[lane.axis] if lane.on else "quiet")
         painter.setPen(tint)
         painter.setFont(theme.font(theme.BODY_PX, strong=True))
-        painter.drawText(QRectF(8, box.top() + 5, 110, 18), Qt.AlignmentFlag.AlignLeft, lane.axis)
+        room = _label_px() - 14
+        low = box.height() < theme.scaled(_LOW_PX)
+        top = box.top() + (box.height() - theme.scaled(18)) / 2 if low else box.top() + 5
+        painter.drawText(QRectF(8, top, room, theme.scaled(18)), Qt.AlignmentFlag.AlignLeft, lane.axis)
+        taken = painter.fontMetrics().horizontalAdvance(lane.axis) + 8 if low else 0
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(QRectF(8, box.top() + 23, 114, 16), Qt.AlignmentFlag.AlignLeft, figure_words(lane))
-        area = QRectF(_LABEL_PX, box.top(), box.width() - _LABEL_PX - _MARGIN_PX, box.height())
+        words = figure_words(lane).removeprefix("shake ") if low else figure_words(lane)
+        below = QRectF(8 + taken, top + (2 if low else theme.scaled(18)), room - taken, theme.scaled(16))
+        painter.drawText(below, Qt.AlignmentFlag.AlignLeft, words)
+        area = QRectF(_label_px(), box.top(), box.width() - _label_px() - _MARGIN_PX, box.height())
         painter.save()
         painter.setClipRect(area)
         self._paint_whips(painter, area)
@@ -168,6 +176,10 @@ def _runs(frames: tuple[int, ...]) -> list[tuple[int, int]]:
         else:
             runs.append((frame, frame + 1))
     return runs
+
+
+def _label_px() -> int:
+    return theme.scaled(_LABEL_PX)
 
 
 def figure_words(lane: Lane) -> str:

@@ -5,8 +5,8 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Placement, Shot, Track
 from clevrin.core.motion.models import MESH_KNOTS, apply
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.planner import reel_map
-from clevrin.core.render.steadied import Steadied
 from clevrin.desk.context import Context
 from clevrin.desk.steady.subject import Place
 
@@ -24,7 +24,7 @@ class OnPicture:
 
     def track(self, shot: Shot) -> Track | None:
         """The track that a shot is anchored to."""
-        return Steadied.of(self._context.session.project, shot).track
+        return HoldRequest.of(self._context.session.project, shot).track
 
     def new_track(self, shot: Shot, frame: int, place: Place) -> Track | None:
         """A track that begins at a place of the picture as shot; None outside of the take's picture."""

@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Hold, Shot
 from clevrin.core.hold.proposals import Chart, Enough, Jolt, chart, least_hold, price_setters
 from clevrin.core.progress import Progress
-from clevrin.desk.jobs import Job, JobRunner
+from clevrin.desk.jobs import CHARTING, Job, JobRunner
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.session import Session
 
@@ -33,7 +33,6 @@ class ShotProposals(QObject):
     def __init__(self, session: Session, jobs: JobRunner, measurements: Measurements) -> None:
         super().__init__(session)
         self._session, self._jobs, self._measurements = session, jobs, measurements
-        self._known: dict[tuple, Proposals] = {}
         self._wanted: dict[str, tuple] = {}
         self._last: dict[str, Proposals] = {}
 
@@ -44,10 +43,12 @@ class ShotProposals(QObject):
         if trace is None:
             return None
         hold = _asked(shot.hold)
-        key = take.measured_as, shot.span, hold
-        if key in self._known:
-            self._last[shot.id] = self._known[key]
-            return self._known[key]
+        key = "proposals", take.measured_as, shot.span, hold
+        remembered = self._measurements.store.remembered
+        known = remembered.get(key)
+        if isinstance(known, Proposals):
+            self._last[shot.id] = known
+            return known
         if self._wanted.get(shot.id) == key and self._jobs.is_running(("proposals", shot.id)):
             return self._last.get(shot.id)
         self._wanted[shot.id] = key
@@ -61,13 +62,22 @@ class ShotProposals(QObject):
             )
 
         def done(found: Proposals) -> None:
-            self._known[key] = self._last[shot.id] = found
+            remembered.put(key, found)
+            self._last[shot.id] = found
             self.changed.emit(shot.id)
 
         # Newest wins; in the background, so that the hold itself is solved first.
         words = f"Charting {take.name}"
         self._jobs.restart(
-            Job(key=("proposals", shot.id), what=words, work=work, done=done, quiet=True, background=True)
+            Job(
+                key=("proposals", shot.id),
+                what=words,
+                work=work,
+                done=done,
+                quiet=True,
+                background=True,
+                turn=CHARTING,
+            )
         )
         return self._last.get(shot.id)
 

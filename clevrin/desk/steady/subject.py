@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRect, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from clevrin.desk import theme
-from clevrin.desk.log.marks_painting import paint_kite
+from clevrin.desk.marks.painting import paint_kite
 
 Matrix = NDArray[np.float64]
 Place = tuple[float, float]

@@ -1,0 +1,225 @@
+"""The sheet of the Steady bench: its table of fields, and beside them what is measured, proposed and drawn."""
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
+from clevrin.desk import theme
+from clevrin.desk.fields import FieldSheet
+from clevrin.desk.sheet import Pages, Trouble, plain_button, quiet_label
+from clevrin.desk.steady.bounds import BoundsSetting
+from clevrin.desk.steady.chart import KeepChart
+from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
+from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
+from clevrin.desk.steady.proposals import Proposals
+
+
+class SteadySheet(FieldSheet):
+    """Shows a shot's settings, and says what the user wants of them.
+
+    Fields say it by `field_changing`; the signals here are of what is no field.
+    """
+
+    hold_changing = Signal(dict, str)
+    """Fields of the hold, and the gesture that they belong to ("" for none)."""
+    subject_chosen = Signal(str)
+    """The id of the track that the shot is to be anchored to."""
+    jolt_spared = Signal(object)
+    enough_requested = Signal()
+    steady_all_requested = Signal()
+    loan_changing = Signal(object, str)
+    motion_file_requested = Signal()
+    perform_requested = Signal(bool)
+
+    def __init__(self) -> None:
+        super().__init__("Steady", FIELDS, rolls=False)
+        self._lenders: list[Lender] = []
+        self._loan: Loan | None = None
+        self._jolt: Span | None = None
+        self._colour = Hold().colour
+        self.pages = Pages(
+            (
+                (CALM, "How the shot is held"),
+                (EDGE, "What stands where the picture ends, and how sharp it is"),
+                (LENT, "Motion of another take or of a hand, put on this shot"),
+            )
+        )
+        self.trouble = Trouble()
+        self.refused.connect(self.trouble.tell)
+        self.add(self.pages, self.trouble)
+        self._make_calm()
+        self._make_edge()
+        self._make_lent()
+        self.pages.add_stretch()
+
+    # How it is put together
+
+    def _make_calm(self) -> None:
+        self.anchor_note = _note()
+        self.subjects = _combo("Which of the take's points and surfaces is held", "What is held")
+        self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
+        self.chart = KeepChart()
+        self.chart.choice_changing.connect(
+            lambda settle_s, keep: self.hold_changing.emit({"settle_s": settle_s, "keep": keep}, "chart")
+        )
+        self.chart.choice_changed.connect(self.gesture_ended)
+        self.price = _note()
+        self.spare_button = plain_button("Spare", "Demands no calm of these frames, so that the others keep more")
+        self.spare_button.clicked.connect(lambda: self.jolt_spared.emit(self._jolt))
+        self._price_row = _beside(self.price, self.spare_button)
+        self.blur = _note()
+        self.enough_button = plain_button(
+            "Least hold", "Sets settle so that blurred frames are not held harder than their blur"
+        )
+        self.enough_button.clicked.connect(self.enough_requested)
+        self._blur_row = _beside(self.blur, self.enough_button)
+        self.all_button = plain_button("Steady all so", "Gives every shot of the reel this hold")
+        self.all_button.clicked.connect(self.steady_all_requested)
+        field = self.controls
+        self.pages.add(CALM, field["how"], self.anchor_note, self.subjects, field["place"], field["besides"])
+        self.pages.add(CALM, field["reference"], field["settle"], field["keep"], self.chart, self._price_row)
+        self.pages.add(CALM, field["axes"], field["returned"], self._blur_row)
+        self.pages.add(CALM, _beside(field["ease_blurred"], self.all_button))
+
+    def _make_edge(self) -> None:
+        self.colour_button = plain_button("Colour of the edge…", "Which colour stands where the picture ends")
+        self.colour_button.clicked.connect(self._ask_for_colour)
+        self.grid_button = plain_button("Show the mesh", "Draws the grid over the held picture")
+        self.grid_button.setCheckable(True)
+        self.bounds = BoundsSetting()
+        self.bounds.bounds_changed.connect(lambda bounds: self.hold_changing.emit({"bounds": bounds}, ""))
+        self.bounds.refused.connect(self.refused)
+        field = self.controls
+        self.pages.add(EDGE, field["edge"], self.colour_button, field["enlargement"], field["kernel"])
+        self.pages.add(EDGE, field["crispness"], field["mesh"], self.grid_button, self.bounds)
+
+    def _make_lent(self) -> None:
+        self.lenders = _combo("Whose motion is put on this shot", "Whose motion")
+        self.lenders.activated.connect(self._on_lenders_activated)
+        self.other_button = plain_button("Another course", "The same hand at another time")
+        self.other_button.clicked.connect(self._take_another_course)
+        self.file_button = plain_button("Read a motion CSV…", "Motion that was measured here or elsewhere")
+        self.file_button.clicked.connect(self.motion_file_requested)
+        self.perform_button = plain_button(
+            "Perform", "The shot plays, and the gate goes where the mouse goes over the held picture; wheel: zoom"
+        )
+        self.perform_button.setCheckable(True)
+        self.perform_button.clicked.connect(self.perform_requested)
+        self.lent_note = _note()
+        heading = QLabel("Whose motion")
+        heading.setFont(theme.font(theme.BODY_PX, strong=True))
+        field = self.controls
+        self.pages.add(LENT, heading, self.lenders, field["lent"], field["amount"], field["size"], self.other_button)
+        self.pages.add(LENT, self.file_button, self.perform_button, self.lent_note)
+
+    # What it shows
+
+    def show_shot(self, shot: Shot, project: Project) -> None:
+        """The settings of a shot of a project."""
+        hold, take = shot.hold, project.take(shot.take_id)
+        self.set_about(take.name)
+        self.show_fields(shot)
+        self.set_note("reference", "" if hold.reference is None else f"on frame {hold.reference}")
+        self._colour = hold.colour
+        self.bounds.show_bounds(hold.bounds)
+        self._show_subjects(take, hold.anchor)
+        self._show_what_counts(shot)
+        self._show_lenders(shot.loan, project, shot.take_id)
+
+    def _show_subjects(self, take: Take, anchor: Anchor | None) -> None:
+        """The take's tracks, of which the anchor's is chosen; none where it is gone."""
+        self.subjects.clear()
+        for track in take.tracks:
+            self.subjects.addItem(f"{track.name} ({track.kind})", track.id)
+        self.subjects.setCurrentIndex(-1 if anchor is None else self.subjects.findData(anchor.track_id))
+
+    def _show_what_counts(self, shot: Shot) -> None:
+        """Hides of what is no field what the chosen hold does not use."""
+        hold = shot.hold
+        anchored, floats = hold.how == "anchor", hold.how == "float"
+        self.anchor_note.setVisible(anchored)
+        self.subjects.setVisible(anchored and self.subjects.count() > 0)
+        for widget in (self.chart, self._price_row, self._blur_row):
+            widget.setVisible(floats)
+        _grey(self.all_button, hold.how != "none", "Nothing is held here that the others could be given.")
+        self.bounds.setVisible(floats)
+        self.colour_button.setVisible(hold.edge == "colour")
+        self.grid_button.setVisible(hold.mesh)
+
+    def _show_lenders(self, loan: Loan | None, project: Project, take_id: str) -> None:
+        self._loan = loan
+        self._lenders = lenders_of(project, take_id, loan)
+        self.lenders.clear()
+        self.lenders.addItems([each.words for each in self._lenders])
+        self.lenders.setCurrentIndex(place_of(loan, self._lenders))
+        by_hand = loan is not None and loan.lender == "rig"
+        _grey(self.other_button, by_hand, "Only a simulated hand has other courses.")
+
+    def show_proposals(self, found: Proposals | None, hold: Hold, words: str) -> None:
+        """The chart and what is proposed, or why there is none yet."""
+        self.chart.show_chart(None if found is None else found.chart, hold.settle_s, hold.keep, words)
+        jolts = () if found is None else found.jolts
+        self._jolt = jolts[0].span if jolts else None
+        if jolts:
+            span, gain = jolts[0].span, jolts[0].gain
+            self.price.setText(f"Frames {span.first} to {span.end - 1} cost {gain * 100:.0f} % of the width.")
+        else:
+            self.price.setText(f"{len(hold.spared)} stretches are spared." if hold.spared else "")
+        self._price_row.setVisible(hold.how == "float" and bool(jolts or hold.spared))
+        self.spare_button.setText("Spare" if jolts else "Spare none")
+
+    def show_blur(self, blurred: int, frames: int, *, eased: bool) -> None:
+        """How many frames of the shot stay blurred, and what can be done about it."""
+        self.blur.setText(f"{blurred} of {frames} frames stay blurred." if blurred else "No blur will show.")
+        _grey(self.enough_button, blurred > 0, "No blur will show: there is nothing to spare.")
+        self.controls["ease_blurred"].setEnabled(blurred > 0 or eased)
+
+    def _ask_for_colour(self) -> None:
+        dialog = QColorDialog(QColor(self._colour), self)
+        dialog.setObjectName("colours")
+        dialog.setWindowTitle("Colour of the edge")
+        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.colorSelected.connect(lambda chosen: self.hold_changing.emit({"colour": chosen.name()}, ""))
+        dialog.open()
+
+    def _on_lenders_activated(self, index: int) -> None:
+        self.loan_changing.emit(self._lenders[index].loan, "")
+
+    def _take_another_course(self) -> None:
+        if self._loan is not None:
+            self.loan_changing.emit(self._loan.changed(seed=self._loan.seed + 1), "")
+
+
+def _note() -> QLabel:
+    label = quiet_label("")
+    label.setWordWrap(True)
+    return label
+
+
+def _combo(tip: str, name: str) -> QComboBox:
+    combo = QComboBox()
+    combo.setToolTip(tip)
+    combo.setAccessibleName(name)
+    return combo
+
+
+def _grey(button: QPushButton, on: bool, why_not: str) -> None:
+    """Greys a button or not; a greyed one says why."""
+    usual = button.property("usual")
+    if usual is None:
+        button.setProperty("usual", button.toolTip())
+        usual = button.toolTip()
+    button.setEnabled(on)
+    button.setToolTip(usual if on else f"{why_not}\n{usual}")
+
+
+def _beside(words: QWidget, button: QWidget) -> QWidget:
+    """A sentence and what can be done about it."""
+    row = QWidget()
+    inner = QHBoxLayout(row)
+    inner.setContentsMargins(0, 0, 0, 0)
+    inner.addWidget(words, 1)
+    inner.addWidget(button)
+    return row
