@@ -91,7 +91,7 @@ def test_a_point_is_placed_by_a_click_and_followed_both_ways(picnic):
     followed = window.followings.of(track)
     assert followed is not None and followed.known[60:140].all()
     go_to(picnic, 140)
-    assert seen(picnic).standing == "followed" and seen(picnic).confidence > 0.7
+    assert seen(picnic).source == "followed" and seen(picnic).confidence > 0.7
     assert window.log.sheet.marks.table.item(0, 0).text() == "Point 1"
     window.session.undo()
     assert take_of(picnic).tracks == () and window.log.marks.seen_tracks == []
@@ -117,7 +117,7 @@ def test_a_correction_by_dragging_stays_and_what_is_beside_it_follows(picnic):
     scale = 1280 / picnic.window.log.viewer.picture_rect().width()
     assert np.allclose(np.array(track.placed[1].places[0]) - before, (10 * scale, -6 * scale), atol=0.1)
     go_to(picnic, 130)
-    assert seen(picnic).standing == "placed"
+    assert seen(picnic).source == "placed"
     assert picnic.window.session.history.undo_label == "Correct track"
 
 
@@ -132,7 +132,7 @@ def test_a_lost_point_is_shown_and_taken_up_again(demo):
     followed = demo.window.followings.of(track)
     lost = demo.window.player.frame
     assert lost in followed.lost and lost > 100
-    demo.until(lambda: demo.window.log.marks.seen_tracks and seen(demo).standing == "lost")
+    demo.until(lambda: demo.window.log.marks.seen_tracks and seen(demo).source == "lost")
     assert f"lost at {lost}" in demo.window.log.sheet.marks.table.item(0, 1).text() or lost in followed.lost
     at = in_view(demo, np.clip(seen(demo).places[0], 40, (1240, 680)))
     old = in_view(demo, seen(demo).places[0])
@@ -233,22 +233,20 @@ def test_a_track_goes_out_and_comes_back_as_csv(picnic, tmp_path):
     first, second = (picnic.window.followings.of(track) for track in take_of(picnic).tracks)
     assert np.allclose(first.places[first.known], second.places[first.known], atol=1e-3)
     (tmp_path / "wrong.csv").write_text("not a track\n")
-    told = []
-    picnic.window.session.trouble.connect(told.append)
     picnic.do("import-track")
     picnic.name_file(tmp_path / "wrong.csv")
-    picnic.until(lambda: told)
-    assert "not a track" in told[0] and len(take_of(picnic).tracks) == 2
+    picnic.until(lambda: "not a track" in picnic.window.trouble.text())
+    assert picnic.window.trouble.isVisible() and len(take_of(picnic).tracks) == 2
 
 
 def test_tracks_and_areas_are_saved_with_the_project(picnic, tmp_path):
     place_point(picnic)
     window = picnic.window
     file = tmp_path / "kite.clevrin"
-    window.save_project(file)
+    window.projects.save_as(file)
     picnic.until(file.exists)
     picnic.until(lambda: not window.jobs.busy)
-    window.open_project(file)
+    window.projects.open(file)
     picnic.measured()
     picnic.look_at(window.session.project.takes[2].id)
     (track,) = take_of(picnic).tracks
@@ -296,6 +294,6 @@ def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic)
     picnic.click(picnic.window.log.mark_buttons["point"])
     picnic.click(picnic.window.log.viewer, in_view(picnic, HOUSE))
     (track,) = take_of(picnic).tracks
-    picnic.window.remove_take()
+    picnic.window.footage.remove_take()
     picnic.until(lambda: not picnic.window.jobs.busy)
     assert not picnic.window.followings.is_following(track) and picnic.window.followings.of(track) is None

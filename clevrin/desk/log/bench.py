@@ -9,10 +9,11 @@ from clevrin.core.pace import placed_shots, reel_frames, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
+from clevrin.desk.flow import FlowLayout
 from clevrin.desk.log.cards import TakeCards
 from clevrin.desk.log.logging_edits import LoggingEdits
-from clevrin.desk.log.marks import Marks, Mode
 from clevrin.desk.log.take_sheet import TakeSheet
+from clevrin.desk.marks.overlay import Marks, Mode
 from clevrin.desk.programmes import reel_programme, take_programme
 from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
@@ -69,8 +70,7 @@ class LogBench(Bench):
         column = QVBoxLayout()
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(6)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        head = FlowLayout()
         self._heading = QLabel()
         self._heading.setFont(theme.font(theme.TITLE_PX, strong=True))
         self.loop_button = plain_button("loop", "Plays the span, or the chosen shots, over and over")
@@ -84,10 +84,8 @@ class LogBench(Bench):
             button.setAutoExclusive(True)
             button.clicked.connect(lambda _=False, reel=shows_reel: self.look_at(reel=reel))
         head.addWidget(self._heading)
-        head.addStretch(1)
         for button in self.mark_buttons.values():
             head.addWidget(button)
-        head.addSpacing(8)
         for button in (self.loop_button, self.take_button, self.reel_button):
             head.addWidget(button)
         self.viewer.wanted_size_changed.connect(self.reload)
@@ -133,6 +131,15 @@ class LogBench(Bench):
             self._shows_reel = reel
             self.refresh()
             self.reload()
+
+    def take_what_is_proposed(self) -> None:
+        self.put_on_reel()
+
+    def put_back(self) -> bool:
+        return self.ridge.put_back() or self.marks.put_back()
+
+    def toggle_loop(self) -> None:
+        self.set_loops(not self._loops)
 
     def set_loops(self, loops: bool) -> None:
         """Plays the span, or the chosen shots, over and over, or not."""
@@ -249,7 +256,7 @@ class LogBench(Bench):
         stopped = take is not None and self.context.measurements.is_stopped(take)
         if self.entered and stopped == self.sheet.go_on_button.isHidden():
             self.sheet.show_take(take)
-        self.sheet.marks.refresh_standing()
+        self.sheet.marks.refresh_words()
 
     # What the user does
 

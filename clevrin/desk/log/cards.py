@@ -9,6 +9,7 @@ from PySide6.QtCore import (
     QRect,
     QRectF,
     QSize,
+    QSizeF,
     Qt,
     QTimer,
     Signal,
@@ -57,7 +58,7 @@ class TakeCards(QFrame):
     def __init__(self, context: Context, ridges: RidgeStore, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("cards")
-        self.setFixedWidth(WIDTH)
+        self.setFixedWidth(theme.widened(WIDTH))
         self._context = context
         self._takes: tuple[Take, ...] = ()
         self._chosen: str | None = None
@@ -239,8 +240,8 @@ class TakeList(QListView):
         index = self.indexAt(at)
         take = self._model.take(index)
         rect = self.visualRect(index)
-        x, y = (at.x() - rect.left() - _INSET) / _THUMB[0], at.y() - rect.top()
-        over = take is not None and 0 <= x <= 1.03 and y < _THUMB[1] + 2 * _INSET
+        x, y = (at.x() - rect.left() - _INSET) / _thumb().width(), at.y() - rect.top()
+        over = take is not None and 0 <= x <= 1.03 and y < _thumb().height() + 2 * _INSET
         self._card.hover = (take.id, min(1.0, x)) if over and take is not None else None
         self.viewport().update()
 
@@ -302,7 +303,7 @@ class _Card(QStyledItemDelegate):
         self.hover: tuple[str, float] | None = None
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(WIDTH - 24, CARD_HEIGHT + _GAP)
+        return QSize(theme.widened(WIDTH) - 24, theme.scaled(CARD_HEIGHT) + _GAP)
 
     def words(self, take: Take | None) -> str:
         """How the take stands, in small print."""
@@ -310,13 +311,18 @@ class _Card(QStyledItemDelegate):
             return ""
         measurements = self._context.measurements
         if measurements.missing(take):
-            return "missing" if self._context.intake.standing(take) == "missing" else "another film now"
+            return "missing" if self._context.intake.file_state(take) == "missing" else "another film now"
         if measurements.trouble(take):
             return "cannot be measured"
         if measurements.trace(take) is None:
-            return "measuring" if measurements.is_measuring(take) else "not measured"
+            state = measurements.measuring(take)
+            if state is None:
+                return "not measured"
+            return f"measuring, {state.share * 100:.0f} %" if state.total else "waiting"
         count = len(measurements.whips(take))
-        return "no whips" if not count else f"{count} whip{'s' if count > 1 else ''}"
+        whips = "no whips" if not count else f"{count} whip{'s' if count > 1 else ''}"
+        proxy = self._context.intake.making_proxy(take)
+        return f"{whips} · proxy {proxy.share * 100:.0f} %" if proxy is not None and proxy.total else whips
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         model = index.model()
@@ -332,7 +338,9 @@ class _Card(QStyledItemDelegate):
         painter.setBrush(theme.colour("chosen" if chosen else "bench"))
         painter.drawRoundedRect(rect, theme.CORNER, theme.CORNER)
         painter.setOpacity(0.5 if take.worth == "drop" else 1.0)
-        self._paint_thumbnail(painter, QRectF(rect.left() + _INSET, rect.top() + _INSET, *_THUMB), take)
+        self._paint_thumbnail(
+            painter, QRectF(QPointF(rect.left() + _INSET, rect.top() + _INSET), QSizeF(_thumb())), take
+        )
         self._paint_facts(painter, rect, take)
         self._paint_foot(painter, rect, take)
         painter.restore()
@@ -343,7 +351,7 @@ class _Card(QStyledItemDelegate):
         span = take.span
         frame = int(share * (take.facts.frames - 1)) if share is not None else span.first + int(0.4 * span.frames)
         ratio = painter.device().devicePixelRatioF()
-        wanted = (int(_THUMB[0] * ratio), int(_THUMB[1] * ratio))
+        wanted = (int(box.width() * ratio), int(box.height() * ratio))
         image = self._context.thumbnails.of_take(take, frame // 5 * 5, wanted, urgent=share is not None)
         if image is not None:
             size = image.size() / ratio
@@ -355,12 +363,12 @@ class _Card(QStyledItemDelegate):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
     def _paint_facts(self, painter: QPainter, rect: QRectF, take: Take) -> None:
-        left = rect.left() + _INSET + _THUMB[0] + 8
+        left = rect.left() + _INSET + _thumb().width() + 8
         room = int(rect.right() - left - 5)
         painter.setPen(theme.colour("text"))
         painter.setFont(theme.font(theme.BODY_PX, strong=True))
         name = painter.fontMetrics().elidedText(take.name, Qt.TextElideMode.ElideMiddle, room)
-        painter.drawText(QRectF(left, rect.top() + 3, room, 18), name)
+        painter.drawText(QRectF(left, rect.top() + 3, room, theme.scaled(18)), name)
         painter.setFont(theme.font(theme.SMALL_PX))
         facts = take.facts
         missing = self._context.measurements.missing(take)
@@ -370,10 +378,11 @@ class _Card(QStyledItemDelegate):
             (self.words(take), "brick" if missing else "quiet"),
         )
         for k, (line, tint) in enumerate(lines):
-            indent = 12 if k == 2 and self._paint_lamp(painter, left, rect.top() + 54, take) else 0
+            indent = 12 if k == 2 and self._paint_lamp(painter, left, rect.top() + theme.scaled(54), take) else 0
             painter.setPen(theme.colour(tint))
             text = painter.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, room - indent)
-            painter.drawText(QRectF(left + indent, rect.top() + 21 + 13 * k, room - indent, 14), text)
+            top = rect.top() + theme.scaled(21 + 13 * k)
+            painter.drawText(QRectF(left + indent, top, room - indent, theme.scaled(14)), text)
 
     def _paint_lamp(self, painter: QPainter, x: float, y: float, take: Take) -> bool:
         """The verdict: a full disc is easy, a half one costly, an empty ring hopeless. False: not known yet."""
@@ -391,7 +400,8 @@ class _Card(QStyledItemDelegate):
         return True
 
     def _paint_foot(self, painter: QPainter, rect: QRectF, take: Take) -> None:
-        foot = QRectF(rect.left() + _INSET, rect.top() + 64, rect.width() - 2 * _INSET, rect.height() - 69)
+        top = theme.scaled(64)
+        foot = QRectF(rect.left() + _INSET, rect.top() + top, rect.width() - 2 * _INSET, rect.height() - top - 5)
         painter.fillRect(foot, theme.colour("surround"))
         data = self._ridges.of(take)
         frames = take.facts.frames
@@ -406,12 +416,17 @@ class _Card(QStyledItemDelegate):
         if take.worth is not None:
             painter.setFont(theme.font(10, strong=True))
             width = painter.fontMetrics().horizontalAdvance(take.worth) + 10
-            tag = QRectF(foot.right() - width, foot.top(), width, 14)
+            tag = QRectF(foot.right() - width, foot.top(), width, theme.scaled(14))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour({"keep": "kelp", "maybe": "line", "drop": "sunk"}[take.worth]))
             painter.drawRoundedRect(tag, 3, 3)
             painter.setPen(theme.colour("on_accent" if take.worth == "keep" else "text"))
             painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, take.worth)
+
+
+def _thumb() -> QSize:
+    """The size of a card's picture; it leaves room for words, which grow with their size."""
+    return QSize(*_THUMB)
 
 
 def _outside(take: Take) -> tuple[tuple[float, float], ...]:

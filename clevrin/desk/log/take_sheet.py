@@ -9,9 +9,9 @@ from clevrin.core.pace import speed
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.log.logging_edits import LoggingEdits
-from clevrin.desk.log.marks import Marks
-from clevrin.desk.log.marks_list import MarksList
 from clevrin.desk.log.spans import SpanList
+from clevrin.desk.marks.marks_list import MarksList
+from clevrin.desk.marks.overlay import Marks
 from clevrin.desk.sheet import ChoiceSetting, Sheet, Trouble, plain_button, quiet_label
 
 _NOTE_PX = 46
@@ -96,7 +96,7 @@ class TakeSheet(Sheet):
         self.put_button.clicked.connect(self.put_requested)
         self.add(self._span, self.spans)
         self.add_row(self.in_button, self.out_button, self.remove_button)
-        self.add(self.put_button)
+        self.set_foot(self.put_button)  # at the foot, it stands still whatever is measured above
 
     @property
     def span_words(self) -> str:
@@ -162,7 +162,7 @@ class TakeSheet(Sheet):
                 return "Measuring was stopped; what was measured is kept."
             return "The motion is being measured." if measurements.is_measuring(take) else "Not measured yet."
         shutter = f" · shutter {trace.shutter_deg:.0f}°" if trace.shutter_deg is not None else ""
-        lines = [f"measured as {trace.model}{shutter}"]
+        lines = [f"{_MODEL_WORDS[trace.model]}{shutter}"]
         verdict = measurements.verdict(take)
         if verdict is not None:
             lines.append(verdict.sentence)
@@ -188,6 +188,15 @@ class TakeSheet(Sheet):
     def _on_find_button_clicked(self) -> None:
         if self._take is not None:
             self.find_requested.emit(self._take.id)
+
+
+_MODEL_WORDS = {
+    "translation": "the picture only shifts",
+    "similarity": "the picture shifts, turns and grows",
+    "homography": "the picture shifts, turns, grows and leans",
+    "mesh": "the picture moves differently in its parts",
+}
+"""What the model of a trace says of the take, as it is seen."""
 
 
 def _whip_words(whip: Whip) -> str:

@@ -17,7 +17,8 @@ from clevrin.core.motion.track_table import read_track, track_csv
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.motion.working import Area
 from clevrin.desk.context import Context
-from clevrin.desk.log import marks_painting as painting
+from clevrin.desk.marks import painting
+from clevrin.desk.marks.seen_track import SeenTrack
 from clevrin.desk.viewer import Viewer
 
 Mode = Literal["look", "point", "surface", "area"]
@@ -25,20 +26,6 @@ Places = NDArray[np.float64]
 
 _NEAR_PX = 12.0
 _LEAST_DRAG_PX = 8.0
-
-
-@dataclass(frozen=True, kw_only=True, eq=False)
-class SeenTrack:
-    """A track as it stands on the frame looked at: `places` (corners, 2) in pixels of the take's picture.
-
-    `standing` says why it is there: somebody placed it, it was followed, or it was lost and this is the last that
-    is known of it.
-    """
-
-    track: Track
-    places: Places
-    standing: Literal["placed", "followed", "lost"]
-    confidence: float
 
 
 @dataclass(kw_only=True)
@@ -132,18 +119,18 @@ class Marks(QObject):
     def _seen(self, track: Track) -> SeenTrack | None:
         placed = next((each for each in track.placed if each.frame == self._frame), None)
         if placed is not None:
-            return SeenTrack(track=track, places=np.array(placed.places), standing="placed", confidence=1.0)
+            return SeenTrack(track=track, places=np.array(placed.places), source="placed", confidence=1.0)
         followed = self._followings.of(track)
         if followed is None or self._frame >= followed.frames:
             return None
         known = np.flatnonzero(followed.known)
         if followed.known[self._frame]:
             sure = float(followed.confidence[self._frame])
-            return SeenTrack(track=track, places=followed.places[self._frame], standing="followed", confidence=sure)
+            return SeenTrack(track=track, places=followed.places[self._frame], source="followed", confidence=sure)
         nearest = int(known[np.argmin(np.abs(known - self._frame))]) if len(known) else None
         if nearest is None:
             return None
-        return SeenTrack(track=track, places=followed.places[nearest], standing="lost", confidence=0.0)
+        return SeenTrack(track=track, places=followed.places[nearest], source="lost", confidence=0.0)
 
     def _area(self, left_out: LeftOut) -> Area | None:
         """Where an area that is left out lies on the frame looked at, as shares."""
@@ -226,7 +213,7 @@ class Marks(QObject):
         drag.now = at
         moved = (at - drag.start).manhattanLength()
         if drag.seen is not None:
-            if moved >= 1 or drag.seen.standing == "lost":
+            if moved >= 1 or drag.seen.source == "lost":
                 self._put(drag.seen.track, self._to_px(self._dragged(drag, rect), rect))
         elif self._mode == "point":
             self._begin("point", self._to_px(np.array([[at.x(), at.y()]]), rect))

@@ -1,7 +1,6 @@
 """How vectors, tracks and areas left out are drawn over a picture."""
 
 from itertools import pairwise
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 from clevrin.core.motion.tracking import Vectors
 from clevrin.core.motion.working import Area
 from clevrin.desk import theme
-
-if TYPE_CHECKING:
-    from clevrin.desk.log.marks import SeenTrack
+from clevrin.desk.marks.seen_track import SeenTrack
 
 Places = NDArray[np.float64]
 
@@ -67,7 +64,7 @@ def paint_area(painter: QPainter, rect: QRect, area: Area, *, chosen: bool) -> N
 
 
 def paint_track(
-    painter: QPainter, seen: "SeenTrack", places: Places, trail: Places | None, number: int, *, chosen: bool
+    painter: QPainter, seen: SeenTrack, places: Places, trail: Places | None, number: int, *, chosen: bool
 ) -> None:
     """A point as a kite with its trail, a surface as its outline; dashed where it was lost."""
     hue = theme.colour(track_hue(number))
@@ -76,7 +73,7 @@ def paint_track(
         for a, b in pairwise(trail):
             if np.isfinite([a, b]).all():
                 painter.drawLine(QPointF(*a), QPointF(*b))
-    lost = seen.standing == "lost"
+    lost = seen.source == "lost"
     style = Qt.PenStyle.DashLine if lost else Qt.PenStyle.SolidLine
     if len(places) > 1:
         for pen in (QPen(theme.colour("sunk"), 4), QPen(hue, 2 if chosen else 1.4, style)):
@@ -84,11 +81,11 @@ def paint_track(
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolygon(polygon(places))
     for place in places:
-        paint_kite(painter, QPointF(*place), hue, filled=seen.standing == "placed", dashed=lost, large=chosen)
+        paint_kite(painter, QPointF(*place), hue, filled=seen.source == "placed", dashed=lost, large=chosen)
     words = seen.track.name
     if lost:
         words += " was lost: drag it to where it is"
-    elif seen.standing == "followed":
+    elif seen.source == "followed":
         words += f"  {seen.confidence * 100:.0f} %"
     top = places[np.argmin(places[:, 1])]
     _label(painter, QPointF(float(top[0]) + 12, float(top[1]) - 22), words, hue)

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from clevrin.core.document import Take, Track
 from clevrin.core.document.tracks import DEFAULT_LIMIT
 from clevrin.desk.context import Context
-from clevrin.desk.log.marks import Marks
-from clevrin.desk.log.marks_painting import track_hue
+from clevrin.desk.marks.overlay import Marks
+from clevrin.desk.marks.painting import track_hue
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.sheet import SliderSetting, plain_button
 
@@ -69,7 +69,7 @@ class MarksList(QWidget):
         rows: list[PlainRow] = []
         if take is not None:
             for number, each in enumerate(take.tracks):
-                words = each.name, self._standing(each)
+                words = each.name, self._words(each)
                 rows.append(PlainRow(id=each.id, words=words, hue=track_hue(number)))
             for area in take.left_out:
                 where = f"carried from {area.frame}" if area.carried else "fixed"
@@ -85,7 +85,7 @@ class MarksList(QWidget):
         self.carry.setChecked(left_out is not None and left_out.carried)
         self.forget_button.setVisible(track is not None or left_out is not None)
 
-    def refresh_standing(self) -> None:
+    def refresh_words(self) -> None:
         """A job began or ended: how far tracks are followed may be another."""
         if self._take is not None and self._take.tracks:
             running = tuple(self._context.followings.is_following(track) for track in self._take.tracks)
@@ -93,7 +93,7 @@ class MarksList(QWidget):
                 self._running = running
                 self.refresh()
 
-    def _standing(self, track: Track) -> str:
+    def _words(self, track: Track) -> str:
         followings = self._context.followings
         followed = followings.of(track)
         if followings.is_following(track):
