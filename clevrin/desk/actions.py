@@ -2,17 +2,58 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Protocol
 
+from clevrin.desk.bench import Bench
+from clevrin.desk.exchanging import Exchanging
+from clevrin.desk.footage import Footage
+from clevrin.desk.log.bench import LogBench
+from clevrin.desk.playing import Playing
+from clevrin.desk.projects import Projects
 from clevrin.desk.rail import STEPS
+from clevrin.desk.reel.edits import ReelEdits
+from clevrin.desk.reel.view import ReelView
+from clevrin.desk.rendering import Rendering
+from clevrin.desk.session import Session
+from clevrin.desk.steady.bench import SteadyBench
 
-if TYPE_CHECKING:
-    from clevrin.desk.window import MainWindow
 
-Run = Callable[["MainWindow"], object]
+class Desk(Protocol):
+    """What actions are done with; the window is one."""
+
+    session: Session
+    projects: Projects
+    footage: Footage
+    exchanging: Exchanging
+    rendering: Rendering
+    playing: Playing
+    reel: ReelView
+    reel_edits: ReelEdits
+    log: LogBench
+    steady: SteadyBench
+
+    @property
+    def bench(self) -> Bench:
+        """The bench of the step that is entered."""
+        ...
+
+    def enter_step(self, step: str) -> None: ...
+
+    def take_what_is_proposed(self) -> None: ...
+
+    def put_back(self) -> None: ...
+
+    def show_settings(self) -> None: ...
+
+    def show_format(self) -> None: ...
+
+    def show_keys(self) -> None: ...
 
 
-def _always(window: "MainWindow") -> bool:
+Run = Callable[[Desk], object]
+
+
+def _always(desk: Desk) -> bool:
     return True
 
 
@@ -25,24 +66,24 @@ class Action:
     group: str
     run: Run
     keys: tuple[str, ...] = ()
-    when: Callable[["MainWindow"], bool] = _always
+    when: Callable[[Desk], bool] = _always
     in_menu: bool = True
 
 
-def _has_shot(window: "MainWindow") -> bool:
-    return window.session.shot is not None
+def _has_shot(desk: Desk) -> bool:
+    return desk.session.shot is not None
 
 
-def _has_reel(window: "MainWindow") -> bool:
-    return bool(window.session.project.reel.shots)
+def _has_reel(desk: Desk) -> bool:
+    return bool(desk.session.project.reel.shots)
 
 
-def _has_take(window: "MainWindow") -> bool:
-    return window.session.take is not None
+def _has_take(desk: Desk) -> bool:
+    return desk.session.take is not None
 
 
-def _has_takes(window: "MainWindow") -> bool:
-    return bool(window.session.project.takes)
+def _has_takes(desk: Desk) -> bool:
+    return bool(desk.session.project.takes)
 
 
 def _action(
@@ -51,67 +92,75 @@ def _action(
     words: str,
     run: Run,
     *keys: str,
-    when: Callable[["MainWindow"], bool] = _always,
+    when: Callable[[Desk], bool] = _always,
 ) -> Action:
     return Action(id=id, words=words, group=group, run=run, keys=keys, when=when)
 
 
 ACTIONS: tuple[Action, ...] = (
-    _action("project", "new", "New project", lambda w: w.begin_new(), "Ctrl+N"),
-    _action("project", "open", "Open a project…", lambda w: w.files.ask_to_open(), "Ctrl+O"),
-    _action("project", "save", "Save", lambda w: w.save(), "Ctrl+S"),
-    _action("project", "save-as", "Save with a name…", lambda w: w.files.ask_to_save(), "Ctrl+Shift+S"),
-    _action("project", "pack", "Pack with its media…", lambda w: w.files.ask_where_to_pack(), when=_has_takes),
-    _action("project", "add", "Add takes…", lambda w: w.files.ask_for_takes(), "Ctrl+I"),
-    _action("project", "add-folder", "Add a folder of takes…", lambda w: w.files.ask_for_folder(), "Ctrl+Shift+I"),
+    _action("project", "new", "New project", lambda desk: desk.projects.begin_new(), "Ctrl+N"),
+    _action("project", "open", "Open a project…", lambda desk: desk.projects.ask_to_open(), "Ctrl+O"),
+    _action("project", "save", "Save", lambda desk: desk.projects.save(), "Ctrl+S"),
+    _action("project", "save-as", "Save with a name…", lambda desk: desk.projects.ask_to_save(), "Ctrl+Shift+S"),
+    _action("project", "pack", "Pack with its media…", lambda desk: desk.projects.ask_where_to_pack(), when=_has_takes),
+    _action("project", "add", "Add takes…", lambda desk: desk.footage.ask_for_takes(), "Ctrl+I"),
+    _action(
+        "project", "add-folder", "Add a folder of takes…", lambda desk: desk.footage.ask_for_folder(), "Ctrl+Shift+I"
+    ),
     _action(
         "project",
         "render",
         "Render the reel…",
-        lambda w: w.files.ask_where_to_render(),
+        lambda desk: desk.rendering.ask_where(),
         "Ctrl+R",
         when=_has_reel,
     ),
-    _action("project", "import-otio", "Open an OTIO timeline…", lambda w: w.files.ask_for_timeline()),
+    _action("project", "import-otio", "Open an OTIO timeline…", lambda desk: desk.exchanging.ask_for_timeline()),
     _action(
         "project",
         "export-otio",
         "Hand the reel on as OTIO…",
-        lambda w: w.files.ask_where_to_put_timeline(),
+        lambda desk: desk.exchanging.ask_where_to_put_timeline(),
         when=_has_reel,
     ),
     _action(
         "project",
         "export-takes",
         "Hand the take list on as CSV…",
-        lambda w: w.files.ask_where_to_put_takes(),
+        lambda desk: desk.exchanging.ask_where_to_put_takes(),
         when=_has_takes,
     ),
-    _action("project", "import-takes", "Read a take list…", lambda w: w.files.ask_for_take_list(), when=_has_takes),
-    _action("project", "settings", "Settings…", lambda w: w.show_settings(), "Ctrl+,"),
+    _action(
+        "project",
+        "import-takes",
+        "Read a take list…",
+        lambda desk: desk.exchanging.ask_for_take_list(),
+        when=_has_takes,
+    ),
+    _action("project", "settings", "Settings…", lambda desk: desk.show_settings(), "Ctrl+,"),
     _action(
         "edit",
         "undo",
         "Undo",
-        lambda w: w.session.undo(),
+        lambda desk: desk.session.undo(),
         "Ctrl+Z",
-        when=lambda w: w.session.history.undo_label is not None,
+        when=lambda desk: desk.session.history.undo_label is not None,
     ),
     _action(
         "edit",
         "redo",
         "Redo",
-        lambda w: w.session.redo(),
+        lambda desk: desk.session.redo(),
         "Ctrl+Shift+Z",
         "Ctrl+Y",
-        when=lambda w: w.session.history.redo_label is not None,
+        when=lambda desk: desk.session.history.redo_label is not None,
     ),
-    _action("edit", "split", "Split at the playhead", lambda w: w.reel_edits.split(), "/", when=_has_reel),
+    _action("edit", "split", "Split at the playhead", lambda desk: desk.reel_edits.split(), "/", when=_has_reel),
     _action(
         "edit",
         "remove-before",
         "Remove what is before the playhead",
-        lambda w: w.reel_edits.remove_before(),
+        lambda desk: desk.reel_edits.remove_before(),
         "Shift+I",
         when=_has_reel,
     ),
@@ -119,27 +168,27 @@ ACTIONS: tuple[Action, ...] = (
         "edit",
         "remove-after",
         "Remove what is after the playhead",
-        lambda w: w.reel_edits.remove_after(),
+        lambda desk: desk.reel_edits.remove_after(),
         "Shift+O",
         when=_has_reel,
     ),
-    _action("edit", "duplicate", "Duplicate", lambda w: w.reel_edits.duplicate(), "Ctrl+D", when=_has_shot),
+    _action("edit", "duplicate", "Duplicate", lambda desk: desk.reel_edits.duplicate(), "Ctrl+D", when=_has_shot),
     _action(
         "edit",
         "remove",
         "Remove the chosen shots",
-        lambda w: w.reel_edits.remove(),
+        lambda desk: desk.reel_edits.remove(),
         "Delete",
         "Backspace",
         when=_has_shot,
     ),
-    _action("edit", "mirror", "Mirror", lambda w: w.reel_edits.mirror(), "F", when=_has_shot),
-    _action("edit", "reverse", "Reverse", lambda w: w.reel_edits.reverse(), "R", when=_has_shot),
+    _action("edit", "mirror", "Mirror", lambda desk: desk.reel_edits.mirror(), "F", when=_has_shot),
+    _action("edit", "reverse", "Reverse", lambda desk: desk.reel_edits.reverse(), "R", when=_has_shot),
     _action(
         "edit",
         "copy-settings",
         "Copy steady and mirror",
-        lambda w: w.reel_edits.copy_settings(),
+        lambda desk: desk.reel_edits.copy_settings(),
         "Ctrl+C",
         when=_has_shot,
     ),
@@ -147,93 +196,105 @@ ACTIONS: tuple[Action, ...] = (
         "edit",
         "paste-settings",
         "Paste steady and mirror",
-        lambda w: w.reel_edits.paste_settings(),
+        lambda desk: desk.reel_edits.paste_settings(),
         "Ctrl+V",
-        when=lambda w: w.session.shot is not None and w.reel_edits.has_copied,
+        when=lambda desk: desk.session.shot is not None and desk.reel_edits.has_copied,
     ),
-    _action("edit", "choose-all", "Choose all shots", lambda w: w.reel_edits.choose_all(), "Ctrl+A", when=_has_reel),
-    _action("edit", "format", "Size and rate of the reel…", lambda w: w.show_format()),
-    _action("edit", "remove-take", "Remove the chosen take", lambda w: w.remove_take(), when=_has_take),
-    _action("look", "play", "Play or stop", lambda w: w.toggle_play(), "Space"),
-    _action("look", "shuttle-on", "Play on, faster with each press", lambda w: w.shuttle(1), "L"),
-    _action("look", "shuttle-stop", "Stop", lambda w: w.shuttle(0), "K"),
-    _action("look", "shuttle-back", "Play backward, faster with each press", lambda w: w.shuttle(-1), "J"),
-    _action("look", "loop", "Loop the span or the chosen shots", lambda w: w.toggle_loop(), "Ctrl+L"),
-    _action("look", "back", "One frame back", lambda w: w.step(-1), "Left"),
-    _action("look", "on", "One frame on", lambda w: w.step(1), "Right"),
-    _action("look", "back-10", "Ten frames back", lambda w: w.step(-10), "Shift+Left"),
-    _action("look", "on-10", "Ten frames on", lambda w: w.step(10), "Shift+Right"),
-    _action("look", "to-start", "To the start", lambda w: w.go_to_end(-1), "Home"),
-    _action("look", "to-end", "To the end", lambda w: w.go_to_end(1), "End"),
-    _action("look", "instant", "Go to an instant", lambda w: w.type_instant(), "G"),
-    _action("look", "whip-before", "Previous whip", lambda w: w.log.jump_to_whip(-1), "PgUp"),
-    _action("look", "whip-after", "Next whip", lambda w: w.log.jump_to_whip(1), "PgDown"),
-    _action("look", "nearer", "Come nearer to the reel", lambda w: w.reel.zoom(2), "+", "="),
-    _action("look", "farther", "Go farther from the reel", lambda w: w.reel.zoom(-2), "-"),
-    _action("look", "whole-reel", "See the whole reel", lambda w: w.reel.show_all(), "0"),
-    _action("work", "in", "The span begins here", lambda w: w.log.mark("in"), "I", when=_has_take),
-    _action("work", "out", "The span ends here", lambda w: w.log.mark("out"), "O", when=_has_take),
-    _action("work", "span", "Another span begins here", lambda w: w.log.begin_span(), "A", when=_has_take),
-    _action("work", "vectors", "Show or hide vectors", lambda w: w.log.toggle_mark("vectors"), "V", when=_has_take),
-    _action("work", "point", "Follow a point", lambda w: w.log.toggle_mark("point"), "P", when=_has_take),
-    _action("work", "surface", "Follow a surface", lambda w: w.log.toggle_mark("surface"), "U", when=_has_take),
+    _action(
+        "edit", "choose-all", "Choose all shots", lambda desk: desk.reel_edits.choose_all(), "Ctrl+A", when=_has_reel
+    ),
+    _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
+    _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),
+    _action("look", "play", "Play or stop", lambda desk: desk.playing.toggle(), "Space"),
+    _action("look", "shuttle-on", "Play on, faster with each press", lambda desk: desk.playing.shuttle(1), "L"),
+    _action("look", "shuttle-stop", "Stop", lambda desk: desk.playing.shuttle(0), "K"),
+    _action(
+        "look", "shuttle-back", "Play backward, faster with each press", lambda desk: desk.playing.shuttle(-1), "J"
+    ),
+    _action("look", "loop", "Loop the span or the chosen shots", lambda desk: desk.log.toggle_loop(), "Ctrl+L"),
+    _action("look", "back", "One frame back", lambda desk: desk.playing.step(-1), "Left"),
+    _action("look", "on", "One frame on", lambda desk: desk.playing.step(1), "Right"),
+    _action("look", "back-10", "Ten frames back", lambda desk: desk.playing.step(-10), "Shift+Left"),
+    _action("look", "on-10", "Ten frames on", lambda desk: desk.playing.step(10), "Shift+Right"),
+    _action("look", "to-start", "To the start", lambda desk: desk.playing.go_to_end(-1), "Home"),
+    _action("look", "to-end", "To the end", lambda desk: desk.playing.go_to_end(1), "End"),
+    _action("look", "instant", "Go to an instant", lambda desk: desk.bench.type_instant(), "G"),
+    _action("look", "whip-before", "Previous whip", lambda desk: desk.log.jump_to_whip(-1), "PgUp"),
+    _action("look", "whip-after", "Next whip", lambda desk: desk.log.jump_to_whip(1), "PgDown"),
+    _action("look", "nearer", "Come nearer to the reel", lambda desk: desk.reel.zoom(2), "+", "="),
+    _action("look", "farther", "Go farther from the reel", lambda desk: desk.reel.zoom(-2), "-"),
+    _action("look", "whole-reel", "See the whole reel", lambda desk: desk.reel.show_all(), "0"),
+    _action("work", "in", "The span begins here", lambda desk: desk.log.mark("in"), "I", when=_has_take),
+    _action("work", "out", "The span ends here", lambda desk: desk.log.mark("out"), "O", when=_has_take),
+    _action("work", "span", "Another span begins here", lambda desk: desk.log.begin_span(), "A", when=_has_take),
+    _action(
+        "work", "vectors", "Show or hide vectors", lambda desk: desk.log.toggle_mark("vectors"), "V", when=_has_take
+    ),
+    _action("work", "point", "Follow a point", lambda desk: desk.log.toggle_mark("point"), "P", when=_has_take),
+    _action("work", "surface", "Follow a surface", lambda desk: desk.log.toggle_mark("surface"), "U", when=_has_take),
     _action(
         "work",
         "export-track",
         "Hand the chosen track on as CSV…",
-        lambda w: w.files.ask_where_to_put_track(),
-        when=lambda w: w.log.marks.can_hand_on,
+        lambda desk: desk.exchanging.ask_where_to_put_track(),
+        when=lambda desk: desk.log.marks.can_hand_on,
     ),
-    _action("work", "import-track", "Read a track…", lambda w: w.files.ask_for_track(), when=_has_take),
+    _action("work", "import-track", "Read a track…", lambda desk: desk.exchanging.ask_for_track(), when=_has_take),
     _action(
         "work",
         "import-motion",
         "Lend the shot a motion from a CSV…",
-        lambda w: w.files.ask_for_motion(),
+        lambda desk: desk.exchanging.ask_for_motion(),
         when=_has_shot,
     ),
     _action(
-        "work", "steady-all", "Steady all shots as this one", lambda w: w.steady.edits.steady_all(), when=_has_shot
+        "work",
+        "steady-all",
+        "Steady all shots as this one",
+        lambda desk: desk.steady.edits.steady_all(),
+        when=_has_shot,
     ),
-    _action("work", "leave-out", "Leave out an area", lambda w: w.log.toggle_mark("area"), when=_has_take),
-    _action("work", "keep", "Keep the take", lambda w: w.log.judge("keep"), "Y", when=_has_take),
-    _action("work", "maybe", "Maybe use the take", lambda w: w.log.judge("maybe"), "W", when=_has_take),
-    _action("work", "drop", "Drop the take", lambda w: w.log.judge("drop"), "N", when=_has_take),
-    _action("work", "take-before", "Previous take", lambda w: w.log.choose_neighbour(-1), "Ctrl+Up", when=_has_takes),
-    _action("work", "take-after", "Next take", lambda w: w.log.choose_neighbour(1), "Ctrl+Down", when=_has_takes),
-    _action("work", "take-it", "Take what is proposed", lambda w: w.take_what_is_proposed(), "Return", "Enter"),
+    _action("work", "leave-out", "Leave out an area", lambda desk: desk.log.toggle_mark("area"), when=_has_take),
+    _action("work", "keep", "Keep the take", lambda desk: desk.log.judge("keep"), "Y", when=_has_take),
+    _action("work", "maybe", "Maybe use the take", lambda desk: desk.log.judge("maybe"), "W", when=_has_take),
+    _action("work", "drop", "Drop the take", lambda desk: desk.log.judge("drop"), "N", when=_has_take),
+    _action(
+        "work", "take-before", "Previous take", lambda desk: desk.log.choose_neighbour(-1), "Ctrl+Up", when=_has_takes
+    ),
+    _action("work", "take-after", "Next take", lambda desk: desk.log.choose_neighbour(1), "Ctrl+Down", when=_has_takes),
+    _action("work", "take-it", "Take what is proposed", lambda desk: desk.take_what_is_proposed(), "Return", "Enter"),
     _action(
         "work",
         "insert",
         "Put the span at the playhead",
-        lambda w: w.log.put_on_reel(at_playhead=True),
+        lambda desk: desk.log.put_on_reel(at_playhead=True),
         "Shift+Return",
         when=_has_take,
     ),
     _action(
         "work",
         "put-all",
-        "Put all spans on the reel",
-        lambda w: w.log.put_on_reel(everything=True),
+        "Put all spans of this take on the reel",
+        lambda desk: desk.log.put_on_reel(everything=True),
         "Ctrl+Return",
         when=_has_take,
     ),
-    _action("work", "marker", "Set a marker", lambda w: w.reel_edits.mark("marker"), "M", when=_has_reel),
-    _action("work", "beat", "Set a beat", lambda w: w.reel_edits.mark("beat"), "Shift+M", when=_has_reel),
+    _action("work", "marker", "Set a marker", lambda desk: desk.reel_edits.mark("marker"), "M", when=_has_reel),
+    _action("work", "beat", "Set a beat", lambda desk: desk.reel_edits.mark("beat"), "Shift+M", when=_has_reel),
     _action(
         "work",
         "remove-marker",
         "Remove the nearest marker",
-        lambda w: w.reel_edits.remove_marker(),
+        lambda desk: desk.reel_edits.remove_marker(),
         "Ctrl+M",
-        when=lambda w: bool(w.session.project.reel.markers),
+        when=lambda desk: bool(desk.session.project.reel.markers),
     ),
-    _action("work", "put-back", "Put back what is being dragged", lambda w: w.put_back(), "Escape"),
+    _action("work", "put-back", "Put back what is being dragged", lambda desk: desk.put_back(), "Escape"),
     *(
-        _action("step", f"step-{step.id}", step.name, lambda w, id=step.id: w.enter_step(id), str(step.number))
+        _action("step", f"step-{step.id}", step.name, lambda desk, id=step.id: desk.enter_step(id), str(step.number))
         for step in STEPS
     ),
-    _action("help", "keys", "Keys…", lambda w: w.show_keys(), "F1"),
+    _action("help", "keys", "Keys…", lambda desk: desk.show_keys(), "F1"),
 )
 
 GROUPS = ("project", "edit", "look", "work", "step", "help")

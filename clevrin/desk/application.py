@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
 from clevrin.desk import theme
+from clevrin.desk.memory import give_back_what_is_freed
 from clevrin.desk.settings import Settings
 from clevrin.desk.window import MainWindow
 
@@ -31,6 +32,7 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     check_screen()
     keep_log()
     sys.setswitchinterval(SWITCH_S)
+    give_back_what_is_freed()
     application = QApplication(sys.argv[:1])
     application.setApplicationName("Clevrin")
     application.setDesktopFileName("clevrin")
@@ -39,13 +41,13 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     window = MainWindow(settings)
     sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
     window.show()
-    window.offer_what_was_left()
+    window.projects.offer_what_was_left(settings.journal_folder)
     chosen = list(files)
     last = last_project()
     if chosen:
-        window.open_files(chosen)
+        window.footage.open_files(chosen)
     elif last is not None:
-        window.open_project(last)
+        window.projects.open(last)
     window.keep_cache_small()
     if play:
         window.log.look_at(reel=True)

@@ -6,6 +6,7 @@ from clevrin.desk.followings import Followings
 from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import JobRunner
 from clevrin.desk.measurements import Measurements
+from clevrin.desk.notices import Notices
 from clevrin.desk.playback import Player
 from clevrin.desk.session import Session
 from clevrin.desk.thumbnails import Thumbnails
@@ -20,3 +21,4 @@ class Context:
     thumbnails: Thumbnails
     player: Player
     intake: Intake
+    notices: Notices

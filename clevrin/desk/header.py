@@ -1,13 +1,17 @@
 """The head of the window: the project's name, undo and redo, and the job strip."""
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer, QUrl, Signal
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
 
 from clevrin.desk import theme
 from clevrin.desk.jobs import JobRunner, JobState
-from clevrin.desk.sheet import quiet_label
+from clevrin.desk.sheet import plain_button, quiet_label
 
 _TOLD_MS = 15_000
+_TOLD_PX = 420
 
 
 class Header(QFrame):
@@ -19,7 +23,7 @@ class Header(QFrame):
     def __init__(self, jobs: JobRunner, menu: QMenu, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("header")
-        self.setFixedHeight(theme.HEADER_HEIGHT)
+        self.setFixedHeight(theme.scaled(theme.HEADER_HEIGHT))
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 0)
         row.setSpacing(8)
@@ -71,39 +75,57 @@ class JobStrip(QFrame):
         self._bar.setFixedSize(150, 4)
         self._bar.setTextVisible(False)
         self._figures = quiet_label("")
-        self._figures.setMinimumWidth(190)
+        for label in (self._what, self._figures):
+            label.setMinimumWidth(1)  # the window is not made wider by what is computed
         self.stop_button = tool_button("square", "Stop; what is finished is kept")
         self.stop_button.clicked.connect(jobs.stop_shown)
         for widget in (self._what, self._bar, self._figures, self.stop_button):
             row.addWidget(widget)
         self._parts = (self._bar, self.stop_button)
+        self.show_button = plain_button("Show it", "Opens the folder in which it lies")
+        self.show_button.clicked.connect(self._on_show_button_clicked)
+        self.show_button.hide()
+        row.addWidget(self.show_button)
         self._told = ""
+        self._file: Path | None = None
         self._forget = QTimer(self, singleShot=True, interval=_TOLD_MS)
         self._forget.timeout.connect(self._on_forget_timeout)
         jobs.states_changed.connect(self._on_jobs_states_changed)
         self._on_jobs_states_changed()
 
-    def tell(self, words: str) -> None:
-        """Says for a while how something ended, when nothing else has to be said."""
-        self._told = words
+    def tell(self, words: str, file: Path | None = None) -> None:
+        """Says for a while how something ended, when nothing else has to be said; `file` can be looked at."""
+        self._told, self._file = words, file
         self._forget.start()
         self._on_jobs_states_changed()
 
+    def _on_show_button_clicked(self) -> None:
+        if self._file is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._file.parent)))
+
     def _on_forget_timeout(self) -> None:
-        self._told = ""
+        self._told, self._file = "", None
         self._on_jobs_states_changed()
+
+    def _shortened(self, words: str) -> str:
+        """Words as far as there is room for them; the tooltip has all of them."""
+        return self._what.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, theme.widened(_TOLD_PX))
 
     @property
     def words(self) -> str:
-        return f"{self._what.text()} {self._figures.text()}".strip()
+        """All that is said."""
+        said = self._what.toolTip() or self._what.text()
+        return f"{said} {self._figures.text()}".strip()
 
     def _on_jobs_states_changed(self) -> None:
         states = self._jobs.states
         for part in self._parts:
             part.setVisible(bool(states))
         self._figures.setVisible(bool(states))
+        self.show_button.setVisible(not states and self._file is not None)
+        self._what.setToolTip("" if states else self._told)
         if not states:
-            self._what.setText(self._told)
+            self._what.setText(self._shortened(self._told))
             self._figures.setText("")
             return
         state = next((s for s in states if s.total), states[0])

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, Qt, QUrl
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -11,30 +11,26 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenu,
-    QSlider,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
+from shiboken6 import isValid
 
-from clevrin.core.document.edits import RemoveTake, SetTakes
-from clevrin.core.document.files import SUFFIX, read_text, write_atomically
-from clevrin.core.document.packing import pack
-from clevrin.core.errors import ClevrinError, DocumentError
-from clevrin.core.exchange.take_list import take_list_csv, with_take_list
-from clevrin.core.exchange.timeline_reading import Imported, read_timeline
-from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.proxies import ProxyShelf, clear_room
-from clevrin.core.media.writing import carries_alpha, what_is_not_carried
+from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.progress import Progress
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.sources import Known, Sources
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.sources import Sources
+from clevrin.desk import theme
 from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
+from clevrin.desk.exchanging import Exchanging
 from clevrin.desk.file_dialogs import FileDialogs
 from clevrin.desk.followings import Followings
+from clevrin.desk.footage import Footage
 from clevrin.desk.header import Header
 from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import Job, JobRunner
@@ -44,13 +40,17 @@ from clevrin.desk.keys import Keys
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.media_watch import MediaWatch
+from clevrin.desk.notices import Notices
 from clevrin.desk.offer import OfferBar
 from clevrin.desk.playback import Player
+from clevrin.desk.playing import Playing
+from clevrin.desk.precedence import Precedence
+from clevrin.desk.projects import Projects
 from clevrin.desk.rail import StepRail
-from clevrin.desk.recovery import offer_left_behind, open_or_offer
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.format_sheet import FormatSheet
 from clevrin.desk.reel.view import ReelView
+from clevrin.desk.rendering import Rendering
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.session import Session
 from clevrin.desk.settings import Settings
@@ -59,30 +59,38 @@ from clevrin.desk.sheet import Trouble
 from clevrin.desk.steady.bench import SteadyBench
 from clevrin.desk.thumbnails import Thumbnails
 from clevrin.desk.viewer import Viewer
+from clevrin.desk.window_place import keep_place, place_window
+
+_USUAL_HEIGHT = 800
 
 
 class MainWindow(QMainWindow):
     """Puts the parts together and says what actions do; knows nothing of how a bench works."""
 
-    def __init__(self, settings: Settings | None = None) -> None:
+    def __init__(self, settings: Settings | None = None, store: MeasurementStore | None = None) -> None:
+        """`store`: what is measured, which windows may share."""
         super().__init__()
         self.setWindowTitle("Clevrin")
         self.setAcceptDrops(True)
-        self.resize(1280, 800)
         self.settings = settings or Settings(self)
         self.keys = Keys(self.settings, self)
         self.session = Session(self, folder=lambda: self.settings.journal_folder)
-        self.jobs = JobRunner(self)
-        shelf, known = Shelf(self.settings.cache_folder), Known()
+        precedence = Precedence()
+        self.jobs = JobRunner(self, precedence=precedence)
+        store, memory = store or MeasurementStore(Shelf(self.settings.cache_folder)), FrameMemory()
         proxies = ProxyShelf(self.settings.cache_folder / "proxies")
-        self._make_sources = lambda: Sources(shelf, known, proxies)
-        self.player = Player(self._make_sources, self)
-        self.thumbnails = Thumbnails(self._make_sources, self)
+        self._make_sources = lambda: Sources.of(store, proxies, memory)
+        self.player = Player(self._make_sources, self, precedence=precedence)
+        small = ThumbnailShelf(self.settings.cache_folder / "thumbnails")
+        self.thumbnails = Thumbnails(
+            lambda: Sources.of(store, proxies, light=True), self, precedence=precedence, shelf=small
+        )
         watch = MediaWatch(self.session, self.jobs)
         self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
-        self.measurements = Measurements(self.session, self.jobs, shelf, known, watch)
-        self.followings = Followings(self.session, self.jobs, shelf, known, self.measurements)
+        self.measurements = Measurements(self.session, self.jobs, store, watch)
+        self.followings = Followings(self.session, self.jobs, store, self.measurements)
         self._watch = watch
+        self.notices = Notices(self)
         self._context = Context(
             session=self.session,
             jobs=self.jobs,
@@ -91,12 +99,19 @@ class MainWindow(QMainWindow):
             thumbnails=self.thumbnails,
             player=self.player,
             intake=self.intake,
+            notices=self.notices,
         )
-        self.files = FileDialogs(self)
         self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
         self._told_unsafe = False
         self._build()
+        place_window(self, self.settings)
+        files = FileDialogs(self)
+        self.projects = Projects(self._context, files, self.offers)
+        self.rendering = Rendering(self._context, files, self._make_sources)
+        self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
+        self.footage = Footage(self._context, files, self.projects, self.exchanging)
+        self.playing = Playing(self.player)
         self._connect()
         self.enter_step("log")
         self._on_session_project_changed()
@@ -135,8 +150,6 @@ class MainWindow(QMainWindow):
         column.addLayout(middle, 1)
         column.addWidget(self.reel)
         self.setCentralWidget(self._whole)
-        self._whole.setFocusPolicy(Qt.FocusPolicy.StrongFocus)  # the keys belong to the pictures, not to a button
-        self._whole.setFocus()
         self._key_sheet: KeySheet | None = None
         self._settings_sheet: SettingsSheet | None = None
 
@@ -158,9 +171,9 @@ class MainWindow(QMainWindow):
         self.header.undo_requested.connect(self.session.undo)
         self.header.redo_requested.connect(self.session.redo)
         self.rail.step_requested.connect(self.enter_step)
-        self.log.add_requested.connect(self.files.ask_for_takes)
-        self.log.find_requested.connect(self.files.ask_to_find)
-        self.steady.sheet.motion_file_requested.connect(self.files.ask_for_motion)
+        self.log.add_requested.connect(self.footage.ask_for_takes)
+        self.log.find_requested.connect(self.footage.ask_to_find)
+        self.steady.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
@@ -168,9 +181,12 @@ class MainWindow(QMainWindow):
         self.session.selection_changed.connect(self._show_dots)
         self.session.saved_changed.connect(self._show_name)
         self.session.trouble.connect(self.trouble.tell)
+        self.notices.troubled.connect(self.trouble.tell)
+        self.notices.told.connect(self.header.strip.tell)
         self.keys.changed.connect(self._show_keys)
         self.settings.changed.connect(self._show_detail)
         self._watch.changed.connect(self.thumbnails.try_again)
+        QApplication.instance().focusChanged.connect(self._on_focus_changed)
 
     # Steps
 
@@ -188,176 +204,26 @@ class MainWindow(QMainWindow):
         self._stack.setCurrentWidget(self.bench)
         self.rail.show_step(step)
         self.bench.enter()
+        self.bench.take_focus()
 
     # What actions do
 
-    def toggle_play(self) -> None:
-        """Plays or stops; a button that was reached with Tab is pressed instead."""
-        focused = QApplication.focusWidget()
-        if isinstance(focused, QAbstractButton):
-            focused.click()
-        else:
-            self.player.toggle()
-
-    def shuttle(self, way: int) -> None:
-        """Plays forward (1), backward (-1), or stops (0)."""
-        if way:
-            self.player.shuttle(way)
-        else:
-            self.player.stop()
-
-    def step(self, frames: int) -> None:
-        """Moves by some frames; a slider that was reached with Tab is moved instead."""
-        focused = QApplication.focusWidget()
-        if isinstance(focused, QSlider):
-            focused.setValue(focused.value() + frames)
-            return
-        self.player.stop()
-        self.player.seek(self.player.frame + frames)
-
-    def go_to_end(self, way: int) -> None:
-        """Looks at the first (-1) or last (1) frame of what the bench shows."""
-        programme = self.player.programme
-        if programme is not None:
-            self.player.stop()
-            self.player.seek(programme.first if way < 0 else programme.end - 1)
-
-    def type_instant(self) -> None:
-        self.bench.transport.entry.begin()
-
-    def toggle_loop(self) -> None:
-        self.log.set_loops(not self.log.loops)
-
     def take_what_is_proposed(self) -> None:
+        """Enter: presses the button that was reached with Tab, takes what is being typed, or does the bench's work."""
         focused = QApplication.focusWidget()
         if isinstance(focused, QAbstractButton):
             focused.click()
         elif isinstance(focused, QLineEdit):
             focused.returnPressed.emit()
-            self._whole.setFocus()
-        elif self._step == "log":
-            self.log.put_on_reel()
-        elif self._step == "join":
-            self.join.take_proposal()
+            self.bench.take_focus()
+        else:
+            self.bench.take_what_is_proposed()
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
-        if not (self.reel.put_back() or self.log.ridge.put_back() or self.log.marks.put_back()):
+        if not (self.reel.put_back() or self.bench.put_back()):
             self.trouble.hide()
-            self._whole.setFocus()
-
-    def remove_take(self) -> None:
-        take = self.session.take
-        if take is not None:
-            self.session.do(RemoveTake(take_id=take.id, label=f"Remove {take.name}"))
-
-    # Projects
-
-    def begin_new(self) -> None:
-        self.player.stop()
-        self.session.begin_new()
-
-    def save(self) -> None:
-        if self.session.has_name:
-            self.session.save()
-        else:
-            self.files.ask_to_save()
-
-    def open_project(self, path: Path) -> None:
-        """Opens a project, or says in a sentence why not, and keeps what is open."""
-        self.player.stop()
-        self.trouble.hide()
-        sentence = open_or_offer(self.session, self.offers, path)
-        if sentence is not None:
-            self.trouble.tell(sentence)
-
-    def offer_what_was_left(self) -> None:
-        """Offers the changes of windows that ended without a goodbye."""
-        offer_left_behind(self.session, self.offers, self.settings.journal_folder)
-
-    def save_project(self, path: Path) -> None:
-        try:
-            self.session.save_as(path)
-        except DocumentError as error:
-            self.trouble.tell(str(error))
-
-    def pack_into(self, folder: Path) -> None:
-        """Copies the project and its media into a new folder, in the background."""
-        project = self.session.project
-        self._start(
-            ("pack", str(folder)),
-            f"Packing into {folder.name}",
-            lambda progress: pack(project, folder, progress),
-            lambda written: self.header.strip.tell(f"Packed into {written.parent.name}"),
-        )
-
-    def render_to(self, path: Path) -> None:
-        """Renders the reel to a file, in the background: MP4, or MOV where parts of it are to stay clear."""
-        if path.suffix.lower() != ".mp4" and not carries_alpha(path):
-            path = path.with_name(path.name + ".mp4")
-        if not carries_alpha(path) and any(s.hold.edge == "clear" for s in self.session.project.reel.shots):
-            self.trouble.tell(what_is_not_carried(path))
-        request = ExportRequest(project=self.session.project, path=path)
-
-        def work(progress: Progress) -> Path:
-            with self._make_sources() as sources:
-                return export_reel(request, sources, progress)
-
-        self._start(
-            ("render", str(path)),
-            f"Rendering {path.name}",
-            work,
-            lambda written: self.header.strip.tell(f"Rendered {written.name}"),
-        )
-
-    def open_timeline(self, path: Path) -> None:
-        """Makes a new project of an OTIO timeline; what it has that a reel has not is listed."""
-
-        def done(imported: Imported) -> None:
-            self.session.begin_of(imported.project)
-            self.trouble.tell("\n".join(imported.left_out[:8]))
-
-        self._start(("timeline", str(path)), f"Reading {path.name}", lambda _: read_timeline(path), done)
-
-    def write_timeline(self, path: Path) -> None:
-        self._write(path, timeline_text(self.session.project))
-
-    def write_take_list(self, path: Path) -> None:
-        self._write(path, take_list_csv(self.session.project.takes))
-
-    def write_track(self, path: Path) -> None:
-        """Writes the chosen track of the chosen take as CSV."""
-        text = self.log.marks.chosen_as_csv()
-        if text is not None:
-            self._write(path, text)
-
-    def read_track(self, path: Path) -> None:
-        """Gives the chosen take a track from a CSV."""
-        try:
-            self.log.marks.add_from(path)
-        except ClevrinError as error:
-            self.session.trouble.emit(str(error))
-
-    def read_take_list(self, path: Path) -> None:
-        """Gives the takes the marks, notes and spans of a list."""
-        try:
-            takes = with_take_list(self.session.project, read_text(path, "a table")).takes
-        except ClevrinError as error:
-            self.trouble.tell(str(error))
-        else:
-            self.session.do(SetTakes(takes=takes, label="Read take list"))
-
-    def _write(self, path: Path, text: str) -> None:
-        try:
-            write_atomically(path, text)
-        except DocumentError as error:
-            self.trouble.tell(str(error))
-        else:
-            self.header.strip.tell(f"Wrote {path.name}")
-
-    def _start(self, key: tuple, what: str, work, done) -> None:
-        self.trouble.hide()
-        self.jobs.start(Job(key=key, what=what, work=work, done=done, failed=self.trouble.tell))
+            self.bench.take_focus()
 
     def keep_cache_small(self) -> None:
         """Deletes what has not been used for longest, in the background, where the cache is larger than it may be."""
@@ -430,15 +296,27 @@ class MainWindow(QMainWindow):
         if self._step != "join":
             self.enter_step("join")
 
+    def _on_focus_changed(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Qt gives the keys of what is hidden or greyed to whatever comes next, which may be a button."""
+        gone = old is not None and isValid(old) and not (old.isVisible() and old.isEnabled())
+        if gone and isinstance(new, QAbstractButton) and self.isAncestorOf(new):
+            self.bench.take_focus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The reel has its share of the height, the same in every step."""
+        most, least = theme.widened(theme.REEL_HEIGHT), theme.widened(theme.LEAST_REEL_HEIGHT)
+        self.reel.setFixedHeight(min(most, max(least, self.height() * theme.REEL_HEIGHT // _USUAL_HEIGHT)))
+        super().resizeEvent(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""
         if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
-            self.steady.show_before(True)
+            self.bench.show_before(True)
         super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
-            self.steady.show_before(False)
+            self.bench.show_before(False)
         super().keyReleaseEvent(event)
 
     def changeEvent(self, event: QEvent) -> None:
@@ -446,7 +324,7 @@ class MainWindow(QMainWindow):
             if self.isActiveWindow():
                 self._watch.look(again=True)  # files may have been moved meanwhile
             else:
-                self.steady.show_before(False)  # B may be let go over another window
+                self.bench.show_before(False)  # B may be let go over another window
         super().changeEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -454,18 +332,8 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        self.open_files([Path(url.toLocalFile()) for url in _local(event.mimeData().urls())])
+        self.footage.open_files(Path(url.toLocalFile()) for url in _local(event.mimeData().urls()))
         event.acceptProposedAction()
-
-    def open_files(self, paths: list[Path]) -> None:
-        """Opens a project or timeline that is among some files, and brings the films and folders in."""
-        projects = [path for path in paths if path.suffix == SUFFIX]
-        timelines = [path for path in paths if path.suffix == ".otio"]
-        if projects:
-            self.open_project(projects[0])
-        elif timelines:
-            self.open_timeline(timelines[0])
-        self.intake.add(path for path in paths if path.suffix not in (SUFFIX, ".otio"))
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Saves, stops what runs and keeps its pieces; where nothing can be written, the first try only tells."""
@@ -477,6 +345,7 @@ class MainWindow(QMainWindow):
             )
             event.ignore()
             return
+        keep_place(self, self.settings)
         self.player.close()
         self.thumbnails.close()
         self.jobs.close()

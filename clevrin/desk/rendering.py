@@ -1,0 +1,48 @@
+"""Rendering the reel from the window."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from clevrin.core.media.writing import carries_alpha, what_is_not_carried
+from clevrin.core.progress import Progress
+from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.sources import Sources
+from clevrin.desk.context import Context
+from clevrin.desk.file_dialogs import FileDialogs
+from clevrin.desk.jobs import Job
+
+
+class Rendering:
+    """Asks where to render to, and renders in the background."""
+
+    def __init__(self, context: Context, files: FileDialogs, make_sources: Callable[[], Sources]) -> None:
+        self._context, self._files, self._make_sources = context, files, make_sources
+
+    def ask_where(self) -> None:
+        name = self._context.session.project.name
+        pattern = "Films (*.mp4 *.mov)"
+        self._files.ask_for_new("Render the reel", self.render_to, pattern, name=name, suffix=".mp4", also=".mov")
+
+    def render_to(self, path: Path) -> None:
+        """Renders the reel to a file: MP4, or MOV where parts of it are to stay clear."""
+        project, notices = self._context.session.project, self._context.notices
+        if path.suffix.lower() != ".mp4" and not carries_alpha(path):
+            path = path.with_name(path.name + ".mp4")
+        notices.all_well()
+        if not carries_alpha(path) and any(shot.hold.edge == "clear" for shot in project.reel.shots):
+            notices.trouble(what_is_not_carried(path))
+        request = ExportRequest(project=project, path=path)
+
+        def work(progress: Progress) -> Path:
+            with self._make_sources() as sources:
+                return export_reel(request, sources, progress)
+
+        self._context.jobs.start(
+            Job(
+                key=("render", str(path)),
+                what=f"Rendering {path.name}",
+                work=work,
+                done=lambda written: notices.tell(f"Rendered {written.name} in {written.parent}", written),
+                failed=notices.trouble,
+            )
+        )
