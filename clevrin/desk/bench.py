@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from clevrin.core.errors import ClevrinError
@@ -27,9 +28,12 @@ class Showing:
 class Bench(QWidget):
     """The middle of the window for one step. Only the bench that is entered uses the player."""
 
+    transport: "Transport"
+
     def __init__(self, context: Context, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("bench")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.context = context
         self.entered = False
         self._subject: tuple[object, ...] | None = None
@@ -87,6 +91,24 @@ class Bench(QWidget):
         """Something was measured or held, or could not be; called while the bench is entered."""
         self.refresh()
         self.reload()
+
+    def take_focus(self) -> None:
+        """Gives the keys to where the bench's work is: to its pictures, never to a button."""
+        self.setFocus()
+
+    def take_what_is_proposed(self) -> None:
+        """Enter: does what the bench's main button says."""
+
+    def put_back(self) -> bool:
+        """Escape: drops what is being dragged or drawn; whether there was any."""
+        return False
+
+    def type_instant(self) -> None:
+        """The next keys say where to go."""
+        self.transport.entry.begin()
+
+    def show_before(self, before: bool) -> None:
+        """Shows the picture as shot for as long as a key is held, where there is another one."""
 
     def reload(self) -> None:
         """Has the player take what `showing` says, once the present event is over."""
@@ -157,6 +179,8 @@ class Transport(QWidget):
         row.addWidget(self.play_button)
         row.addWidget(self.entry)
         row.addWidget(self._frame)
+        self._narrow = narrow
+        self._frame.setMinimumWidth(1)
         self._frame.setVisible(not narrow)
         row.addStretch(1)
         row.addWidget(self._figures)
@@ -177,6 +201,17 @@ class Transport(QWidget):
         self._rate, self._frame_number, self._offset = rate, frame, offset
         self.entry.show_instant(timecode(frame, rate))
         self._frame.setText(f"frame {frame} of {frames}")
+        self._show_what_fits()
+
+    def _show_what_fits(self) -> None:
+        """The number of the frame gives way where there is no room for it; the instant says the same."""
+        others = (self.play_button, self.entry, self._figures)
+        taken = sum(part.sizeHint().width() for part in others) + 4 * self.layout().spacing()
+        self._frame.setVisible(not self._narrow and self.width() >= taken + self._frame.sizeHint().width())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._show_what_fits()
+        super().resizeEvent(event)
 
     def _on_entry_typed(self, text: str) -> None:
         try:
@@ -222,7 +257,7 @@ class InstantEntry(QLineEdit):
         super().__init__(parent)
         self.setObjectName("instant")
         self.setFont(theme.font(theme.BODY_PX, strong=True))
-        self.setFixedWidth(88)
+        self.setFixedWidth(theme.scaled(88))
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("instant")
         self.setToolTip(

@@ -11,25 +11,23 @@ from clevrin.desk import theme
 
 @dataclass(frozen=True, kw_only=True)
 class Step:
-    """One step: its number in the order of the work, which is also its key."""
+    """One step of the work."""
 
     id: str
-    number: int
     name: str
     icon: str
     tip: str
 
+    @property
+    def number(self) -> int:
+        """Its place in the order of the work, which is also its key."""
+        return STEPS.index(self) + 1
+
 
 STEPS = (
-    Step(
-        id="log",
-        number=1,
-        name="Log",
-        icon="list-video",
-        tip="Bring takes in, look at them, keep what is usable",
-    ),
-    Step(id="steady", number=2, name="Steady", icon="activity", tip="Take the shake out and keep the move"),
-    Step(id="join", number=5, name="Join", icon="blend", tip="Cut where two takes' whips agree"),
+    Step(id="log", name="Log", icon="list-video", tip="Bring takes in, look at them, keep what is usable"),
+    Step(id="steady", name="Steady", icon="activity", tip="Take the shake out and keep the move"),
+    Step(id="join", name="Join", icon="blend", tip="Cut where two takes' whips agree"),
 )
 
 
@@ -41,7 +39,7 @@ class StepRail(QFrame):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("rail")
-        self.setFixedWidth(theme.RAIL_WIDTH)
+        self.setFixedWidth(theme.widened(theme.RAIL_WIDTH))
         column = QVBoxLayout(self)
         column.setContentsMargins(4, 8, 4, 8)
         column.setSpacing(8)
@@ -71,12 +69,12 @@ class _StepButton(QAbstractButton):
         self.setText(step.name)
         self.setCheckable(True)
         self.setToolTip(f"{step.tip}  ({step.number})")
-        self.setFixedHeight(66)
+        self.setFixedHeight(38 + theme.scaled(28))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(step.name)
 
     def sizeHint(self) -> QSize:
-        return QSize(56, 66)
+        return QSize(56, 38 + theme.scaled(28))
 
     def set_dot(self, dot: bool) -> None:
         if dot != self._dot:
@@ -105,7 +103,7 @@ class _StepButton(QAbstractButton):
         painter.drawText(rect.adjusted(0, 40, 0, -4), Qt.AlignmentFlag.AlignHCenter, self._step.name)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(rect.adjusted(0, 4, -6, 0), Qt.AlignmentFlag.AlignRight, str(self._step.number))
+        painter.drawText(rect.adjusted(0, 3, -6, 0), Qt.AlignmentFlag.AlignRight, str(self._step.number))
         if self._dot:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("kelp"))

@@ -30,13 +30,14 @@ class RidgeBar(QWidget):
         self._before_drag: Span | None = None
         self._playhead = 0
         self._grabbed: str | None = None
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(96)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self.setMinimumHeight(theme.scaled(72))
+        self.setMaximumHeight(theme.scaled(96))
         self.setMouseTracking(True)
         self.setToolTip("Height: speed of the camera. Colour: its direction. Dark line: blur. Drag to look.")
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 96)
+        return QSize(300, theme.scaled(96))
 
     def show_ridge(self, frames: int, data: RidgeData | None, words: str = "") -> None:
         """What to draw: the ridge of `frames` frames, or words while it is not there."""
@@ -153,7 +154,7 @@ class RidgeBar(QWidget):
     def _other_box(self, other: NamedSpan) -> QRectF:
         """The bar of another span, at the top of the ridge."""
         left, right = (self.x_of_frame(frame - 0.5) for frame in (other.span.first, other.span.end))
-        return QRectF(left, 2, max(14.0, right - left), 15)
+        return QRectF(left, 2, max(14.0, right - left), theme.scaled(15))
 
     def _other_at(self, x: float, y: float) -> NamedSpan | None:
         return next((other for other in self._others if self._other_box(other).contains(x, y)), None)

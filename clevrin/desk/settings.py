@@ -112,7 +112,7 @@ class Settings(QObject):
         """`file` None: in the user's configuration folder."""
         super().__init__(parent)
         self._file = file or Path(platformdirs.user_config_dir("clevrin")) / "settings.json"
-        self._values, self._keys = _read(self._file)
+        self._values, self._keys, self._place = _read(self._file)
 
     def value(self, id: str) -> Value:
         """A setting's value; raises `KeyError` for one that there is not."""
@@ -142,6 +142,17 @@ class Settings(QObject):
         self.keys_changed.emit()
 
     @property
+    def window_place(self) -> str:
+        """Where and how large the window was when it was closed, as the window wrote it; empty: never."""
+        return self._place
+
+    def set_window_place(self, place: str) -> None:
+        """Keeps where the window is. Raises `ClevrinError` where that is not possible."""
+        if place != self._place:
+            self._place = place
+            self._write()
+
+    @property
     def journal_folder(self) -> Path:
         chosen = str(self.value("journal_folder"))
         return Path(chosen) if chosen else journal_folder()
@@ -152,7 +163,8 @@ class Settings(QObject):
         return Path(chosen) if chosen else Path(platformdirs.user_cache_dir("clevrin"))
 
     def _write(self) -> None:
-        text = json.dumps({"values": self._values, "keys": self._keys}, indent=1, ensure_ascii=False) + "\n"
+        kept = {"values": self._values, "keys": self._keys, "window": self._place}
+        text = json.dumps(kept, indent=1, ensure_ascii=False) + "\n"
         try:
             self._file.parent.mkdir(parents=True, exist_ok=True)
             write_atomically(self._file, text)
@@ -160,20 +172,22 @@ class Settings(QObject):
             raise ClevrinError(f"The settings cannot be kept in {self._file.parent}.") from error
 
 
-def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]]]:
+def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str]:
     try:
         data = json.loads(file.read_text(encoding="utf-8"))
         stored, keys = dict(data["values"]), dict(data["keys"])
-    except (OSError, ValueError, KeyError, TypeError):
-        return {}, {}
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+        return {}, {}, ""
+    place = data.get("window", "")
     values = {}
     for id, value in stored.items():
         checked = _checked(_BY_ID[id], value) if id in _BY_ID else None
         if checked is not None:
             values[id] = checked
-    return values, {
+    chosen = {
         id: tuple(each) for id, each in keys.items() if isinstance(each, list) and all(isinstance(k, str) for k in each)
     }
+    return values, chosen, place if isinstance(place, str) else ""
 
 
 def _checked(entry: Entry, value: object) -> Value | None:

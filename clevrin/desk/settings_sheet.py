@@ -13,8 +13,9 @@ from PySide6.QtWidgets import (
 )
 
 from clevrin.core.errors import ClevrinError
+from clevrin.desk import theme
 from clevrin.desk.settings import SETTINGS, Entry, Settings, Value
-from clevrin.desk.sheet import ChoiceSetting, Setting, Trouble, plain_button
+from clevrin.desk.sheet import ChoiceSetting, Setting, Trouble, plain_button, rolled
 
 
 class SettingsSheet(QDialog):
@@ -23,7 +24,7 @@ class SettingsSheet(QDialog):
     def __init__(self, settings: Settings, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Settings")
-        self.setMinimumWidth(520)
+        self.setMinimumWidth(theme.widened(520))
         self._settings = settings
         self.controls: dict[str, QWidget] = {}
         column = QVBoxLayout(self)
@@ -31,9 +32,19 @@ class SettingsSheet(QDialog):
         column.setSpacing(10)
         self.trouble = Trouble()
         column.addWidget(self.trouble)
+        inner = QWidget()
+        inner.setObjectName("clear")
+        rows = QVBoxLayout(inner)
+        rows.setContentsMargins(0, 0, 8, 0)
+        rows.setSpacing(10)
         for entry in SETTINGS:
-            column.addWidget(self._row(entry))
-        self.adjustSize()
+            rows.addWidget(self._row(entry))
+        column.addWidget(rolled(inner), 1)
+        # As high as all of it, where the screen is: else it rolls.
+        free = self.screen().availableGeometry().height()
+        width = self.minimumWidth()
+        needed = inner.heightForWidth(width - 60) if inner.hasHeightForWidth() else inner.sizeHint().height()
+        self.resize(width, min(needed + 60, round(free * 0.9)))
 
     def _row(self, entry: Entry) -> Setting:
         if entry.kind == "choice":

@@ -23,20 +23,26 @@ from PySide6.QtWidgets import (
 
 from clevrin.desk import theme
 
+_LARGE, _MOST_COLUMNS_LARGE = 1.6, 2
+"""Where text is so much larger, no more than so many buttons stand beside each other."""
 _FINE = 400
 """Places of a slider that is not even."""
 
 
 class Sheet(QFrame):
-    """A column of settings with a heading; `about` at its right says what they are of."""
+    """A column of settings with a heading; `about` at its right says what they are of.
 
-    def __init__(self, heading: str, parent: QWidget | None = None) -> None:
+    Where the window is low the settings roll, and the heading and the foot stay.
+    """
+
+    def __init__(self, heading: str, parent: QWidget | None = None, *, rolls: bool = True) -> None:
+        """`rolls` False: what is put in rolls by itself."""
         super().__init__(parent)
         self.setObjectName("sheet")
-        self.setFixedWidth(theme.SHEET_WIDTH)
-        self._column = QVBoxLayout(self)
-        self._column.setContentsMargins(12, 10, 12, 12)
-        self._column.setSpacing(8)
+        self.setFixedWidth(theme.widened(theme.SHEET_WIDTH))
+        self._whole = QVBoxLayout(self)
+        self._whole.setContentsMargins(12, 10, 12, 12)
+        self._whole.setSpacing(8)
         head = QHBoxLayout()
         title = QLabel(heading)
         title.setFont(theme.font(theme.TITLE_PX, strong=True))
@@ -44,7 +50,20 @@ class Sheet(QFrame):
         self._about.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         head.addWidget(title)
         head.addWidget(self._about, 1)
-        self._column.addLayout(head)
+        self._whole.addLayout(head)
+        self._column = self._whole
+        if rolls:
+            inner = QWidget()
+            inner.setObjectName("clear")
+            self._column = QVBoxLayout(inner)
+            self._column.setContentsMargins(0, 0, 0, 0)
+            self._column.setSpacing(8)
+            self._whole.addWidget(rolled(inner), 1)
+
+    def set_foot(self, *widgets: QWidget) -> None:
+        """Puts widgets under the settings, where they stay."""
+        for widget in widgets:
+            self._whole.addWidget(widget)
 
     def set_about(self, words: str) -> None:
         self._about.setText(words)
@@ -223,6 +242,8 @@ class ChoiceSetting(Setting):
     ) -> None:
         """`choices`: key, words on the button, tooltip."""
         super().__init__(name, help_text)
+        if columns > _MOST_COLUMNS_LARGE and theme.scale() > _LARGE:
+            columns = _MOST_COLUMNS_LARGE
         grid = QGridLayout()
         grid.setSpacing(4)
         group = QButtonGroup(self)
@@ -283,6 +304,17 @@ class Trouble(QLabel):
         self.hide()
 
 
+def rolled(column: QWidget) -> QScrollArea:
+    """A column that rolls up and down where there is not room for all of it."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setWidget(column)
+    area.viewport().setObjectName("clear")
+    return area
+
+
 class Pages(QWidget):
     """Several columns of settings, one of which is shown; buttons above say which."""
 
@@ -310,13 +342,7 @@ class Pages(QWidget):
             inner = QVBoxLayout(page)
             inner.setContentsMargins(0, 0, 0, 0)
             inner.setSpacing(4)
-            rolled = QScrollArea()  # where the window is low
-            rolled.setWidgetResizable(True)
-            rolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            rolled.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            rolled.setWidget(page)
-            rolled.viewport().setObjectName("clear")
-            self._stack.addWidget(rolled)
+            self._stack.addWidget(rolled(page))
             self.buttons[name], self._columns[name] = button, inner
         column.addLayout(row)
         column.addWidget(self._stack, 1)

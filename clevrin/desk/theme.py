@@ -39,6 +39,7 @@ SPACE = 4
 RAIL_WIDTH = 64
 HEADER_HEIGHT = 40
 REEL_HEIGHT = 150
+LEAST_REEL_HEIGHT = 104
 SHEET_WIDTH = 280
 BODY_PX = 13
 SMALL_PX = 11
@@ -88,10 +89,10 @@ def _load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(file))
 
 
-def font(px: int = BODY_PX, *, strong: bool = False) -> QFont:
+def font(px: float = BODY_PX, *, strong: bool = False) -> QFont:
     """The application's typeface with tabular figures, scaled with the user's own font size."""
     made = QFont(FAMILY)
-    made.setPixelSize(max(9, round(px * _scale())))
+    made.setPixelSize(max(9, scaled(px)))
     made.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -100,8 +101,19 @@ def font(px: int = BODY_PX, *, strong: bool = False) -> QFont:
 _chosen_scale = 1.0
 
 
-def _scale() -> float:
+def scale() -> float:
+    """How much larger text is than in the design."""
     return _chosen_scale
+
+
+def scaled(px: float) -> int:
+    """A length that goes with the size of text: heights of what holds a line, sizes of what is drawn around words."""
+    return round(px * _chosen_scale)
+
+
+def widened(px: float) -> int:
+    """A width that goes with the size of text, but not as fast: words wrap, and pictures need the room more."""
+    return round(px * (1 + 0.5 * (_chosen_scale - 1)))
 
 
 @cache
@@ -123,13 +135,19 @@ def icon(name: str, tint: str = "text", size: int = 20) -> QIcon:
     return made
 
 
+@cache
+def _system_font_px(application: QApplication) -> float:
+    """How large the system's own font is, before this module puts its own in its place."""
+    font = application.font()
+    if font.pixelSize() > 0:
+        return float(font.pixelSize())
+    return font.pointSizeF() * 96 / 72 if font.pointSizeF() > 0 else 12.0
+
+
 def apply(application: QApplication, scale: float = 1.0) -> None:
     """Gives an application Clevrin's face. A larger system font makes all text larger, and so does `scale`."""
     global _chosen_scale
-    system = application.font().pixelSize() if application.font().pixelSize() > 0 else 0
-    points = application.font().pointSizeF()
-    system = system or (points * 96 / 72 if points > 0 else 12)
-    _chosen_scale = min(2.0, max(1.0, system / 13)) * scale
+    _chosen_scale = min(2.0, max(1.0, _system_font_px(application) / 13)) * scale
     _load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())

@@ -11,6 +11,7 @@ from clevrin.core.join.match import side_of_shot
 from clevrin.core.pace.conform import placed_shots
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
+from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
@@ -53,7 +54,8 @@ class JoinBench(Bench):
     def _make_sheet(self) -> Sheet:
         self._sheet = Sheet("Join")
         self.viewer = Viewer()
-        self.viewer.setFixedSize(256, 144)
+        width = theme.widened(theme.SHEET_WIDTH) - 36
+        self.viewer.setFixedSize(width, width * 9 // 16)
         self.transport = Transport(self.context, narrow=True)
         self._loop_note = quiet_label("")
         self.kind = ChoiceSetting(
@@ -93,7 +95,7 @@ class JoinBench(Bench):
             self.trouble,
         )
         self._sheet.add_stretch()
-        self._sheet.add(self.take_button)
+        self._sheet.set_foot(self.take_button)
         return self._sheet
 
     # What is joined
@@ -141,9 +143,11 @@ class JoinBench(Bench):
         if programme is not None and programme.first <= frame < programme.end:
             self.context.player.seek(frame, scrubbing=True)
 
-    def enter(self) -> None:
-        super().enter()
+    def take_focus(self) -> None:
         self.table.setFocus()
+
+    def take_what_is_proposed(self) -> None:
+        self.take_proposal()
 
     def document_changed(self) -> None:
         self._trying = None
@@ -248,11 +252,11 @@ class JoinBench(Bench):
         self._say("Matching the two takes.")
 
         def work(progress: Progress) -> tuple[Proposal, ...]:
-            with Sources(measurements.shelf, measurements.known) as sources:
+            with Sources.of(measurements.store) as sources:
                 sides = []
                 for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
-                    trace = sources.measure(take, progress)
-                    sides.append(side_of_shot(sources.reader(take), trace, shot, leaving=leaving, alone=free))
+                    trace = sources.measured.measure(take, progress)
+                    sides.append(side_of_shot(sources.films.reader(take), trace, shot, leaving=leaving, alone=free))
                 return rank_pairs(*sides)
 
         def done(proposals: tuple[Proposal, ...]) -> None:

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import Shot, Take
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.reel.painting import shot_view
@@ -49,7 +50,7 @@ class Strips(QWidget):
         self._meeting: Meeting | None = None
         self._words = ""
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(220)
+        self.setMinimumHeight(theme.scaled(40) + 110)
         self.setToolTip(
             "Above: the outgoing take. Below: the incoming one. A good match is one smooth hump across the cut."
         )
@@ -76,7 +77,7 @@ class Strips(QWidget):
         meeting = self._meeting
         width, height = self.width(), self.height()
         shape = meeting.reel_size[0] / meeting.reel_size[1]
-        caption = 20
+        caption = theme.scaled(20)
         frame_width = min((width - 5 * 4) / (2 * _EACH_SIDE), shape * height * 0.2)
         strip = frame_width / shape
         middle = QRectF(0, caption + strip + 6, width, height - 2 * (caption + strip + 6))
@@ -117,7 +118,7 @@ class Strips(QWidget):
         cut = meeting.out_frame if outgoing else meeting.in_frame
         way = -1 if shot.reverse else 1
         # The picture as it is shown must not depend on the cut that is being tried: the whole take is held.
-        plain = shot.changed(span=take.span)
+        plain = HoldRequest.of(self._context.session.project, shot.changed(span=take.span))
         ready = self._context.measurements.trace(take) is not None
         ratio = self.devicePixelRatioF()
         size = (int(width * ratio) // 2 * 2, int(box.height() * ratio) // 2 * 2)
@@ -131,7 +132,7 @@ class Strips(QWidget):
             painter.fillRect(place, theme.colour("surround"))
             if not 0 <= frame < take.facts.frames:
                 continue
-            image = self._context.thumbnails.of_shot(plain, take, frame, meeting.reel_size, size, ready=ready)
+            image = self._context.thumbnails.of_shot(plain, frame, meeting.reel_size, size, ready=ready)
             painter.setOpacity(1.0 if used else 0.3)
             if image is not None:
                 painter.drawImage(place, image)
@@ -139,9 +140,9 @@ class Strips(QWidget):
             painter.setFont(theme.font(theme.SMALL_PX, strong=True))
             label = QRectF(
                 place.left() + 4,
-                place.bottom() - 19,
+                place.bottom() - theme.scaled(15) - 4,
                 painter.fontMetrics().horizontalAdvance(str(frame)) + 8,
-                15,
+                theme.scaled(15),
             )
             shade = theme.colour("sunk")
             shade.setAlpha(170)

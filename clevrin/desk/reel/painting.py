@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from clevrin.core.document import Hold, Marker, Shot
 from clevrin.core.pace import Placed, speed
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.reel.layout import LEFT, RULER, SHOT_TOP, ReelLayout
@@ -122,7 +123,7 @@ def _paint_words(
     room = box.right() - left
     painter.setFont(theme.font(theme.SMALL_PX, strong=strong))
     words = painter.fontMetrics().elidedText(placed.take.name, Qt.TextElideMode.ElideRight, int(room) - 10)
-    name_box = QRectF(left, box.top(), painter.fontMetrics().horizontalAdvance(words) + 12, 17)
+    name_box = QRectF(left, box.top(), painter.fontMetrics().horizontalAdvance(words) + 12, theme.scaled(17))
     painter.fillRect(name_box, shade)
     missing = context.measurements.missing(placed.take)
     painter.setPen(theme.colour("brick" if missing else "text"))
@@ -133,7 +134,7 @@ def _paint_words(
     painter.setFont(theme.font(10))
     width = painter.fontMetrics().horizontalAdvance(text) + 16
     if text and room > name_box.width() + width + 12:
-        mark_box = QRectF(box.right() - width - 2, box.top(), width, 17)
+        mark_box = QRectF(box.right() - width - 2, box.top(), width, theme.scaled(17))
         painter.fillRect(mark_box, shade)
         painter.setPen(theme.colour("brick" if missing else "text"))
         painter.drawText(mark_box, Qt.AlignmentFlag.AlignCenter, text)
@@ -165,7 +166,8 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
     height = int(box.height() * _THUMB_SHARE)
     width = max(12, int(height * project.reel.width / project.reel.height))
     # As shot: a thumbnail does not wait for a hold, nor change with it.
-    plain = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None)
+    shot = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None)
+    plain = HoldRequest(shot=shot, take=placed.take)
     ratio = painter.device().devicePixelRatioF()
     size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
     span = placed.shot.span
@@ -178,7 +180,7 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
         # A small trim does not ask for all of them anew.
         frame = min(max(0, frame // 4 * 4), placed.take.facts.frames - 1)
         reel_size = project.reel.width, project.reel.height
-        image = context.thumbnails.of_shot(plain, placed.take, frame, reel_size, size, ready=True)
+        image = context.thumbnails.of_shot(plain, frame, reel_size, size, ready=True)
         if image is not None:
             painter.drawImage(QRectF(box.left() + k * width, box.top(), width, height), image)
 

@@ -50,8 +50,9 @@ class ReelView(QWidget):
         self._narrows = False
         self._gesture = ""
         self._gestures = 0
-        self.setFixedHeight(theme.REEL_HEIGHT)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setMinimumHeight(theme.widened(theme.LEAST_REEL_HEIGHT))
+        self.setMaximumHeight(theme.widened(theme.REEL_HEIGHT))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setMouseTracking(True)
         self.setAccessibleName("reel")
         self.bar = QScrollBar(Qt.Orientation.Horizontal, self)
@@ -69,7 +70,7 @@ class ReelView(QWidget):
         self._show_bar()
 
     def sizeHint(self) -> QSize:
-        return QSize(1280, theme.REEL_HEIGHT)
+        return QSize(600, theme.widened(theme.REEL_HEIGHT))
 
     @property
     def layout_now(self) -> ReelLayout:
@@ -140,12 +141,15 @@ class ReelView(QWidget):
         paint_ruler(painter, layout)
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(QPointF(12, SHOT_TOP + 16), "reel")
+        painter.drawText(QPointF(12, SHOT_TOP + theme.scaled(11) + 5), "reel")
         if not layout.row:
             words = "The reel is empty. Choose a span of a take and press Enter to put it here."
             painter.drawText(QRectF(LEFT, SHOT_TOP, self.width() - LEFT - 16, 80), Qt.AlignmentFlag.AlignVCenter, words)
             return
-        painter.drawText(QPointF(12, SHOT_TOP + 32), timecode(layout.frames, float(layout.rate)))
+        # The room beside the shots does not grow with the text.
+        painter.setFont(theme.font(theme.SMALL_PX / max(1.0, theme.scale() / 1.25)))
+        length = timecode(layout.frames, float(layout.rate))
+        painter.drawText(QPointF(12, SHOT_TOP + theme.scaled(22) + 10), length)
         chosen, main = frozenset(session.shot_ids), session.shot
         budget = Budget(_DRAW_S)
         for index in layout.seen():
