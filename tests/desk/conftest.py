@@ -10,8 +10,11 @@ from PySide6.QtGui import QDropEvent, QImage, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 
+from clevrin.core.document import Project
+from clevrin.core.document.files import save
+from clevrin.core.document.keeping import data_folder
 from clevrin.core.motion.cache import Shelf
-from clevrin.demo.project import demo_file
+from clevrin.demo.project import demo_file, demo_project
 from clevrin.desk import theme
 from clevrin.desk.window import MainWindow
 
@@ -32,6 +35,10 @@ class Hands:
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(self.window, key, modifier)
+
+    def type_key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        """A key as the keyboard sends it: to whatever has the focus."""
+        QTest.keyClick(QApplication.focusWidget() or self.window, key, modifier)
 
     def click(self, widget: QWidget, at: tuple[float, float] | None = None) -> None:
         place = QPoint(*(round(v) for v in at)) if at is not None else widget.rect().center()
@@ -123,10 +130,16 @@ def pixels_of(widget: QWidget) -> np.ndarray:
     return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()
 
 
-@pytest.fixture
-def window(qtbot, qapp) -> Iterator[MainWindow]:
+@pytest.fixture(scope="session")
+def themed(qapp: QApplication) -> None:
+    """The application's face, put on once: it takes longer the more widgets there are."""
     theme.apply(qapp)
-    made = MainWindow()
+
+
+@pytest.fixture
+def window(request, qtbot, qapp, themed) -> Iterator[MainWindow]:
+    warm = "measured_demo" in request.fixturenames
+    made = MainWindow(store=request.getfixturevalue("warm_store") if warm else None)
     made.show()
     made.activateWindow()
     qtbot.waitActive(made)
@@ -134,6 +147,13 @@ def window(qtbot, qapp) -> Iterator[MainWindow]:
     yield made
     made.close()
     made.deleteLater()
+    # Widgets of tests that are over would be painted, styled and searched with those of the next ones.
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture(scope="session")
+def drawn_demo() -> Project:
+    return demo_project()
 
 
 @pytest.fixture
@@ -142,8 +162,10 @@ def hands(qtbot, window: MainWindow) -> Hands:
 
 
 @pytest.fixture
-def demo(measured_demo: Shelf, hands: Hands) -> Hands:
+def demo(measured_demo: Shelf, hands: Hands, drawn_demo: Project) -> Hands:
     """The window with the demo project, all of it measured."""
-    hands.window.open_project(demo_file(fresh=True))
+    data_folder().mkdir(parents=True, exist_ok=True)
+    save(drawn_demo, data_folder() / "kite-day.clevrin")
+    hands.window.projects.open(demo_file())
     hands.measured()
     return hands
