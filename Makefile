@@ -2,7 +2,10 @@
 PY := .venv/bin/python
 OFFSCREEN := QT_QPA_PLATFORM=offscreen:configfile=tests/offscreen.json
 
-.PHONY: setup demo test check bench shots demo-footage lock
+# By two: what is slow is measuring and drawing, and more workers than cores only wait for each other.
+PYTEST := $(OFFSCREEN) $(PY) -m pytest -n 2 --dist worksteal
+
+.PHONY: setup demo test check soak bench guide shots demo-footage lock
 
 setup:
 	@tools/setup.sh
@@ -11,17 +14,25 @@ demo: setup
 	$(PY) -m clevrin demo
 
 test: setup
-	$(OFFSCREEN) $(PY) -m pytest
+	$(PYTEST)
 
 check: setup
 	$(PY) -m ruff check .
 	$(PY) -m ruff format --check .
 	$(PY) -m mypy
 	.venv/bin/lint-imports
-	$(OFFSCREEN) $(PY) -m pytest
+	$(PYTEST)
+
+# The long versions of what is random: about an hour.
+soak: setup
+	$(OFFSCREEN) $(PY) -m pytest -m soak --soak
 
 bench: setup
 	$(OFFSCREEN) $(PY) -m bench
+
+# The page of all commands, from their own help.
+guide: setup
+	$(PY) tools/command_guide.py
 
 shots: setup
 	$(OFFSCREEN) $(PY) tools/shots.py

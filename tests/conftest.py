@@ -1,36 +1,87 @@
-"""What all tests share: folders of their own, the demo's takes, and their measurements made once."""
+"""What all tests share: folders of their own, the demo's takes, and their measurements made once on a machine."""
 
+import fcntl
 import gc
+import hashlib
 import json
 import os
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import cv2
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'offscreen.json'}")
+if "PYTEST_XDIST_WORKER" in os.environ:
+    # Each worker has a core: more threads than that would only be in each other's way.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    cv2.setNumThreads(1)
 
+import clevrin.core
 from clevrin.core.document import Take
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.trace import Trace
 from clevrin.core.progress import Silent
+from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import true_motions
 from clevrin.demo.scenes import SCENES
+from tests.films import machine_folder
 
 TAKES = tuple(scene.name for scene in SCENES)
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--soak", action="store_true", help="Goes through what is random a hundred times as often.")
+
+
+@pytest.fixture
+def times(request: pytest.FixtureRequest):
+    """How often something is done: so often, or so often when the tests soak."""
+
+    def chosen(usual: int, soaking: int) -> int:
+        return soaking if request.config.getoption("--soak") else usual
+
+    return chosen
+
+
+def _measuring_code() -> str:
+    """A name for the code that measures: with other code nothing that was measured before counts."""
+    digest = hashlib.sha256()
+    core = Path(clevrin.core.__file__).parent
+    for path in sorted([*(core / "motion").rglob("*.py"), *(core / "media").rglob("*.py")]):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+@contextmanager
+def _alone(lock: Path) -> Iterator[None]:
+    """Only one process of the machine is in here at a time."""
+    with lock.open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+
+
 @pytest.fixture(scope="session")
-def warm_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A cache folder in which the demo's takes are measured already."""
-    folder = tmp_path_factory.mktemp("cache")
+def warm_cache() -> Path:
+    """A cache folder in which the demo's takes are measured already: one for all test runs of a machine."""
+    folder = machine_folder() / _measuring_code()
+    folder.mkdir(parents=True, exist_ok=True)
     shelf = Shelf(folder / "clevrin")
     for name in TAKES:
-        trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent())
+        with _alone(folder / f"{name}.lock"):
+            trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent())
     return folder
+
+
+@pytest.fixture(scope="session")
+def warm_store(warm_cache: Path) -> MeasurementStore:
+    """What is measured of the demo's takes, in memory for all windows of this run."""
+    return MeasurementStore(Shelf(warm_cache / "clevrin"))
 
 
 @pytest.fixture(autouse=True)
@@ -85,7 +136,8 @@ def no_leaked_threads():
     """A test that leaves a thread running fails."""
     before = set(threading.enumerate())
     yield
-    gc.collect()
+    if set(threading.enumerate()) - before:
+        gc.collect()  # what nobody closed may still be closed by its end
     left = [t for t in threading.enumerate() if t not in before and t.is_alive() and not t.name.startswith("pytest")]
     for thread in left:
         thread.join(2)

@@ -1,17 +1,29 @@
 """Films for tests: numbered frames, known motion, odd containers, and files that are no films at all."""
 
+import hashlib
+import os
+import shutil
+import tempfile
 from collections.abc import Callable, Sequence
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 
 import av
 import cv2
 import numpy as np
 
+from clevrin.core.media import writing
 from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
 
 BITS = 12
+_FILMING_CODE = Path(__file__).read_bytes() + Path(writing.__file__).read_bytes()
+
+
+def machine_folder() -> Path:
+    """What test runs of this machine and user keep for the next ones; may be deleted at any time."""
+    return Path(tempfile.gettempdir()) / f"clevrin-tests-{os.getuid()}"
 
 
 def numbered_picture(number: int, size: tuple[int, int]) -> np.ndarray:
@@ -86,15 +98,18 @@ def rotate_mp4(path: Path, degrees: int) -> None:
     path.write_bytes(bytes(data))
 
 
+@lru_cache(maxsize=12)
 def texture(seed: int, size: int = 1400) -> np.ndarray:
-    """A natural-looking texture without any of the demo's drawing: RGB noise of many scales."""
+    """A natural-looking texture without any of the demo's drawing: RGB noise of many scales. Read-only."""
     rng = np.random.default_rng(seed)
     total = np.zeros((size, size, 3), np.float32)
     for cell in (256, 96, 40, 16, 7, 4):
         coarse = rng.standard_normal((size // cell + 3, size // cell + 3, 3)).astype(np.float32)
         total += cv2.resize(coarse, (size, size), interpolation=cv2.INTER_CUBIC) * cell**0.35
     total = (total - total.mean()) / total.std()
-    return (128 + 44 * total).clip(0, 255).astype(np.uint8)
+    made = (128 + 44 * total).clip(0, 255).astype(np.uint8)
+    made.flags.writeable = False
+    return made
 
 
 def moving_film(
@@ -113,23 +128,46 @@ def moving_film(
     Returns the true homographies from the previous frame to each (the first is the identity). `shutter` is
     the open share of the frame time, integrated over steps of a pixel.
     """
+    truth, exposures = [], []
+    for k in range(frames):
+        reach = np.abs(motion(k + shutter / 2) - motion(k - shutter / 2))[:2, 2].max() if shutter else 0
+        samples = max(1, int(np.ceil(reach)))
+        exposures.append([motion(k + shutter * ((s + 0.5) / samples - 0.5)) for s in range(samples)])
+        step = np.linalg.inv(motion(k)) @ motion(k - 1) if k else np.eye(3)
+        truth.append(step / step[2, 2])
+    _filmed_once(path, exposures, size, rate, seed, noise)
+    return truth
+
+
+def _filmed_once(
+    path: Path, exposures: list[list[np.ndarray]], size: tuple[int, int], rate: Fraction, seed: int, noise: float
+) -> None:
+    """Films what a camera sees, or takes the same film from an earlier test or run: filming takes longest."""
+    digest = hashlib.sha256(_FILMING_CODE)
+    digest.update(repr((size, rate, seed, noise, path.suffix, [len(each) for each in exposures])).encode())
+    digest.update(np.array([matrix for each in exposures for matrix in each]).tobytes())
+    known = machine_folder() / "films" / f"{digest.hexdigest()[:32]}{path.suffix}"
+    if not known.exists():
+        known.parent.mkdir(parents=True, exist_ok=True)
+        part = known.with_name(f"{os.getpid()}-{known.name}")
+        _film(part, exposures, size, rate, seed, noise)
+        part.replace(known)
+    shutil.copyfile(known, path)
+
+
+def _film(
+    path: Path, exposures: list[list[np.ndarray]], size: tuple[int, int], rate: Fraction, seed: int, noise: float
+) -> None:
     source = texture(seed)
     rng = np.random.default_rng(seed)
-    truth = []
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     with FilmWriter(path, rate=rate, size=size, quality=14, threads=1) as writer:
-        for k in range(frames):
-            reach = np.abs(motion(k + shutter / 2) - motion(k - shutter / 2))[:2, 2].max() if shutter else 0
-            samples = max(1, int(np.ceil(reach)))
+        for exposure in exposures:
             total = np.zeros((size[1], size[0], 3), np.float32)
-            for s in range(samples):
-                at = k + shutter * ((s + 0.5) / samples - 0.5)
-                flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-                total += cv2.warpPerspective(source, motion(at), size, flags=flags, borderMode=cv2.BORDER_REFLECT)
-            picture = total / samples + noise * rng.standard_normal(total.shape)
+            for matrix in exposure:
+                total += cv2.warpPerspective(source, matrix, size, flags=flags, borderMode=cv2.BORDER_REFLECT)
+            picture = total / len(exposure) + noise * rng.standard_normal(total.shape)
             writer.write(picture_from_rgb(picture.clip(0, 255).astype(np.uint8)))
-            step = np.linalg.inv(motion(k)) @ motion(k - 1) if k else np.eye(3)
-            truth.append(step / step[2, 2])
-    return truth
 
 
 def shift(x: float, y: float) -> np.ndarray:

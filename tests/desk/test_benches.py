@@ -22,7 +22,7 @@ def test_the_steps_are_entered_by_key_and_by_button(demo):
     window = demo.window
     for key, button, bench in (
         (Qt.Key.Key_2, "steady", window.steady),
-        (Qt.Key.Key_5, "join", window.join),
+        (Qt.Key.Key_3, "join", window.join),
         (Qt.Key.Key_1, "log", window.log),
     ):
         demo.key(key)
@@ -44,7 +44,7 @@ def test_the_viewer_shows_the_very_frame(demo):
         window.player.seek(frame)
         shows_frame(demo, frame)
         shown = window.log.viewer.pixels[0][..., 2::-1]
-        sources = Sources()
+        sources = Sources.of()
         from clevrin.core.document import Project, Reel, Shot
 
         plain = Project(takes=(take,), reel=Reel(shots=(Shot(take_id=take.id, span=Span(first=0, end=150)),)))
@@ -141,7 +141,7 @@ def test_moving_the_pointer_across_a_card_runs_through_the_take(demo):
 
 @pytest.fixture
 def join(demo):
-    demo.key(Qt.Key.Key_5)
+    demo.key(Qt.Key.Key_3)
     demo.until(lambda: demo.window.join.table.rowCount() > 0)
     return demo
 
@@ -220,7 +220,7 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
     for take in session.project.takes:
         hands.click_card(take.id)
         hands.click(window.log.sheet.put_button)
-    hands.key(Qt.Key.Key_5)
+    hands.key(Qt.Key.Key_3)
     hands.until(lambda: window.join.table.rowCount() > 0)
     assert window.join.table.item(0, 7).text() == "across"
     hands.click(window.join.take_button)
@@ -230,5 +230,5 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
 def test_a_bench_without_shots_says_what_to_do(hands):
     hands.key(Qt.Key.Key_2)
     assert "press Enter" in hands.window.steady.after.words
-    hands.key(Qt.Key.Key_5)
+    hands.key(Qt.Key.Key_3)
     assert not hands.window.join.take_button.isEnabled()

@@ -267,7 +267,7 @@ def test_a_timeline_and_a_take_list_go_out_and_come_back(demo, tmp_path):
     demo.name_file(tmp_path / "day.otio")
     demo.until(lambda: not session.has_name)
     assert session.project.reel == noted.reel and session.project.takes == noted.takes
-    window.open_timeline(tmp_path / "day.csv")
+    window.exchanging.open_timeline(tmp_path / "day.csv")
     demo.until(lambda: window.trouble.isVisible())
     assert "not an OTIO timeline" in window.trouble.text()
 

@@ -28,7 +28,7 @@ def moved(measured_demo, hands, tmp_path):
     elsewhere.parent.mkdir()
     media.rename(elsewhere)
     (elsewhere / "hill.mp4").rename(elsewhere / "renamed.mp4")
-    hands.window.open_project(tmp_path / "day.clevrin")
+    hands.window.projects.open(tmp_path / "day.clevrin")
     hands.until(lambda: all(hands.window.measurements.missing(t) for t in hands.window.session.project.takes))
     hands.elsewhere = elsewhere
     return hands
@@ -142,7 +142,7 @@ def test_a_render_never_uses_a_proxy(hands, tmp_path):
     made = window.intake.proxies.make(ProxyRequest(path=wrong, fingerprint="w", frames=24), Silent())
     made.rename(made.with_name(made.name.replace("w-", f"{take.fingerprint}-")))
     window.log.put_on_reel()
-    window.render_to(tmp_path / "out.mp4")
+    window.rendering.render_to(tmp_path / "out.mp4")
     hands.until(lambda: (tmp_path / "out.mp4").exists() and not window.jobs.busy)
     with FilmReader(tmp_path / "out.mp4") as reader:
         assert [read_number(reader.read(k).y) for k in (0, 5, 11)] == [0, 5, 11]

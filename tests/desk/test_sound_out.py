@@ -57,7 +57,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.desk.playback import Player
 from clevrin.desk.programmes import reel_programme
 application = QApplication([])
-player = Player(Sources)
+player = Player(Sources.of)
 seen = []
 player.shown.connect(lambda frame, _: seen.append((time.monotonic(), frame, player.sound.running)))
 player.load(reel_programme(load(Path(sys.argv[1])), (192, 108), loop=tuple(json.loads(sys.argv[2]))), 0)

@@ -1,16 +1,20 @@
-"""A thousand edits through the window, all taken back and all made again."""
+"""Random edits through the window, all taken back and all made again."""
+
+import pytest
 
 from clevrin.core.document.journal import left_behind
 from clevrin.core.document.keeping import journal_folder
 from tests.desk.wandering import Wanderer
 
 
-def test_a_thousand_edits_are_undone_to_the_start_and_redone_to_the_end(demo):
+@pytest.mark.soak
+def test_random_edits_are_undone_to_the_start_and_redone_to_the_end(demo, times):
+    count = times(200, 10_000)
     session = demo.window.session
     start = session.project
     wanderer = Wanderer(demo.window, seed=7)
     tried, steps = {}, 0
-    while steps < 1000:
+    while steps < count:
         before = session.project
         what = wanderer.edit()
         if session.project != before:

@@ -3,6 +3,7 @@
 import pytest
 from PySide6.QtCore import Qt
 
+from clevrin.core.document.edits import SetReel
 from clevrin.core.document.files import load
 from clevrin.core.document.keeping import unnamed_folder
 from clevrin.core.media.probe import probe
@@ -10,7 +11,7 @@ from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_render import one_fast_stretch
 
 
-def test_from_files_to_one_move(hands, tmp_path):
+def test_from_files_to_one_move(measured_demo, hands, tmp_path):
     window, session = hands.window, hands.window.session
     # Log: two takes dropped on the window, measured by themselves.
     hands.drop_files(FOOTAGE / "walk-past.mp4", FOOTAGE / "hill.mp4")
@@ -33,11 +34,11 @@ def test_from_files_to_one_move(hands, tmp_path):
     # Steady: float for the first shot.
     session.choose_shot(session.project.reel.shots[0].id)
     hands.key(Qt.Key.Key_2)
-    hands.click(window.steady.sheet.how.buttons["float"])
+    hands.click(window.steady.sheet.controls["how"].buttons["float"])
     hands.until(lambda: window.measurements.held(session.shot) is not None)
-    hands.until(lambda: "nothing is empty" in window.steady.sheet.keep._note.text())
+    hands.until(lambda: "nothing is empty" in window.steady.sheet.controls["keep"]._note.text())
     # Join: the best proposal, taken with Enter.
-    hands.key(Qt.Key.Key_5)
+    hands.key(Qt.Key.Key_3)
     hands.until(lambda: window.join.table.rowCount() > 0)
     hands.until(lambda: window.join.take_button.isEnabled())
     assert window.player.playing  # previewed in a loop
@@ -63,7 +64,8 @@ def test_from_files_to_one_move(hands, tmp_path):
     for _ in labels:
         hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert session.project == final
-    # Saved with a name, rendered, opened again.
+    # Saved with a name, rendered (small: it is quicker), opened again.
+    session.do(SetReel(rate=session.project.reel.rate, width=640, height=360))
     hands.do("save-as")
     hands.name_file(tmp_path / "afternoon.clevrin")
     hands.until(lambda: (tmp_path / "afternoon.clevrin").exists())
@@ -114,22 +116,22 @@ def test_a_project_that_cannot_be_opened_is_told_and_what_is_open_stays(demo, tm
 
 
 def test_a_render_that_cannot_be_written_is_told(demo, tmp_path):
-    demo.window.render_to(tmp_path / "nowhere" / "film.mp4")
+    demo.window.rendering.render_to(tmp_path / "nowhere" / "film.mp4")
     demo.until(lambda: demo.window.trouble.isVisible())
     assert "is not there" in demo.window.trouble.text()
     take = demo.window.session.project.takes[0].path
     from pathlib import Path
 
-    demo.window.render_to(Path(take))
+    demo.window.rendering.render_to(Path(take))
     demo.until(lambda: "is what this is made from" in demo.window.trouble.text())
 
 
 def test_a_render_is_stopped_by_its_button_and_leaves_nothing(demo, tmp_path):
-    demo.window.render_to(tmp_path / "film.mp4")
+    demo.window.rendering.render_to(tmp_path / "film.mp4")
     demo.until(lambda: " / 354" in demo.window.header.strip.words)
     demo.click(demo.window.header.strip.stop_button)
     demo.until(lambda: not demo.window.jobs.states)
-    demo.window.jobs._pool.shutdown(wait=True)  # the writer has had its time
+    demo.until(lambda: demo.window.jobs.idle)  # the writer has had its time
     assert not list(tmp_path.glob("film*"))
 
 

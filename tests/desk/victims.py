@@ -42,7 +42,7 @@ def victim(seed: int, folder: Path, out: int) -> None:
     theme.apply(application)
     window = MainWindow()
     window.show()
-    window.open_project(folder / "kite-day.clevrin")
+    window.projects.open(folder / "kite-day.clevrin")
     wanderer, chance = Wanderer(window, seed), random.Random(seed)
 
     def edit() -> None:

@@ -32,7 +32,9 @@ class Wanderer:
         if kind == "drag" and session.project.reel.shots:
             return self._drag()
         if kind == "hold" and session.shot is not None:
-            window.steady.sheet.settle.value_changed.emit(chance.choice((0.4, 1.1, 2.5)))
+            settle = window.steady.sheet.controls["settle"]
+            settle.value_changing.emit(chance.choice((0.4, 1.1, 2.5)))
+            settle.value_changed.emit(settle.number)
             return "settle"
         if kind == "note" and session.take is not None:
             window.log.sheet.note.setPlainText(f"kites {chance.randrange(10_000)}")
@@ -59,7 +61,7 @@ class Wanderer:
             ids = [shot.id for shot in session.project.reel.shots]
             session.choose_shots(chance.sample(ids, min(len(ids), chance.choice((1, 1, 1, 2, 3)))))
             session.move_playhead(chance.randrange(reel_frames(session.project)))
-        self._window.player._frame = chance.randrange(100)  # as if somebody had looked there
+        self._window.player.seek(chance.randrange(100))
 
     def _drag(self) -> str:
         """Drags something on the reel, with or without Alt and Shift."""
