@@ -31,7 +31,7 @@ def main() -> None:
         theme.apply(application)
         window = MainWindow()
         window.show()
-        window.open_project(demo_file(fresh=True))
+        window.projects.open(demo_file(fresh=True))
 
         def until(done: Callable[[], bool], at_most_s: float = 120.0) -> None:
             end = time.monotonic() + at_most_s
@@ -116,7 +116,7 @@ def main() -> None:
             sheet.pages.show_page("Edge")
             window.player.seek(62)
             for name, edge in (("borrow-before", "bare"), ("borrow-after", "borrow")):
-                sheet.edge.buttons[edge].click()
+                sheet.controls["edge"].buttons[edge].click()
                 settled()
                 shot(name)
                 session.undo()
@@ -130,10 +130,10 @@ def main() -> None:
             session.choose_shot(session.project.reel.shots[2].id)
             window.player.seek(60)
             settled()
-            sheet.how.buttons["anchor"].click()
+            sheet.controls["how"].buttons["anchor"].click()
             bench.edits.anchor_at((0.263, 0.338))
             settled()
-            sheet.place.buttons["left"].click()
+            sheet.controls["place"].buttons["left"].click()
             settled()
             shot("anchor")
             for _ in range(3):
@@ -176,7 +176,7 @@ def main() -> None:
         for number in range(12):
             left.record(before.changed(name=f"Kite day, cut {number}"))
         left.abandon()  # as a process that was killed leaves it
-        window.offer_what_was_left()
+        window.projects.offer_what_was_left(window.settings.journal_folder)
         window.log.look_at(reel=True)
         rest(2.0)
         shot("recovery")

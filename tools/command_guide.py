@@ -1,0 +1,69 @@
+"""Writes docs/guide/commands.md: every command with its options, from the commands' own help. `make guide` calls it."""
+
+from enum import Enum
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from clevrin.cli.app import app
+
+PAGE = Path(__file__).parent.parent / "docs" / "guide" / "commands.md"
+_HEAD = """# Commands
+
+Made by `make guide` from the commands' own help; `clevrin COMMAND --help` says the same.
+
+Progress goes to standard error, results to standard output or to `--out`. Exit 0: done; 1: could not, and one line says
+why; 2: wrong usage; 130: interrupted, and what was measured is kept. `--json` prints one JSON object and nothing else.
+"""
+
+
+def page() -> str:
+    """The whole page."""
+    commands: dict[str, Any] = typer.main.get_command(app).commands  # type: ignore[attr-defined]
+    parts = [_HEAD]
+    parts += [_section(name, command) for name, command in sorted(commands.items())]
+    return "\n".join(parts)
+
+
+def _section(name: str, command: Any) -> str:
+    arguments = [p for p in command.params if p.param_type_name == "argument"]
+    options = [p for p in command.params if p.param_type_name == "option" and p.name != "help"]
+    words = " ".join(["clevrin", name, *(_argument(each) for each in arguments)])
+    lines = [f"## {name}", "", f"    {words}{' [options]' if options else ''}", "", (command.help or "").strip(), ""]
+    rows = [(f"`{_argument(each)}`", getattr(each, "help", None) or "", "") for each in arguments]
+    rows += [(f"`{_names(each)}`", each.help or "", _default(each)) for each in options]
+    if rows:
+        lines += ["| | | default |", "|---|---|---|"]
+        lines += ["| " + " | ".join(cell.replace("|", "\\|") for cell in row) + " |" for row in rows]
+        lines.append("")
+    return "\n".join(lines)
+
+
+def _argument(each: Any) -> str:
+    name = (each.name or "").upper()
+    return f"{name}..." if each.nargs == -1 else name
+
+
+def _names(option: Any) -> str:
+    names = "/".join([*option.opts, *option.secondary_opts])
+    if option.is_flag:
+        return names
+    kind = option.type_descriptor.annotation
+    if isinstance(kind, type) and issubclass(kind, Enum):
+        return f"{names} {'|'.join(str(each.value) for each in kind)}"
+    words = {Path: "FILE", float: "NUMBER", int: "NUMBER", str: "TEXT"}.get(kind, "TEXT")
+    return f"{names} {words}{' (several)' if option.multiple else ''}"
+
+
+def _default(option: Any) -> str:
+    if option.required:
+        return "needed"
+    if option.is_flag or option.default is None:
+        return ""
+    value = option.default
+    return str(getattr(value, "value", value))
+
+
+if __name__ == "__main__":
+    PAGE.write_text(page(), encoding="utf-8")
