@@ -10,12 +10,13 @@ from bench.rows import print_rows
 
 
 def main() -> None:
-    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "hands", "seeking"]
+    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for kind in ("DATA", "CACHE", "CONFIG"):
             os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
         from bench.accuracy import accuracy
+        from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.seeking import seeking_rows
         from bench.speed import speed
@@ -38,6 +39,8 @@ def main() -> None:
             print_rows("Speed and memory", speed(folder))
         if "window" in chosen:
             print_rows("The window", window_rows(folder, shelf))
+        if "first" in chosen:
+            print_rows("The first minute, and memory", first_minute_rows(folder))
         if "hands" in chosen:
             print_rows("500 takes and 300 shots under the hands", hands_rows(the_application(), folder))
         if "seeking" in chosen:

@@ -50,7 +50,7 @@ def seeking_rows(application: QApplication, folder: Path) -> list[Row]:
 def _scrubbed(application: QApplication, folder: Path, film: Path) -> list[float]:
     """From a wish, at a random place as a hand makes it, to the picture in the window's thread."""
     take = take_in(film)
-    player = Player(lambda: Sources(proxies=ProxyShelf(folder / "proxies")))
+    player = Player(lambda: Sources.of(proxies=ProxyShelf(folder / "proxies")))
     shown: list[int] = []
     player.shown.connect(lambda frame, _: shown.append(frame))
     player.load(take_programme(take, _VIEW), 0)

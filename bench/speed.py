@@ -86,8 +86,8 @@ def _export_row(film: Path, folder: Path) -> Row:
     shot = Shot(take_id=take.id, span=take.span, hold=Hold(how="float"))
     project = Project(takes=(take,), reel=Reel(rate=take.facts.rate, width=1920, height=1080, shots=(shot,)))
     shelf = Shelf(folder / "measured")
-    sources = Sources(shelf)
-    sources.measure(take, Silent())
+    sources = Sources.of(shelf)
+    sources.measured.measure(take, Silent())
 
     def export() -> None:
         export_reel(ExportRequest(project=project, path=folder / "held.mp4"), sources, Silent())

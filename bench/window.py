@@ -15,12 +15,14 @@ from clevrin.core.document import Hold, Project, Reel, Shot
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.sources import Known, Sources
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
 from clevrin.desk import theme
 from clevrin.desk.application import SWITCH_S
+from clevrin.desk.memory import give_back_what_is_freed
 from clevrin.desk.playback import Player
 from clevrin.desk.programmes import reel_programme
 from clevrin.desk.settings import Settings
@@ -66,6 +68,7 @@ def the_application() -> QApplication:
     assert isinstance(application, QApplication)
     theme.apply(application)
     sys.setswitchinterval(SWITCH_S)
+    give_back_what_is_freed()
     return application
 
 
@@ -90,13 +93,13 @@ def _stall_rows(application: QApplication, folder: Path) -> list[Row]:
         rows.append(Row(f"longest stall while {what}", "100 ms", f"{heart.longest_ms:.0f} ms", heart.longest_ms < 100))
 
     demo = demo_file(fresh=True)
-    row("opening and tracing four takes", lambda: window.open_project(demo), lambda: not window.jobs.busy)
+    row("opening and tracing four takes", lambda: window.projects.open(demo), lambda: not window.jobs.busy)
     window.log.look_at(reel=True)
     run_until(application, lambda: False, 0.5)
     until = time.monotonic() + 5
     row("playing the held reel", window.player.play, lambda: time.monotonic() > until)
     window.player.stop()
-    row("exporting", lambda: window.render_to(folder / "reel.mp4"), lambda: not window.jobs.busy)
+    row("exporting", lambda: window.rendering.render_to(folder / "reel.mp4"), lambda: not window.jobs.busy)
     window.close()
     return rows
 
@@ -105,15 +108,15 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
     viewer = Viewer()
     viewer.resize(*_VIEW)
     viewer.show()
-    player = Player(lambda: Sources(measured, Known()))
+    store = MeasurementStore(measured)
+    player = Player(lambda: Sources.of(store))
     player.shown.connect(lambda _, pictures: viewer.show_pixels(*pictures))
     films = [(f"{scene.name}, 1280x720", FOOTAGE / f"{scene.name}.mp4") for scene in SCENES]
     films.append(("walk-past, 1920x1080", make_full_hd(folder / "hd.mp4", 150)))
     rows = []
     for words, film in films:
         take = take_in(film)
-        with Sources(measured) as sources:
-            sources.measure(take, Silent())
+        store.measure(take, Silent())
         shot = Shot(take_id=take.id, span=take.span, hold=Hold(how="float"))
         facts = take.facts
         reel = Reel(rate=facts.rate, width=facts.width, height=facts.height, shots=(shot,))
