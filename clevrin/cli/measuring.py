@@ -15,6 +15,7 @@ from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
 from clevrin.core.document.tracks import DEFAULT_LIMIT
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import check_place
@@ -136,7 +137,7 @@ def cache(
     json: Json = False,
 ) -> None:
     """Says how much room measurements and proxies take, and empties it."""
-    shelf = Shelf(folder)
+    shelf = Shelf(None if folder is None else cache_in(folder))
     if empty:
         shelf.clear()
     files, size = shelf.size()

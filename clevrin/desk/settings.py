@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document.files import write_atomically
 from clevrin.core.document.keeping import journal_folder
 from clevrin.core.errors import ClevrinError, DocumentError
+from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.proxies import DEFAULT_THRESHOLD
 
 Kind = Literal["folder", "number", "choice", "switch"]
@@ -64,7 +65,7 @@ SETTINGS: tuple[Entry, ...] = (
     Entry(
         id="cache_folder",
         title="Cache place",
-        help="Where measurements and proxies are kept. Safe to delete: what is missing is made again.",
+        help="Where measurements and proxies are kept, in a folder of their own. Safe to delete: all of it is made again.",
         kind="folder",
         default="",
         at_next_start=True,
@@ -160,7 +161,7 @@ class Settings(QObject):
     @property
     def cache_folder(self) -> Path:
         chosen = str(self.value("cache_folder"))
-        return Path(chosen) if chosen else Path(platformdirs.user_cache_dir("clevrin"))
+        return cache_in(Path(chosen)) if chosen else Path(platformdirs.user_cache_dir("clevrin"))
 
     def _write(self) -> None:
         kept = {"values": self._values, "keys": self._keys, "window": self._place}

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
+from clevrin.core.media.cache_room import clear_room
 from clevrin.core.media.frame_memory import FrameMemory
-from clevrin.core.media.proxies import ProxyShelf, clear_room
+from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.render.measurement_store import MeasurementStore
@@ -228,7 +229,7 @@ class MainWindow(QMainWindow):
     def keep_cache_small(self) -> None:
         """Deletes what has not been used for longest, in the background, where the cache is larger than it may be."""
         folder, most = self.settings.cache_folder, int(self.settings.value("cache_gb")) * 10**9
-        work = lambda _: clear_room([folder], most)  # noqa: E731
+        work = lambda _: clear_room(folder, most)  # noqa: E731
         self.jobs.start(Job(key=("cache",), what="Clearing the cache", work=work, done=lambda _: None, quiet=True))
 
     # Windows beside this one

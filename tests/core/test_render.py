@@ -321,3 +321,28 @@ def test_a_take_of_variable_rate_keeps_its_time(tmp_path, sources):
 
     shown = [number_at(project, k, sources) for k in range(reel_frames(project))]
     assert shown == sorted(shown) and shown.count(2) >= 5  # the pause lasts
+
+
+@pytest.mark.parametrize("error", [ValueError("of the library"), MemoryError()])
+def test_whatever_goes_wrong_while_writing_ends_the_export_and_hangs_nobody(tmp_path, sources, monkeypatch, error):
+    from clevrin.core.media.writing import FilmWriter
+
+    def fail(self, picture):
+        raise error
+
+    monkeypatch.setattr(FilmWriter, "write", fail)
+    project = reel_of(tmp_path, {})
+    with pytest.raises(type(error)):
+        export_reel(ExportRequest(project=project, path=tmp_path / "out.mp4"), sources, Silent())
+    assert not list(tmp_path.glob("out*"))
+
+
+def test_whatever_goes_wrong_while_reading_ends_the_measuring_and_hangs_nobody(tmp_path, monkeypatch):
+    film = numbered_film(tmp_path / "f.mp4", frames=20)
+
+    def fail(self, frame):
+        raise ValueError("of the library")
+
+    monkeypatch.setattr(FilmReader, "read_whole_luma", fail)
+    with pytest.raises(ValueError, match="of the library"):
+        trace_take(TraceRequest(path=film), Shelf(tmp_path / "s"), Silent())

@@ -12,7 +12,7 @@ from clevrin.core.document.packing import pack
 from clevrin.core.errors import CancelledError, DocumentError, MediaError
 from clevrin.core.media.finding import file_state, find_takes
 from clevrin.core.media.index import index_frames
-from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, clear_room, slow_to_seek, wants_proxy
+from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
@@ -163,16 +163,6 @@ def test_scrubbing_shows_the_same_picture_from_the_proxy_and_nothing_else_does(t
     # Not moved by as much as half a pixel:
     best = min(range(-2, 3), key=lambda d: mean_error(np.roll(scrubbed.y, d, axis=1)[:, 8:-8], seen.y[:, 8:-8]))
     assert best == 0
-
-
-def test_room_is_made_by_deleting_what_was_not_used_for_longest(tmp_path):
-    import os
-
-    for age, name in enumerate(("new", "middle", "old")):
-        (tmp_path / name).write_bytes(b"x" * 1000)
-        os.utime(tmp_path / name, (1_000_000 - age, 1_000_000 - age))
-    assert clear_room([tmp_path], 2500) == 2000
-    assert sorted(p.name for p in tmp_path.iterdir()) == ["middle", "new"]
 
 
 @pytest.fixture

@@ -5,7 +5,6 @@ A proxy has the frames of its film, number by number. It lies in the cache, and 
 
 import contextlib
 import os
-from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -16,6 +15,7 @@ import platformdirs
 
 from clevrin.core.document import MediaFacts
 from clevrin.core.errors import MediaError
+from clevrin.core.media.cache_room import claim
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
@@ -87,6 +87,7 @@ class ProxyShelf:
         if path.is_file():
             return path
         try:
+            claim(self.folder.parent)
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise MediaError(f"{self.folder} cannot be made for proxies: {error.strerror}.") from error
@@ -128,25 +129,6 @@ class ProxyShelf:
 
     def _path(self, fingerprint: str) -> Path:
         return self.folder / f"{fingerprint}-{_VERSION}.mp4"
-
-
-def clear_room(folders: Iterable[Path], most_bytes: int) -> int:
-    """Deletes the files that have not been used for longest until the rest fits; returns how many bytes are left."""
-    files = []
-    for folder in folders:
-        for path in folder.rglob("*"):
-            with contextlib.suppress(OSError):
-                if path.is_file():
-                    stat = path.stat()
-                    files.append((stat.st_mtime, stat.st_size, path))
-    total = sum(size for _, size, _ in files)
-    for _, size, path in sorted(files):
-        if total <= most_bytes:
-            break
-        with contextlib.suppress(OSError):
-            path.unlink()
-            total -= size
-    return total
 
 
 def _small(picture: Picture) -> Picture:

@@ -11,6 +11,8 @@ import numpy as np
 import platformdirs
 from numpy.typing import NDArray
 
+from clevrin.core.media.cache_room import claim
+
 _QUALITY = 92
 
 Pixels = NDArray[np.uint8]
@@ -48,6 +50,7 @@ class ThumbnailShelf:
             return
         part = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}.part")
         try:
+            claim(self.folder.parent)
             path.parent.mkdir(parents=True, exist_ok=True)
             part.write_bytes(data.tobytes())
             part.replace(path)

@@ -13,10 +13,9 @@ import platformdirs
 from numpy.typing import NDArray
 
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.cache_room import claim, own_files
 
 Arrays = Mapping[str, NDArray]
-_KINDS = ("trace", "registration", "track", "proxies", "thumbnails")
-"""The folders in the cache folder, one for each kind of what is kept."""
 
 
 class Shelf:
@@ -46,6 +45,7 @@ class Shelf:
         path = self._path(key)
         part = path.with_suffix(f".{os.getpid()}.part")
         try:
+            claim(self.folder)
             path.parent.mkdir(parents=True, exist_ok=True)
             with part.open("wb") as file:
                 np.savez_compressed(file, **dict(arrays))  # type: ignore[arg-type]
@@ -61,21 +61,18 @@ class Shelf:
     def size(self) -> tuple[int, int]:
         """How many files are kept, and how many bytes they take."""
         sizes = []
-        for path in self._kept():
+        for path in own_files(self.folder):
             with contextlib.suppress(OSError):
                 sizes.append(path.stat().st_size)
         return len(sizes), sum(sizes)
 
     def clear(self) -> None:
         """Throws away all that is kept, and no other file. Raises `ClevrinError` where something is left."""
-        for path in self._kept():
+        for path in own_files(self.folder):
             try:
                 path.unlink(missing_ok=True)
             except OSError as error:
                 raise ClevrinError(f"{path} cannot be thrown away: {error.strerror}.") from error
-
-    def _kept(self) -> list[Path]:
-        return [path for kind in _KINDS for path in sorted((self.folder / kind).rglob("*")) if path.is_file()]
 
     def _path(self, key: tuple[str, ...]) -> Path:
         kind, *rest = key

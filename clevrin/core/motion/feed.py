@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-from clevrin.core.errors import ClevrinError
 from clevrin.core.media.index import FrameIndex
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.working import Area, Prepared, prepared
@@ -27,10 +26,10 @@ class FrameFeed:
     @contextmanager
     def pictures(self, wanted: Sequence[int]) -> Iterator[Iterator[Prepared | None]]:
         """These frames in their order, decoded and reduced ahead on a thread of their own."""
-        ahead: queue.Queue[tuple[Prepared | None] | ClevrinError] = queue.Queue(_AHEAD)
+        ahead: queue.Queue[tuple[Prepared | None] | BaseException] = queue.Queue(_AHEAD)
         stop = threading.Event()
 
-        def put(item: tuple[Prepared | None] | ClevrinError) -> bool:
+        def put(item: tuple[Prepared | None] | BaseException) -> bool:
             while not stop.is_set():
                 try:
                     ahead.put(item, timeout=0.05)
@@ -47,13 +46,13 @@ class FrameFeed:
                         picture = None if luma is None else prepared(luma, self._areas(frame))
                         if not put((picture,)):
                             return
-            except ClevrinError as error:
+            except BaseException as error:  # whatever it is: who waits must hear of it
                 put(error)
 
         def frames() -> Iterator[Prepared | None]:
             for _ in wanted:
                 item = ahead.get()
-                if isinstance(item, ClevrinError):
+                if isinstance(item, BaseException):
                     raise item
                 yield item[0]
 

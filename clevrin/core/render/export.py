@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from clevrin.core.document import Project
-from clevrin.core.errors import ClevrinError, MediaError
+from clevrin.core.errors import MediaError
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE, FilmWriter, check_place
 from clevrin.core.pace import placed_shots, reel_frames
@@ -81,7 +81,7 @@ class _Encoder:
     def __init__(self, writer: FilmWriter) -> None:
         self._writer = writer
         self._waiting: queue.Queue = queue.Queue(_AHEAD)
-        self._error: ClevrinError | None = None
+        self._error: BaseException | None = None
         self._thread = threading.Thread(target=self._run, name="encoding", daemon=True)
         self._thread.start()
 
@@ -107,5 +107,5 @@ class _Encoder:
                 write, value = item
                 try:
                     write(value)
-                except ClevrinError as error:
+                except BaseException as error:  # whatever it is: who puts pictures in must hear of it
                     self._error = error

@@ -1,0 +1,59 @@
+"""What in a cache folder is ours, and how much room it takes. Nothing else in it is ever counted or deleted."""
+
+import contextlib
+import re
+from pathlib import Path
+
+MARKER = "this is clevrin's cache.txt"
+"""Lies in every folder in which we keep anything that can be made again."""
+CACHE_NAME = "clevrin-cache"
+"""Our own folder in a place that the user chose for the cache."""
+_MARKER_WORDS = "Clevrin keeps measurements, proxies and thumbnails here. All of it can be made again.\n"
+_OURS = re.compile(
+    r"(trace|registration|track)/[0-9a-f]{40}\.npz"
+    r"|proxies/[0-9a-f]{16,64}-\d+\.mp4"
+    r"|thumbnails/[0-9a-f]{24}/\d+-[0-9a-f]{12}\.jpg"
+)
+
+
+def cache_in(place: Path) -> Path:
+    """The cache in a place that somebody names: our folder in it, or the place itself where that is one."""
+    inner = place / CACHE_NAME
+    return inner if inner.is_dir() or not (place / MARKER).exists() else place
+
+
+def claim(folder: Path) -> None:
+    """Marks a cache folder as ours; called before anything is kept in it. Raises `OSError`."""
+    marker = folder / MARKER
+    if not marker.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        marker.write_text(_MARKER_WORDS, encoding="utf-8")
+
+
+def own_files(folder: Path) -> list[Path]:
+    """The files in a cache folder that we have put there: by the marker, their place and their names."""
+    if not (folder / MARKER).is_file():
+        return []
+    found = []
+    for path in sorted(folder.rglob("*")):
+        with contextlib.suppress(OSError):
+            if _OURS.fullmatch(path.relative_to(folder).as_posix()) and path.is_file() and not path.is_symlink():
+                found.append(path)
+    return found
+
+
+def clear_room(folder: Path, most_bytes: int) -> int:
+    """Deletes what has not been used for longest until the rest fits; returns how many bytes are left of ours."""
+    files = []
+    for path in own_files(folder):
+        with contextlib.suppress(OSError):
+            stat = path.stat()
+            files.append((stat.st_mtime, stat.st_size, path))
+    total = sum(size for _, size, _ in files)
+    for _, size, path in sorted(files):
+        if total <= most_bytes:
+            break
+        with contextlib.suppress(OSError):
+            path.unlink()
+            total -= size
+    return total
