@@ -65,7 +65,7 @@ SETTINGS: tuple[Entry, ...] = (
     Entry(
         id="cache_folder",
         title="Cache place",
-        help="Where measurements and proxies are kept, in a folder of their own. Safe to delete: all of it is made again.",
+        help="Measurements and proxies are kept there, in a folder of ours. Safe to delete: it is made again.",
         kind="folder",
         default="",
         at_next_start=True,

@@ -146,6 +146,19 @@ def test_assemble_finds_the_best_order(clevrin, tmp_path, measured_demo):
     assert [project.take(s.take_id).name for s in project.reel.shots] == ["walk-past", "hill"]
 
 
+def test_more_takes_are_assembled_than_films_stay_open(clevrin, tmp_path):
+    films = []
+    for number in range(6):
+        films.append(tmp_path / f"take {number}.mp4")
+        way = 260 if number % 2 else -260
+        course = lambda k, way=way: shift(500 + way * np.tanh((k - 14) / 3.0), 500)  # noqa: E731
+        moving_film(films[-1], course, frames=28, size=(320, 180), shutter=0.5, seed=number)
+    code, out, err = clevrin("assemble", *films, "--out", tmp_path / "P.clevrin")
+    assert (code, err) == (0, "") and len(out.splitlines()) == 5
+    project = load(tmp_path / "P.clevrin")
+    assert [project.take(shot.take_id).name for shot in project.reel.shots] == [film.stem for film in films]
+
+
 @pytest.mark.parametrize("name", ["missing.mp4", "empty.mp4", "cut.mp4", "text.mp4", "noise.avi", "sound.m4a"])
 @pytest.mark.parametrize("command", ["probe", "trace", "whips", "match", "hold", "assemble"])
 def test_bad_input_gets_one_sentence_and_nothing_half_made(clevrin, tmp_path, command, name):
