@@ -70,8 +70,7 @@ def _pictures(window) -> tuple[int, int]:
     """How many of the cards that are seen have their picture, and how many are seen."""
     cards = window.log.cards.list
     seen = {t.fingerprint for t in window.session.project.takes if cards.place_of(t.id).intersects(cards.rect())}
-    there = {key[1] for key in window.thumbnails._images if key[0] == "take"}
-    return len(seen & there), len(seen)
+    return len(seen & window.thumbnails.pictured), len(seen)
 
 
 def _cold(films: list[Path]) -> dict:

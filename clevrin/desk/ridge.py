@@ -6,9 +6,8 @@ Whips carry a small flag: an arrow, a twisted double line for a roll, chevrons f
 """
 
 import time
-from collections import OrderedDict
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache
 
 import cv2
 import numpy as np
@@ -19,6 +18,7 @@ from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.motion.trace import LOW_CONFIDENCE
 from clevrin.desk import theme
+from clevrin.desk.image_memory import ImageMemory
 
 FULL_WIDTHS_PER_S = 5.0
 """The speed that fills the height; the same everywhere, so that ridges compare."""
@@ -125,9 +125,13 @@ def paint_ridge_small(painter: QPainter, rect: QRectF, data: RidgeData, view: Ri
     painter.drawImage(rect, strip, source)
 
 
-@lru_cache(maxsize=256)
 def _strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
     """The ridge of a whole take."""
+    key = keyed, backward, mirror_x, mirror_y, height
+    return _strips.get(key) or _strips.put(key, _drawn_strip(*key))
+
+
+def _drawn_strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
     frames = keyed.data.frames
     whole = RidgeView(first=0, end=frames, backward=backward, mirror_x=mirror_x, mirror_y=mirror_y, flags=False)
     return _body(keyed, whole, min(frames, _STRIP_PX), height)
@@ -152,28 +156,10 @@ class _Keyed:
         return isinstance(other, _Keyed) and other.data is self.data
 
 
-class _Bodies:
-    """The last ridges that were drawn."""
-
-    def __init__(self) -> None:
-        self._images: OrderedDict[_BodyKey, QImage] = OrderedDict()
-
-    def get(self, key: "_BodyKey") -> QImage | None:
-        image = self._images.get(key)
-        if image is not None:
-            self._images.move_to_end(key)
-        return image
-
-    def put(self, key: "_BodyKey", image: QImage) -> QImage:
-        self._images[key] = image
-        while len(self._images) > _BODIES_KEPT:
-            self._images.popitem(last=False)
-        return image
-
-
 _BodyKey = tuple[_Keyed, RidgeView, int, int]
-_BODIES_KEPT = 600
-_bodies = _Bodies()
+_BODIES_BYTES, _STRIPS_BYTES = 24 * 1024 * 1024, 8 * 1024 * 1024
+_bodies, _strips = ImageMemory(_BODIES_BYTES), ImageMemory(_STRIPS_BYTES)
+"""The last ridges that were drawn, and those of whole takes."""
 
 
 def _body(keyed: _Keyed, view: RidgeView, width: int, height: int) -> QImage:

@@ -17,6 +17,7 @@ from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.resolving import resolve
 from clevrin.core.render.sources import Sources
+from clevrin.desk.image_memory import ImageMemory
 from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
@@ -30,7 +31,7 @@ Kept = tuple[str, int, str]
 _Key = tuple[Any, ...]
 """A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
-_KEPT = 800
+_KEPT_BYTES = 32 * 1024 * 1024
 _WAITING = 200
 
 
@@ -56,7 +57,7 @@ class Thumbnails(QObject):
         self._make_sources = make_sources
         self._shelf = shelf or ThumbnailShelf()
         self._precedence = precedence or Precedence()
-        self._images: OrderedDict[_Key, QImage] = OrderedDict()
+        self._images = ImageMemory(_KEPT_BYTES)
         self._waiting: OrderedDict[_Key, tuple[Make, Kept | None]] = OrderedDict()
         self._urgent: _Key = ()
         self._hopeless: set[_Key] = set()
@@ -93,6 +94,11 @@ class Thumbnails(QObject):
         look = f"shot {reel_size[0]}x{reel_size[1]} {size[0]}x{size[1]} {shot.mirror}"
         return self._get(key, make, None if request.moved else (request.take.fingerprint, frame, look))
 
+    @property
+    def pictured(self) -> frozenset[str]:
+        """The fingerprints of the takes of which there is any picture."""
+        return frozenset(key[1] for key in self._images if isinstance(key, tuple))
+
     def try_again(self) -> None:
         """Has what could not be made asked for once more."""
         self._hopeless.clear()
@@ -107,7 +113,6 @@ class Thumbnails(QObject):
     def _get(self, key: _Key, make: Make, kept: Kept | None, *, urgent: bool = False) -> QImage | None:
         image = self._images.get(key)
         if image is not None:
-            self._images.move_to_end(key)
             return image
         with self._wake:
             if urgent:
@@ -124,9 +129,7 @@ class Thumbnails(QObject):
     def _on_picture_made(self, key: _Key, pixels: Pixels) -> None:
         height, width = pixels.shape[:2]
         image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
-        self._images[key] = image.copy()
-        while len(self._images) > _KEPT:
-            self._images.popitem(last=False)
+        self._images.put(key, image.copy())
         if not self._told.isActive():
             self._told.start()
 

@@ -4,12 +4,13 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QObject, Qt, QUrl, Slot
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtGui import QDesktopServices, QImage
 from PySide6.QtWidgets import QFileDialog, QLabel
 
 from clevrin.core.document import Hold
 from clevrin.core.document.edits import SetHold
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.desk.image_memory import ImageMemory
 from clevrin.desk.notices import Notices
 
 
@@ -135,3 +136,13 @@ def test_the_settings_fit_a_low_screen(demo):
     for entry in sheet.controls.values():
         assert entry.height() >= entry.minimumSizeHint().height()
     sheet.close()
+
+
+def test_images_are_kept_within_a_number_of_bytes(qapp):
+    memory = ImageMemory(10 * 400)
+    for number in range(30):
+        memory.put(number, QImage(10, 10, QImage.Format.Format_RGB32))  # 400 bytes each
+        memory.get(3)
+    assert memory.kept_bytes <= 4000 and set(memory) == {3, *range(21, 30)}
+    memory.put("large", QImage(100, 100, QImage.Format.Format_RGB32))
+    assert list(memory) == ["large"] and memory.kept_bytes == 40_000
