@@ -5,7 +5,10 @@ import gc
 import hashlib
 import json
 import os
+import re
+import shutil
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -32,6 +35,7 @@ from clevrin.demo.judging import true_motions
 from clevrin.demo.scenes import SCENES
 from tests.films import machine_folder
 
+_KEPT_S = 3 * 24 * 3600
 TAKES = tuple(scene.name for scene in SCENES)
 
 
@@ -66,11 +70,21 @@ def _alone(lock: Path) -> Iterator[None]:
         yield
 
 
+def _forget_old_code(present: Path) -> None:
+    """Deletes what was measured by code that no run has had for days."""
+    for other in machine_folder().iterdir():
+        old = time.time() - other.stat().st_mtime > _KEPT_S
+        if other != present and re.fullmatch("[0-9a-f]{16}", other.name) and old:
+            shutil.rmtree(other, ignore_errors=True)
+
+
 @pytest.fixture(scope="session")
 def warm_cache() -> Path:
     """A cache folder in which the demo's takes are measured already: one for all test runs of a machine."""
     folder = machine_folder() / _measuring_code()
     folder.mkdir(parents=True, exist_ok=True)
+    os.utime(folder)
+    _forget_old_code(folder)
     shelf = Shelf(folder / "clevrin")
     for name in TAKES:
         with _alone(folder / f"{name}.lock"):
