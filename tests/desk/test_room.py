@@ -50,7 +50,7 @@ def test_the_window_is_whole_on_a_small_screen(demo, step):
     demo.until(lambda: not window.jobs.busy)
     demo.qtbot.wait(50)
     assert (window.width(), window.height()) == (1000, 650)
-    assert outside(window) == [] and cut_off(window) == []
+    demo.until(lambda: outside(window) == [] and cut_off(window) == [])
 
 
 @pytest.mark.parametrize("scale", [1.5, 2.0])
@@ -64,7 +64,7 @@ def test_nothing_is_cut_off_with_large_text(scaled, request, scale):
         demo.until(lambda: not window.jobs.busy)
         demo.qtbot.wait(50)
         assert (window.width(), window.height()) == (1280, 800)
-        assert outside(window) == [] and cut_off(window) == [], step
+        demo.until(lambda: outside(window) == [] and cut_off(window) == [])
     demo.do("settings")
     assert window._settings_sheet.height() <= QGuiApplication.primaryScreen().availableGeometry().height()
 
