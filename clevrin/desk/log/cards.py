@@ -407,8 +407,8 @@ class _Card(QStyledItemDelegate):
         frames = take.facts.frames
         if data is not None:
             paint_ridge(painter, foot, data, RidgeView(first=0, end=frames, dim=_outside(take)))
-        elif self._context.measurements.is_measuring(take):
-            paint_waiting(painter, foot, "motion is being measured")
+        elif (state := self._context.measurements.measuring(take)) is not None:
+            paint_waiting(painter, foot, "motion is being measured" if state.total else "waits to be measured")
         painter.setPen(QPen(theme.colour("ember"), 2))
         for each in take.spans:
             a, b = (foot.left() + foot.width() * at / frames for at in (each.span.first, each.span.end))
