@@ -14,7 +14,7 @@ from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.planner import plan_frame
-from clevrin.core.render.resolving import ResolvedShot, complete, resolve, resolve_frame
+from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import has_sound, shot_sound
 
@@ -31,15 +31,11 @@ class ExportRequest:
     held: bool = True
 
 
-def complete_reel(project: Project, sources: Sources, progress: Progress) -> dict[str, ResolvedShot]:
+def _resolved_reel(request: ExportRequest, sources: Sources, progress: Progress) -> dict[str, ResolvedShot]:
     """The shots of the reel by id, with all measured that their holds need: what was asked for is what is rendered."""
-    requests = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
-    return {request.shot.id: complete(request, sources.measured, progress) for request in requests}
-
-
-def _reel_as_shot(project: Project, sources: Sources) -> dict[str, ResolvedShot]:
-    requests = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
-    return {request.shot.id: resolve(request, sources.measured).as_shot for request in requests}
+    project, store = request.project, sources.measured
+    wanted = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
+    return {each.shot.id: complete(each, store, progress) if request.held else unheld(each, store) for each in wanted}
 
 
 def export_reel(request: ExportRequest, sources: Sources, progress: Progress) -> Path:
@@ -55,7 +51,7 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
     size = request.size or (project.reel.width, project.reel.height)
-    shots = complete_reel(project, sources, progress) if request.held else _reel_as_shot(project, sources)
+    shots = _resolved_reel(request, sources, progress)
     sound = has_sound(project)
     with FilmWriter(path, rate=project.reel.rate, size=size, sound=sound) as writer:
         encoder = _Encoder(writer)

@@ -112,6 +112,12 @@ def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) 
     return _resolved(request, store, measured)
 
 
+def unheld(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
+    """A shot as it was shot, whatever its hold: no path is solved."""
+    take = request.take
+    return ResolvedShot(shot=request.shot, take=take, stamps_s=store.times_s(take), state=AsShot())
+
+
 def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedShot]) -> ResolvedFrame:
     """What a frame of the reel shows; `of` gives the shots, resolved. Outside of the reel it shows nothing."""
     reel = project.reel
@@ -136,15 +142,14 @@ class _NotMeasuredError(Exception):
 
 
 def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> ResolvedShot:
-    state: AsShot | Held | Lacking = AsShot()
-    if request.moved:
-        try:
-            path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
-            state = Held(path=path, lenders=_lenders(request, store, ask))
-        except _NotMeasuredError as error:
-            state = Lacking(need=error.need)
-    take = request.take
-    return ResolvedShot(shot=request.shot, take=take, stamps_s=store.times_s(take), state=state)
+    as_shot = unheld(request, store)
+    if not request.moved:
+        return as_shot
+    try:
+        path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
+        return replace(as_shot, state=Held(path=path, lenders=_lenders(request, store, ask)))
+    except _NotMeasuredError as error:
+        return replace(as_shot, state=Lacking(need=error.need))
 
 
 def _path(request: HoldRequest, ask: Ask) -> HeldPath:
