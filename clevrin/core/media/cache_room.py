@@ -1,8 +1,12 @@
 """What in a cache folder is ours, and how much room it takes. Nothing else in it is ever counted or deleted."""
 
 import contextlib
+import os
 import re
+import threading
+from collections.abc import Callable
 from pathlib import Path
+from typing import BinaryIO
 
 MARKER = "this is clevrin's cache.txt"
 """Lies in every folder in which we keep anything that can be made again."""
@@ -28,6 +32,20 @@ def claim(folder: Path) -> None:
     if not marker.exists():
         folder.mkdir(parents=True, exist_ok=True)
         marker.write_text(_MARKER_WORDS, encoding="utf-8")
+
+
+def keep(folder: Path, path: Path, write: Callable[[BinaryIO], object]) -> None:
+    """Writes a file of ours into a cache folder, whole or not at all; what cannot be kept is not missed."""
+    part = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}.part")
+    try:
+        claim(folder)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with part.open("wb") as file:
+            write(file)
+        part.replace(path)
+    except OSError:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
 
 
 def own_files(folder: Path) -> list[Path]:

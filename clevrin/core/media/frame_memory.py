@@ -56,9 +56,9 @@ class FrameMemory:
             self._each[reader] += size
             self._newest[reader] = number
             if self._each[reader] > self._most_each:
-                self._make_room_of(reader)
+                self._make_room(self._most_each, reader)
             if self._total > self._most:
-                self._make_room()
+                self._make_room(self._most)
 
     def forget(self, reader: int) -> None:
         """Lets all frames of a reader go: it is closed."""
@@ -68,18 +68,12 @@ class FrameMemory:
                 self._drop(key)
             self._each.pop(reader, None)
 
-    def _make_room_of(self, reader: int) -> None:
-        for key in [key for key in self._frames if key[0] == reader]:
-            if self._each[reader] <= self._most_each:
-                return
-            if self._newest.get(reader) != key[1]:
-                self._drop(key)
-
-    def _make_room(self) -> None:
+    def _make_room(self, most: int, of: int | None = None) -> None:
+        """Drops the oldest frames, of one reader or of all (None), until the rest fits; the newest of each stay."""
         for key in list(self._frames):
-            if self._total <= self._most:
+            if (self._total if of is None else self._each[of]) <= most:
                 return
-            if self._newest.get(key[0]) != key[1]:
+            if of in (None, key[0]) and self._newest.get(key[0]) != key[1]:
                 self._drop(key)
 
     def _drop(self, key: Key) -> None:

@@ -2,8 +2,6 @@
 
 import contextlib
 import hashlib
-import os
-import threading
 from pathlib import Path
 
 import cv2
@@ -11,7 +9,7 @@ import numpy as np
 import platformdirs
 from numpy.typing import NDArray
 
-from clevrin.core.media.cache_room import claim
+from clevrin.core.media.cache_room import keep
 
 _QUALITY = 92
 
@@ -46,17 +44,8 @@ class ThumbnailShelf:
         path = self._path(fingerprint, frame, look)
         quality = [cv2.IMWRITE_JPEG_QUALITY, _QUALITY, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, 0x111111]
         made, data = cv2.imencode(".jpg", np.ascontiguousarray(picture[..., :3]), quality)
-        if not made:
-            return
-        part = path.with_suffix(f".{os.getpid()}-{threading.get_ident()}.part")
-        try:
-            claim(self.folder.parent)
-            path.parent.mkdir(parents=True, exist_ok=True)
-            part.write_bytes(data.tobytes())
-            part.replace(path)
-        except OSError:
-            with contextlib.suppress(OSError):
-                part.unlink(missing_ok=True)
+        if made:
+            keep(self.folder.parent, path, lambda file: file.write(data.tobytes()))
 
     def _path(self, fingerprint: str, frame: int, look: str) -> Path:
         film = hashlib.sha256(fingerprint.encode()).hexdigest()[:24]

@@ -3,7 +3,6 @@
 import contextlib
 import hashlib
 import io
-import os
 import zipfile
 from collections.abc import Mapping
 from pathlib import Path
@@ -13,7 +12,7 @@ import platformdirs
 from numpy.typing import NDArray
 
 from clevrin.core.errors import ClevrinError
-from clevrin.core.media.cache_room import claim, own_files
+from clevrin.core.media.cache_room import keep, own_files
 
 Arrays = Mapping[str, NDArray]
 
@@ -42,17 +41,7 @@ class Shelf:
             return None
 
     def put(self, arrays: Arrays, *key: str) -> None:
-        path = self._path(key)
-        part = path.with_suffix(f".{os.getpid()}.part")
-        try:
-            claim(self.folder)
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with part.open("wb") as file:
-                np.savez_compressed(file, **dict(arrays))  # type: ignore[arg-type]
-            part.replace(path)
-        except OSError:
-            with contextlib.suppress(OSError):
-                part.unlink(missing_ok=True)
+        keep(self.folder, self._path(key), lambda file: np.savez_compressed(file, **dict(arrays)))  # type: ignore[arg-type]
 
     def drop(self, *key: str) -> None:
         with contextlib.suppress(OSError):
