@@ -17,8 +17,8 @@ from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.motion.trace import LOW_CONFIDENCE
+from clevrin.core.render.remembered import Remembered
 from clevrin.desk import theme
-from clevrin.desk.image_memory import ImageMemory
 
 FULL_WIDTHS_PER_S = 5.0
 """The speed that fills the height; the same everywhere, so that ridges compare."""
@@ -106,7 +106,8 @@ def paint_ridge(
     else:
         if image is None:
             begun = time.perf_counter()
-            image = _bodies.put(key, _body(*key))
+            image = _body(*key)
+            _bodies.put(key, image)
             if budget is not None:
                 budget.left_s -= time.perf_counter() - begun
         painter.drawImage(rect, image)
@@ -128,7 +129,7 @@ def paint_ridge_small(painter: QPainter, rect: QRectF, data: RidgeData, view: Ri
 def _strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
     """The ridge of a whole take."""
     key = keyed, backward, mirror_x, mirror_y, height
-    return _strips.get(key) or _strips.put(key, _drawn_strip(*key))
+    return _strips.once(key, lambda: _drawn_strip(*key))
 
 
 def _drawn_strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
@@ -158,7 +159,7 @@ class _Keyed:
 
 _BodyKey = tuple[_Keyed, RidgeView, int, int]
 _BODIES_BYTES, _STRIPS_BYTES = 24 * 1024 * 1024, 8 * 1024 * 1024
-_bodies, _strips = ImageMemory(_BODIES_BYTES), ImageMemory(_STRIPS_BYTES)
+_bodies, _strips = (Remembered(most, QImage.sizeInBytes) for most in (_BODIES_BYTES, _STRIPS_BYTES))
 """The last ridges that were drawn, and those of whole takes."""
 
 

@@ -15,9 +15,9 @@ from clevrin.core.document import Take
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.remembered import Remembered
 from clevrin.core.render.resolving import resolve
 from clevrin.core.render.sources import Sources
-from clevrin.desk.image_memory import ImageMemory
 from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
@@ -57,7 +57,7 @@ class Thumbnails(QObject):
         self._make_sources = make_sources
         self._shelf = shelf or ThumbnailShelf()
         self._precedence = precedence or Precedence()
-        self._images = ImageMemory(_KEPT_BYTES)
+        self._images = Remembered(_KEPT_BYTES, QImage.sizeInBytes)
         self._waiting: OrderedDict[_Key, tuple[Make, Kept | None]] = OrderedDict()
         self._urgent: _Key = ()
         self._hopeless: set[_Key] = set()
@@ -97,7 +97,7 @@ class Thumbnails(QObject):
     @property
     def pictured(self) -> frozenset[str]:
         """The fingerprints of the takes of which there is any picture."""
-        return frozenset(key[1] for key in self._images if isinstance(key, tuple))
+        return frozenset(key[1] for key in self._images.kept_keys if isinstance(key, tuple))
 
     def try_again(self) -> None:
         """Has what could not be made asked for once more."""

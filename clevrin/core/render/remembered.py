@@ -5,7 +5,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import is_dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -21,8 +21,10 @@ class Remembered:
     it is.
     """
 
-    def __init__(self, most_bytes: int = _MOST_BYTES) -> None:
+    def __init__(self, most_bytes: int = _MOST_BYTES, size_of: Callable[[Any], int] | None = None) -> None:
+        """`size_of`: how many bytes a value holds; None: those of its arrays."""
         self._most = most_bytes
+        self._size_of = size_of or bytes_of
         self._values: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
         self._total = 0
         self._lock = threading.Lock()
@@ -31,6 +33,12 @@ class Remembered:
     def kept_bytes(self) -> int:
         """How large what is kept was when it was put here."""
         return self._total
+
+    @property
+    def kept_keys(self) -> tuple[Hashable, ...]:
+        """What is kept, the last used at the end."""
+        with self._lock:
+            return tuple(self._values)
 
     def get(self, key: Hashable) -> object | None:
         """The value for a key, None where there is none."""
@@ -52,7 +60,7 @@ class Remembered:
         return value
 
     def put(self, key: Hashable, value: object) -> None:
-        size = bytes_of(value)
+        size = self._size_of(value)
         with self._lock:
             self._forget(key)
             self._values[key] = value, size
