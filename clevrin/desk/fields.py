@@ -7,7 +7,7 @@ from typing import Any, Generic, TypeVar
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from clevrin.desk.sheet import ChoiceSetting, Setting, Sheet, SliderSetting, plain_button
+from clevrin.desk.sheet import ChoiceSetting, Setting, Sheet, SliderSetting, grey, plain_button
 
 S = TypeVar("S")
 E = TypeVar("E")
@@ -89,10 +89,13 @@ class FieldSheet(Sheet):
         for field in self._fields:
             control = self.controls[field.id]
             _show_value(control, field.value(subject))
-            on = field.enabled(subject)
             control.setVisible(field.shown(subject))
-            control.setEnabled(on)
-            control.setToolTip(field.help if on or not field.why_not else f"{field.why_not}\n{field.help}")
+            grey(control, field.enabled(subject), field.why_not)
+
+    def set_enabled(self, field_id: str, on: bool) -> None:
+        """Lets a field be changed or not, by what only its sheet knows."""
+        field = next(each for each in self._fields if each.id == field_id)
+        grey(self.controls[field_id], on, field.why_not)
 
     def set_note(self, field_id: str, words: str) -> None:
         """Puts small print under a setting."""

@@ -279,6 +279,16 @@ def plain_button(words: str, tip: str = "", *, main: bool = False) -> QPushButto
     return button
 
 
+def grey(control: QWidget, on: bool, why_not: str) -> None:
+    """Lets a control be used or not; a greyed one says why before what it is for."""
+    usual = control.property("usual")
+    if usual is None:
+        usual = control.toolTip()
+        control.setProperty("usual", usual)
+    control.setEnabled(on)
+    control.setToolTip(usual if on or not why_not else f"{why_not}\n{usual}")
+
+
 def quiet_label(words: str) -> QLabel:
     label = QLabel(words)
     label.setObjectName("quiet")

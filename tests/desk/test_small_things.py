@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QFileDialog, QLabel
 
 from clevrin.core.document import Hold
 from clevrin.core.document.edits import SetHold
+from clevrin.core.render.remembered import Remembered
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.desk.image_memory import ImageMemory
 from clevrin.desk.notices import Notices
 
 
@@ -139,10 +139,18 @@ def test_the_settings_fit_a_low_screen(demo):
 
 
 def test_images_are_kept_within_a_number_of_bytes(qapp):
-    memory = ImageMemory(10 * 400)
+    memory = Remembered(10 * 400, QImage.sizeInBytes)
     for number in range(30):
         memory.put(number, QImage(10, 10, QImage.Format.Format_RGB32))  # 400 bytes each
         memory.get(3)
-    assert memory.kept_bytes <= 4000 and set(memory) == {3, *range(21, 30)}
+    assert memory.kept_bytes <= 4000 and set(memory.kept_keys) == {3, *range(21, 30)}
     memory.put("large", QImage(100, 100, QImage.Format.Format_RGB32))
-    assert list(memory) == ["large"] and memory.kept_bytes == 40_000
+    assert list(memory.kept_keys) == ["large"] and memory.kept_bytes == 40_000
+
+
+def test_blur_that_cannot_be_let_move_says_why(demo):
+    window = demo.window
+    demo.key(Qt.Key.Key_2)
+    demo.until(lambda: window.steady.sheet.blur.text() == "No blur will show.")
+    button = window.steady.sheet.controls["ease_blurred"]
+    assert not button.isEnabled() and button.toolTip().startswith("No blur will show")

@@ -2,12 +2,12 @@
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QWidget
 
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
 from clevrin.desk import theme
 from clevrin.desk.fields import FieldSheet
-from clevrin.desk.sheet import Pages, Trouble, plain_button, quiet_label
+from clevrin.desk.sheet import Pages, Trouble, grey, plain_button, quiet_label
 from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.chart import KeepChart
 from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
@@ -142,7 +142,7 @@ class SteadySheet(FieldSheet):
         self.subjects.setVisible(anchored and self.subjects.count() > 0)
         for widget in (self.chart, self._price_row, self._blur_row):
             widget.setVisible(floats)
-        _grey(self.all_button, hold.how != "none", "Nothing is held here that the others could be given.")
+        grey(self.all_button, hold.how != "none", "Nothing is held here that the others could be given.")
         self.bounds.setVisible(floats)
         self.colour_button.setVisible(hold.edge == "colour")
         self.grid_button.setVisible(hold.mesh)
@@ -154,7 +154,7 @@ class SteadySheet(FieldSheet):
         self.lenders.addItems([each.words for each in self._lenders])
         self.lenders.setCurrentIndex(place_of(loan, self._lenders))
         by_hand = loan is not None and loan.lender == "rig"
-        _grey(self.other_button, by_hand, "Only a simulated hand has other courses.")
+        grey(self.other_button, by_hand, "Only a simulated hand has other courses.")
 
     def show_proposals(self, found: Proposals | None, hold: Hold, words: str) -> None:
         """The chart and what is proposed, or why there is none yet."""
@@ -172,8 +172,8 @@ class SteadySheet(FieldSheet):
     def show_blur(self, blurred: int, frames: int, *, eased: bool) -> None:
         """How many frames of the shot stay blurred, and what can be done about it."""
         self.blur.setText(f"{blurred} of {frames} frames stay blurred." if blurred else "No blur will show.")
-        _grey(self.enough_button, blurred > 0, "No blur will show: there is nothing to spare.")
-        self.controls["ease_blurred"].setEnabled(blurred > 0 or eased)
+        grey(self.enough_button, blurred > 0, "No blur will show: there is nothing to spare.")
+        self.set_enabled("ease_blurred", blurred > 0 or eased)
 
     def _ask_for_colour(self) -> None:
         dialog = QColorDialog(QColor(self._colour), self)
@@ -203,16 +203,6 @@ def _combo(tip: str, name: str) -> QComboBox:
     combo.setToolTip(tip)
     combo.setAccessibleName(name)
     return combo
-
-
-def _grey(button: QPushButton, on: bool, why_not: str) -> None:
-    """Greys a button or not; a greyed one says why."""
-    usual = button.property("usual")
-    if usual is None:
-        button.setProperty("usual", button.toolTip())
-        usual = button.toolTip()
-    button.setEnabled(on)
-    button.setToolTip(usual if on else f"{why_not}\n{usual}")
 
 
 def _beside(words: QWidget, button: QWidget) -> QWidget:
