@@ -10,12 +10,13 @@ from bench.rows import print_rows
 
 
 def main() -> None:
-    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking"]
+    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour"]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for kind in ("DATA", "CACHE", "CONFIG"):
             os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
         from bench.accuracy import accuracy
+        from bench.colour import colour_rows
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.seeking import seeking_rows
@@ -43,6 +44,8 @@ def main() -> None:
             print_rows("The first minute, and memory", first_minute_rows(folder))
         if "hands" in chosen:
             print_rows("500 takes and 300 shots under the hands", hands_rows(the_application(), folder))
+        if "colour" in chosen:
+            print_rows("Colour bars through a render, worst difference in code values", colour_rows())
         if "seeking" in chosen:
             print_rows("Seeking and scrubbing", seeking_rows(the_application(), folder))
 

@@ -40,7 +40,7 @@ def numbered_picture(number: int, size: tuple[int, int]) -> np.ndarray:
 def read_number(y: np.ndarray) -> int:
     """The number in a luma plane."""
     height, width = y.shape
-    row = y[height // 4]
+    row = y[height // 4] >> (8 if y.dtype == np.uint16 else 0)
     return sum(1 << bit for bit in range(BITS) if row[int(width * (bit + 0.5) / BITS)] > 128)
 
 

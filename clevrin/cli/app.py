@@ -16,14 +16,15 @@ from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.edits import AddTakes
-from clevrin.core.document.files import SUFFIX, load, read_text, save, write_atomically
+from clevrin.core.document.files import SUFFIX, load, read_text, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.media.probe import probe as probe_media
+from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.media.writing import check_place
+from clevrin.core.outputs import check_output, write_text
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
@@ -72,12 +73,18 @@ def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the
 def probe(media: Media, json: Json = False) -> None:
     """Says what a footage file is."""
     facts = probe_media(media)
-    values = {**facts.model_dump(), "rate": f"{facts.rate.numerator}/{facts.rate.denominator}"}
+    rate = f"{facts.rate.numerator}/{facts.rate.denominator}"
+    values = {**facts.model_dump(mode="json"), "rate": rate, "special": specials(facts)}
     if json:
         print_json(values)
-    else:
-        for name, value in values.items():
+        return
+    for name, value in values.items():
+        if name == "colour":
+            value = ", ".join(str(part) for part in value.values() if not isinstance(part, bool))
+        if name != "special":
             print_line(f"{name}: {value}")
+    for sentence in specials(facts):
+        print_line(sentence)
 
 
 @app.command()
@@ -124,7 +131,7 @@ def assemble_takes(
     from clevrin.core.join.assemble import Measured, assemble
     from clevrin.core.render.sources import Sources
 
-    check_place(out, media)
+    check_output(out, media)
     with Sources.of() as sources:
         measured = []
         for path in media:
@@ -158,7 +165,7 @@ def render(
         wanted = int(numbers[1]), int(numbers[2])
         if min(wanted) < 16 or max(wanted) > 8192 or wanted[0] % 2 or wanted[1] % 2:
             raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
-    check_place(out, [project])
+    check_output(out, [project])
     loaded = load(project)
     with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
         export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
@@ -170,8 +177,8 @@ def export_otio(
     out: Out,
 ) -> None:
     """Hands the reel of a project on as an OpenTimelineIO timeline."""
-    check_place(out, [project])
-    write_atomically(out, timeline_text(load(project)))
+    loaded = load(project)
+    write_text(out, timeline_text(loaded), [project, *_media_of(loaded)])
 
 
 @app.command("import-otio")
@@ -180,7 +187,7 @@ def import_otio(
     out: Out,
 ) -> None:
     """Makes a project of an OpenTimelineIO timeline, and lists what of it a reel has not."""
-    check_place(out, [timeline])
+    check_output(out, [timeline])
     imported = read_timeline(timeline)
     save(imported.project, out)
     for sentence in imported.left_out:
@@ -193,8 +200,8 @@ def export_takes(
     out: Out,
 ) -> None:
     """Writes the take list with its spans as CSV."""
-    check_place(out, [project])
-    write_atomically(out, take_list_csv(load(project).takes))
+    loaded = load(project)
+    write_text(out, take_list_csv(loaded.takes), [project, *_media_of(loaded)])
 
 
 @app.command("import-takes")
@@ -204,5 +211,9 @@ def import_takes(
     out: Out,
 ) -> None:
     """Gives the takes of a project the marks, notes and spans of a list."""
-    check_place(out, [table])
+    check_output(out, [table])
     save(with_take_list(load(project), read_text(table, "a table")), out)
+
+
+def _media_of(project: Project) -> list[Path]:
+    return [Path(take.path) for take in project.takes]

@@ -18,13 +18,13 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.media.writing import check_place
 from clevrin.core.motion import Whip, find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.table import motion_csv, write_whole
+from clevrin.core.motion.table import motion_csv
 from clevrin.core.motion.track_table import track_csv
 from clevrin.core.motion.tracks import TrackRequest, follow_track
+from clevrin.core.outputs import check_output, write_text
 
 _WHIP_KEYS = ("start", "peak", "end", "angle_deg", "speed_px", "blur_px", "kind")
 
@@ -51,13 +51,13 @@ def trace(
     fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
 ) -> None:
     """Measures the motion of a take and writes it as a motion CSV."""
-    check_place(out, [media])
+    check_output(out, [media])
     facts = probe_media(media)
     areas = tuple(_area(text, facts.width, facts.height) for text in leave_out or ())
     request = TraceRequest(path=media, model=model.value, leave_out=areas, fresh=fresh)
     with shown(f"Measuring {media.name}") as progress:
         measured = trace_take(request, Shelf(), progress)
-    write_whole(out, motion_csv(measured, media.name))
+    write_text(out, motion_csv(measured, media.name), [media])
 
 
 def whips(media: Media, json: Json = False) -> None:
@@ -116,7 +116,7 @@ def track(
     """Follows a point or a flat surface both ways from a frame, and writes where it is as a track CSV."""
     if (point is None) == (surface is None):
         raise typer.BadParameter("say where one point or one surface is", param_hint="--point / --surface")
-    check_place(out, [media])
+    check_output(out, [media])
     take = take_in(media)
     kind = "point" if point is not None else "surface"
     placement = _placement(point or surface or "", corners=1 if kind == "point" else 4)
@@ -126,7 +126,7 @@ def track(
     with shown(f"Following in {media.name}") as progress:
         request = TrackRequest(path=media, fingerprint=take.fingerprint, track=wanted)
         followed = follow_track(request, None, Shelf(), progress)
-    write_whole(out, track_csv(wanted, followed, take))
+    write_text(out, track_csv(wanted, followed, take), [media])
     for frame in followed.lost:
         print_line(f"lost at frame {frame}")
 

@@ -26,8 +26,8 @@ from clevrin.core.document.holding import (
 from clevrin.core.document.loans import RIGS, Lent
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.media.writing import carries_alpha, check_place, what_is_not_carried
-from clevrin.core.motion.table import write_whole
+from clevrin.core.media.writing import carries_alpha, what_is_not_carried
+from clevrin.core.outputs import check_output, write_text
 
 if TYPE_CHECKING:
     from clevrin.core.hold import HeldPath
@@ -86,7 +86,7 @@ def hold(
 ) -> None:
     """Renders one take held."""
     chosen, bounds, edge_colour = _axes(axes), _bounds(most), _colour(colour)
-    check_place(out, [media])
+    check_output(out, [media])
     take = take_in(media)
     anchor = None
     if how.value == "anchor":
@@ -133,7 +133,7 @@ def lend(
     """Renders one take with motion lent to it: that of another take, of a motion CSV, or of a simulated hand."""
     if (motion is None) == (rig is None):
         raise typer.BadParameter("say whose motion is lent, a file's or a rig's", param_hint="--motion / --rig")
-    check_place(out, [media, *([motion] if motion is not None else [])])
+    check_output(out, [media, *([motion] if motion is not None else [])])
     take = take_in(media)
     lender: Take | Motion | None = None
     terms = {"lent": lent.value, "amount": amount, "size": size}
@@ -187,9 +187,9 @@ def rig(
     from clevrin.core.motion.rig import rig_course
     from clevrin.core.motion.table import motion_csv
 
-    check_place(out, [])
+    check_output(out, [])
     course = rig_course(kind.value, seed, max(2, round(seconds * rate)), rate)
-    write_whole(out, motion_csv(as_trace(course, rate), f"{kind.value} {seed}"))
+    write_text(out, motion_csv(as_trace(course, rate), f"{kind.value} {seed}"))
 
 
 def _render_one(
@@ -213,7 +213,7 @@ def _render_one(
         resolved, trace = resolve(HoldRequest.of(project, shot), sources.measured), sources.measured.trace(take)
     _say_what_is_odd(resolved, trace)
     if report is not None:
-        write_whole(report, _report(resolved, trace))
+        write_text(report, _report(resolved, trace), [Path(take.path), out])
 
 
 def _path(resolved: "ResolvedShot") -> "HeldPath | None":

@@ -4,11 +4,12 @@ from pathlib import Path
 from typing import Protocol
 
 from clevrin.core.document.edits import SetTakes
-from clevrin.core.document.files import read_text, write_atomically
-from clevrin.core.errors import ClevrinError, DocumentError
+from clevrin.core.document.files import read_text
+from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import Imported, read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.outputs import write_text
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import TABLES, TIMELINES, FileDialogs
 from clevrin.desk.jobs import Job
@@ -113,8 +114,9 @@ class Exchanging:
 
     def _write(self, path: Path, text: str) -> None:
         try:
-            write_atomically(path, text)
-        except DocumentError as error:
+            takes = self._session.project.takes
+            write_text(path, text, [self._session.path, *(Path(take.path) for take in takes)])
+        except MediaError as error:
             self._notices.trouble(str(error))
         else:
             self._notices.tell(f"Wrote {path.name} in {path.parent}", path)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
@@ -66,7 +67,7 @@ def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | No
     size = fitted_size((project.reel.width, project.reel.height), within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return (bgra_from_picture(planes(project, frame, size, sources, quality="draft")),)
+        return (bgra_from_picture(shown(planes(project, frame, size, sources, quality="draft"))),)
 
     return Programme(
         first=0,

@@ -43,6 +43,13 @@ def test_probe_gives_one_json_object(clevrin, tmp_path):
         "codec": "h264",
         "pixel_format": "yuv420p",
         "sound": True,
+        "depth": 8,
+        "colour": {"matrix": "bt601", "primaries": "bt709", "transfer": "sdr", "full_range": False},
+        "tagged": False,
+        "interlaced": False,
+        "aspect": "1",
+        "channels": 2,
+        "special": ["It does not say what its colours are: those of BT.601 are taken, as its size suggests."],
     }
     assert facts["seconds"] == pytest.approx(20 / 30, abs=0.01)
 

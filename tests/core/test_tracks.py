@@ -14,9 +14,9 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import apply
-from clevrin.core.motion.table import write_whole
 from clevrin.core.motion.track_table import read_track, track_csv
 from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
+from clevrin.core.outputs import write_text
 from clevrin.core.progress import Silent
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
@@ -180,7 +180,7 @@ def test_a_track_written_and_read_again_is_the_same(tmp_path, kind, demo_take):
     request = TrackRequest(path=FOOTAGE / "picnic.mp4", fingerprint="x", track=track)
     found = follow_track(request, None, Shelf(tmp_path / "shelf"), Silent())
     file = tmp_path / "kite.csv"
-    write_whole(file, track_csv(track, found, take))
+    write_text(file, track_csv(track, found, take))
     again = read_track(file, take)
     assert (again.name, again.kind, len(again.placed)) == ("Red kite", kind, int(found.known.sum()))
     for placement in again.placed:

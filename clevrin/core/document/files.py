@@ -1,9 +1,11 @@
 """Project files: `*.clevrin`, UTF-8 JSON with a schema version and a checksum; saving is atomic."""
 
-import contextlib
 import hashlib
 import json
 import os
+import re
+import stat
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -11,19 +13,31 @@ from pydantic import ValidationError
 
 from clevrin.core.document.migrations import migrated
 from clevrin.core.document.model import SCHEMA_VERSION, Project, Take
-from clevrin.core.errors import DocumentError
+from clevrin.core.errors import DocumentError, MediaError
+from clevrin.core.outputs import write_text
 
 SUFFIX = ".clevrin"
 _LARGEST_BYTES = 64 * 1024 * 1024
 _CHECKSUM = "checksum"
+_HALF_CHARACTER = re.compile(r"\\u[dD][89a-fA-F]")
+"""What may be half a character, which no file can hold."""
 
 
 def save(project: Project, path: Path) -> None:
     """Writes the project beside its place, then puts it there: a reader sees the old file or the new one.
 
-    Takes are named relative to the file where they lie on the same drive. Raises `DocumentError`.
+    What was written is read back before it takes the place. Takes are named relative to the file where they lie on the
+    same drive. Raises `DocumentError`.
     """
-    write_atomically(path, text_of(project, path.parent))
+    try:
+        text = text_of(project, path.parent)
+        project_of(text, path.name)
+    except (ValueError, TypeError, RecursionError, DocumentError) as error:
+        raise DocumentError(
+            f"{path.name} cannot be saved: the project holds something that could not be read again. What was there "
+            "is left as it was."
+        ) from error
+    write_atomically(path, text, [Path(take.path) for take in project.takes])
 
 
 def text_of(project: Project, folder: Path) -> str:
@@ -37,28 +51,16 @@ def text_of(project: Project, folder: Path) -> str:
     return _written({_CHECKSUM: _checksum(data), **data}) + "\n"
 
 
-def write_atomically(path: Path, text: str) -> None:
-    """Writes a text file that is whole, or as it was before. Raises `DocumentError`."""
-    try:
-        put_text(path, text)
-    except OSError as error:
-        raise DocumentError(f"{path} cannot be saved: {reason_of(error)}; choose another place.") from error
+def write_atomically(path: Path, text: str, never: Iterable[Path] = ()) -> None:
+    """Writes a text file of ours that is whole, or as it was before; of a link, what it leads to.
 
-
-def put_text(path: Path, text: str) -> None:
-    """Puts a text in a file's place: it is whole, or as it was before. Raises `OSError`."""
-    part = path.with_name(f"{path.name}.{os.getpid()}.part")
+    `never`: files that it may not replace. Raises `DocumentError`.
+    """
     try:
-        with part.open("w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        part.replace(path)
-        _sync_folder(path.parent)
-    except OSError:
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
-        raise
+        write_text(Path(os.path.realpath(path)) if path.is_symlink() else path, text, never)
+    except (MediaError, OSError) as error:
+        reason = str(error) if isinstance(error, MediaError) else f"{path} cannot be saved: {reason_of(error)}."
+        raise DocumentError(f"{reason.removesuffix('.')}; choose another place.") from error
 
 
 def load(path: Path) -> Project:
@@ -68,21 +70,35 @@ def load(path: Path) -> Project:
 
 
 def read_text(path: Path, what: str) -> str:
-    """The text of a file that should be `what`. Raises `DocumentError` where it cannot be read or is none."""
+    """The text of a file that should be `what`. Raises `DocumentError` where it cannot be read or is none.
+
+    Looks at the size before it reads, and reads regular files only: a fifo or a device would never end.
+    """
     try:
-        if path.stat().st_size > _LARGEST_BYTES:
-            raise DocumentError(f"{path.name} is too large to be {what}.")
-        return path.read_text(encoding="utf-8")
+        descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        with os.fdopen(descriptor, "rb") as file:
+            found = os.fstat(descriptor)
+            if stat.S_ISDIR(found.st_mode):
+                raise DocumentError(f"{path} cannot be opened: it is a folder.")
+            if not stat.S_ISREG(found.st_mode):
+                raise DocumentError(f"{path} cannot be opened: it is not a regular file.")
+            if found.st_size > _LARGEST_BYTES:
+                raise DocumentError(f"{path.name} is too large to be {what}.")
+            return file.read(_LARGEST_BYTES).decode()
     except OSError as error:
         raise DocumentError(f"{path} cannot be opened: {reason_of(error)}.") from error
     except UnicodeDecodeError as error:
         raise DocumentError(f"{path.name} is not {what}, or it is damaged: it is not text.") from error
+    except ValueError as error:
+        raise DocumentError("The name of the file has a character of number 0 in it.") from error
 
 
 def project_of(text: str, name: str) -> Project:
     """The project that a text holds, with paths as they are written; raises `DocumentError` naming the file."""
     try:
-        data = json.loads(text)
+        data = json.loads(text, parse_constant=_no_number)
+        if _HALF_CHARACTER.search(text):
+            json.dumps(data, ensure_ascii=False).encode()
     except (ValueError, RecursionError) as error:
         where = f" at line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
         raise DocumentError(f"{name} is not a Clevrin project, or it is damaged{where}.") from error
@@ -103,6 +119,10 @@ def project_of(text: str, name: str) -> Project:
             "“checksum” out."
         )
     return project
+
+
+def _no_number(name: str) -> float:
+    raise ValueError(f"{name} is no number")
 
 
 def checked_project(data: dict[str, Any], name: str) -> Project:
@@ -153,15 +173,6 @@ def _checksum(data: dict[str, Any]) -> str:
             for entry in entries:
                 digest.update(json.dumps(entry, sort_keys=True, separators=(",", ":")).encode())
     return digest.hexdigest()[:16]
-
-
-def _sync_folder(folder: Path) -> None:
-    """Makes the new name of a file outlast a loss of power."""
-    descriptor = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(descriptor)
-    finally:
-        os.close(descriptor)
 
 
 def _stored(take: Take, folder: Path) -> dict[str, Any]:

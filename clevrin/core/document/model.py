@@ -4,16 +4,18 @@ A take is a footage file with its spans; a shot is a span of a take on the reel 
 how a shot passes into the next one and is kept with the shot that it leaves.
 """
 
+import re
 from fractions import Fraction
 from typing import Literal, Self, TypeVar
 
 from pydantic import Field
 
+from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Track
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value, new_id
 
 SCHEMA_VERSION: Literal[2] = 2
 
@@ -22,13 +24,20 @@ JoinKind = Literal["plain cut", "whip cut"]
 Worth = Literal["keep", "maybe", "drop"] | None
 Conform = Literal["as shot", "every frame"]
 MarkerKind = Literal["marker", "beat"]
+Light = Literal["as its takes", "standard"]
 
+_DEEP_FORMAT = re.compile(r"(?:p|gray)(?:9|1[0246])(?:le|be)?$|^p0|48|64")
+"""Names of pixel formats with more than 8 bits: projects of earlier versions say nothing else of the depth."""
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
 
 
 class MediaFacts(Value):
-    """What a footage file says of itself; width and height as shown, after the rotation (degrees)."""
+    """What a footage file says of itself; width and height as shown: of square pixels, after the rotation (degrees).
+
+    `variable`: its frames do not stand at even times. `aspect`: how wide its pixels are in the file. `tagged`: it says
+    what its colours are. `channels` of its sound, 0 where that is not known.
+    """
 
     width: int = Field(gt=0, le=16384)
     height: int = Field(gt=0, le=16384)
@@ -40,6 +49,17 @@ class MediaFacts(Value):
     codec: Name
     pixel_format: Name
     sound: bool
+    depth: int = Field(default=8, ge=1, le=32)
+    colour: Colour = BT709
+    tagged: bool = True
+    interlaced: bool = False
+    aspect: Rate = Fraction(1)
+    channels: int = Field(default=0, ge=0, le=1000)
+
+    @property
+    def deep(self) -> bool:
+        """Whether its pictures have more than 8 bits a sample."""
+        return self.depth > 8 or _DEEP_FORMAT.search(self.pixel_format) is not None
 
 
 class NamedSpan(Value):
@@ -60,12 +80,12 @@ class Take(Value):
 
     id: Id = Field(default_factory=new_id)
     name: Name
-    path: str = Field(max_length=10_000)
+    path: Text = Field(max_length=10_000)
     fingerprint: Name
     facts: MediaFacts
     spans: tuple[NamedSpan, ...] = Field(default=(), max_length=10_000)
     worth: Worth = None
-    note: str = Field(default="", max_length=100_000)
+    note: Text = Field(default="", max_length=100_000)
     conform: Conform = "as shot"
     left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100)
     tracks: tuple[Track, ...] = Field(default=(), max_length=1000)
@@ -143,13 +163,17 @@ class Marker(Value):
 
 
 class Reel(Value):
-    """The row of shots that is rendered, its own rate and size, and its markers in the order of time."""
+    """The row of shots that is rendered, its own rate and size, and its markers in the order of time.
+
+    `light` says whether the high range of its takes is kept, where all of them have the same.
+    """
 
     rate: Rate = Fraction(30)
     width: int = Field(default=1280, gt=0, le=8192, multiple_of=2)
     height: int = Field(default=720, gt=0, le=8192, multiple_of=2)
     shots: tuple[Shot, ...] = Field(default=(), max_length=100_000)
     markers: tuple[Marker, ...] = Field(default=(), max_length=100_000)
+    light: Light = "as its takes"
 
 
 class Project(Value):

@@ -1,8 +1,8 @@
 """Packing: a project and the media it uses, copied into one folder that can be carried away."""
 
-import contextlib
 import os
 import shutil
+import tempfile
 from pathlib import Path
 
 from clevrin.core.document.files import SUFFIX, reason_of, save
@@ -32,12 +32,13 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     sizes = {take.id: _size(take) for take in takes}
     total = sum(sizes.values())
     _check_room(folder.parent, total)
-    part = folder.with_name(folder.name + ".part")
     names = _names(takes)
     done = 0
+    part = folder.parent
     try:
-        shutil.rmtree(part, ignore_errors=True)
-        (part / "media").mkdir(parents=True)
+        part = Path(tempfile.mkdtemp(prefix=".clevrin-pack-", dir=folder.parent))
+        part.chmod(0o755)
+        (part / "media").mkdir()
         for take in takes:
             with Path(take.path).open("rb") as source, (part / "media" / names[take.id]).open("wb") as target:
                 while block := source.read(_BLOCK_BYTES):
@@ -57,7 +58,7 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     except OSError as error:
         raise DocumentError(f"The project cannot be packed into {folder}: {reason_of(error)}.") from error
     finally:
-        with contextlib.suppress(OSError):
+        if part != folder.parent:
             shutil.rmtree(part, ignore_errors=True)
     return folder / f"{folder.name}{SUFFIX}"
 

@@ -6,9 +6,10 @@ from fractions import Fraction
 from functools import cache
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
 
 MOST_FRAMES = 10_000_000
+_MOST_DIGITS = 10**9
 
 
 def _sane_fraction(value: object) -> object:
@@ -18,14 +19,31 @@ def _sane_fraction(value: object) -> object:
     return value
 
 
-def _without_nul(value: object) -> object:
-    """Other tools end a text at the first character of number 0."""
-    return value.replace("\x00", "") if isinstance(value, str) else value
+def bounded_rate(value: Fraction) -> Fraction:
+    """The same rate, or the nearest one that can be written down: long films with odd ticks give monstrous ones."""
+    if value.denominator < _MOST_DIGITS and value.numerator < _MOST_DIGITS:
+        return value
+    return value.limit_denominator(1001)
 
 
-Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), Field(gt=0, le=1000)]
-Id = Annotated[str, Field(min_length=1, max_length=64)]
-Name = Annotated[str, BeforeValidator(_without_nul), Field(max_length=500)]
+def _writable(value: object) -> object:
+    """Text as it can be written to a file: other tools end one at its first character of number 0.
+
+    Raises `ValueError` for text with half a character in it, as names of files have that are not text.
+    """
+    if not isinstance(value, str):
+        return value
+    try:
+        value.encode()
+    except UnicodeEncodeError as error:
+        raise ValueError("a name has something in it that is no character") from error
+    return value.replace("\x00", "")
+
+
+Rate = Annotated[Fraction, BeforeValidator(_sane_fraction), AfterValidator(bounded_rate), Field(gt=0, le=1000)]
+Id = Annotated[str, BeforeValidator(_writable), Field(min_length=1, max_length=64)]
+Text = Annotated[str, BeforeValidator(_writable)]
+Name = Annotated[str, BeforeValidator(_writable), Field(max_length=500)]
 
 
 def new_id() -> str:

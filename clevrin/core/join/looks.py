@@ -1,11 +1,12 @@
 """How a frame looks at a glance: its colours in nine fields, and its contrast."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.media.reading import FilmReader
 
@@ -32,5 +33,6 @@ def _fields(picture: Picture) -> NDArray[np.float64]:
         u=cv2.resize(picture.u, half, interpolation=cv2.INTER_AREA),
         v=cv2.resize(picture.v, half, interpolation=cv2.INTER_AREA),
     )
+    small = shown(replace(small, siting=picture.siting, colour=picture.colour))
     lab = cv2.cvtColor(rgb_from_picture(small).astype(np.float32) / 255, cv2.COLOR_RGB2LAB)
     return cv2.resize(lab, (3, 3), interpolation=cv2.INTER_AREA).astype(np.float64)

@@ -16,6 +16,7 @@ _MARKER_WORDS = "Clevrin keeps measurements, proxies and thumbnails here. All of
 _OURS = re.compile(
     r"(trace|registration|track)/[0-9a-f]{40}\.npz"
     r"|proxies/[0-9a-f]{16,64}-\d+\.mp4"
+    r"|proxies/\.clevrin-[0-9a-f]{16}-\d+-\d+\.part"
     r"|thumbnails/[0-9a-f]{24}/\d+-[0-9a-f]{12}\.jpg"
 )
 

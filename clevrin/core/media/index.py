@@ -4,14 +4,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document.value import bounded_rate
 from clevrin.core.errors import MediaError
+from clevrin.core.media.door import frames_of, open_container, packets, picture_stream, told
 
 _MOST_FRAMES = 10_000_000
-_MOST_PIXELS = 16384 * 8640
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -42,54 +42,22 @@ class FrameIndex:
         return int(found[-1]) if len(found) else 0
 
 
-def open_container(path: Path) -> av.container.InputContainer:
-    """Opens a media file; raises `MediaError` with a sentence."""
-    if not path.exists():
-        raise MediaError(f"{path} is not there.")
-    if path.is_dir():
-        raise MediaError(f"{path} is a folder, not a film.")
-    try:
-        if path.stat().st_size == 0:
-            raise MediaError(f"{path.name} is empty.")
-        with path.open("rb"):
-            pass
-        return av.open(str(path), metadata_errors="ignore")
-    except PermissionError as error:
-        raise MediaError(f"{path} cannot be read: you have no permission.") from error
-    except (OSError, ValueError) as error:  # PyAV's errors are one or the other
-        raise MediaError(f"{path.name} is not a film that can be read, or it is cut off.") from error
-
-
-def picture_stream(container: av.container.InputContainer, path: Path) -> av.VideoStream:
-    """The stream with the pictures; raises `MediaError` where there is none or its size is absurd."""
-    streams = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
-    if not streams:
-        kind = "only sound" if container.streams.audio else "no pictures"
-        raise MediaError(f"{path.name} has {kind}: it is not a film.")
-    stream = streams[0]
-    if stream.width <= 0 or stream.height <= 0:
-        raise MediaError(f"{path.name} says that its pictures are {stream.width}x{stream.height}: it is damaged.")
-    if stream.width > 16384 or stream.height > 16384 or stream.width * stream.height > _MOST_PIXELS:
-        raise MediaError(f"{path.name} has pictures of {stream.width}x{stream.height}: more than can be handled.")
-    return stream
-
-
 def index_frames(path: Path) -> FrameIndex:
-    """Reads the index of a film; costs one pass over the file without decoding. Raises `MediaError`."""
-    with open_container(path) as container:
+    """Reads the index of a film; costs one pass over the file without decoding. Raises `MediaError`.
+
+    What cannot be read of a file that is cut off is left out.
+    """
+    with open_container(path) as container, told(path):
         stream = picture_stream(container, path)
         stamps: list[int] = []
         entries: list[bool] = []
-        try:
-            for packet in container.demux(stream):
-                if packet.size and not packet.is_discard:
-                    stamps.append(packet.pts if packet.pts is not None else packet.dts)
-                    entries.append(packet.is_keyframe)
-                if len(stamps) > _MOST_FRAMES:
-                    raise MediaError(f"{path.name} has more than {_MOST_FRAMES} frames: more than can be handled.")
-        except OSError:
-            pass  # a file that is cut off: what can be read is used
-        tick_s = stream.time_base or Fraction(1, 90_000)
+        for packet in packets(container, stream):
+            if packet.size and not packet.is_discard:
+                stamps.append(packet.pts if packet.pts is not None else packet.dts)
+                entries.append(packet.is_keyframe)
+            if len(stamps) > _MOST_FRAMES:
+                raise MediaError(f"{path.name} has more than {_MOST_FRAMES} frames: more than can be handled.")
+        tick_s = Fraction(stream.time_base or Fraction(1, 90_000))
         stated = stream.average_rate or stream.guessed_rate
     if any(stamp is None for stamp in stamps):
         stamps, entries = _stamps_by_decoding(path)
@@ -109,14 +77,12 @@ def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
     """For the few files whose packets bear no time stamps."""
     stamps: list[int] = []
     entries: list[bool] = []
-    with open_container(path) as container:
+    with open_container(path) as container, told(path):
         stream = picture_stream(container, path)
-        try:
-            for frame in container.decode(stream):
+        for packet in packets(container, stream):
+            for frame in frames_of(packet):
                 stamps.append(frame.pts if frame.pts is not None else len(stamps))
                 entries.append(frame.key_frame)
-        except OSError:
-            pass
     return stamps, entries
 
 
@@ -126,16 +92,16 @@ def _pace(stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, 
         rate = stated or Fraction(30)
         variable = False
     else:
-        length = int(stamps[-1] - stamps[0])
+        length = int(stamps[-1]) - int(stamps[0])
         step = length / (len(stamps) - 1)
-        strayed = np.abs(stamps - stamps[0] - step * np.arange(len(stamps)))
+        strayed = np.abs((stamps - stamps[0]).astype(float) - step * np.arange(len(stamps)))
         variable = bool(strayed.max() > max(1.5, 0.1 * step))
         mean = Fraction(len(stamps) - 1) / (length * tick_s)
         # Coarse ticks (1 ms in Matroska) blur the mean, of short films most: where the file states nearly the
         # same, it is right.
         blur = max(0.002, 1.5 / length)
         agrees = stated is not None and stated > 0 and abs(stated / mean - 1) < blur
-        rate = stated if agrees and not variable and stated is not None else mean.limit_denominator(1001)
+        rate = stated if agrees and not variable and stated is not None else mean
     if not Fraction(1, 10) <= rate <= 1000:
         raise MediaError(f"{path.name} says that it has {float(rate):g} frames a second: it is damaged.")
-    return Fraction(rate), variable
+    return bounded_rate(Fraction(rate)), variable

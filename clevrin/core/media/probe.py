@@ -1,13 +1,27 @@
 """What a footage file is, and by what it is known again."""
 
 import hashlib
+import os
+from fractions import Fraction
 from pathlib import Path
 
 import av
 
 from clevrin.core.document import MediaFacts
+from clevrin.core.document.value import bounded_rate
 from clevrin.core.errors import MediaError
-from clevrin.core.media.index import FrameIndex, index_frames, open_container, picture_stream
+from clevrin.core.media.door import (
+    MOST_SIDE,
+    frames_of,
+    open_container,
+    packets,
+    picture_stream,
+    regular_file,
+    told,
+)
+from clevrin.core.media.index import FrameIndex, index_frames
+from clevrin.core.media.planes import colour_of, depth_of, says_its_colour
+from clevrin.core.media.shape import quarter_turns, square_size
 
 _SAMPLE_BYTES = 1024 * 1024
 
@@ -18,12 +32,18 @@ def probe(path: Path, index: FrameIndex | None = None) -> MediaFacts:
     Raises `MediaError` with a sentence for anything that is not a film.
     """
     index = index or index_frames(path)
-    with open_container(path) as container:
+    with open_container(path) as container, told(path):
         stream = picture_stream(container, path)
-        rotation = _rotation(container, stream, path)
-        width, height = stream.width, stream.height
+        frame = _first_frame(container, stream, path)
+        rotation = quarter_turns(frame) * 90
+        aspect = stream.sample_aspect_ratio
+        width, height = square_size(stream.width, stream.height, aspect)
+        square = (width, height) == (stream.width, stream.height)
         if rotation % 180:
             width, height = height, width
+        if max(width, height) > MOST_SIDE:
+            raise MediaError(f"{path.name} shows pictures of {width}x{height}: more than can be handled.")
+        sounds = [each for each in container.streams.audio if each.codec_context is not None]
         return MediaFacts(
             width=width,
             height=height,
@@ -34,22 +54,22 @@ def probe(path: Path, index: FrameIndex | None = None) -> MediaFacts:
             rotation=rotation,
             codec=stream.codec_context.name,
             pixel_format=stream.codec_context.pix_fmt or "unknown",
-            sound=bool(container.streams.audio),
+            sound=bool(sounds),
+            depth=depth_of(frame),
+            colour=colour_of(frame),
+            tagged=says_its_colour(frame),
+            interlaced=frame.interlaced_frame,
+            aspect=Fraction(1) if square else bounded_rate(Fraction(aspect)),
+            channels=sounds[0].codec_context.channels if sounds else 0,
         )
 
 
-def _rotation(container: av.container.InputContainer, stream: av.VideoStream, path: Path) -> int:
-    try:
-        for frame in container.decode(stream):
-            return quarter_turns(frame) * 90
-    except (OSError, ValueError) as error:
-        raise MediaError(f"{path.name} has no frame that can be read.") from error
+def _first_frame(container: av.container.InputContainer, stream: av.VideoStream, path: Path) -> av.VideoFrame:
+    for packet in packets(container, stream):
+        for frame in frames_of(packet):
+            assert isinstance(frame, av.VideoFrame)
+            return frame
     raise MediaError(f"{path.name} has no frame that can be read.")
-
-
-def quarter_turns(frame: av.VideoFrame) -> int:
-    """How often the frame must be turned by 90° anticlockwise to stand upright: 0 to 3."""
-    return round(frame.rotation / 90) % 4
 
 
 def fingerprint(path: Path) -> str:
@@ -58,13 +78,13 @@ def fingerprint(path: Path) -> str:
     Raises `MediaError`. Costs a few milliseconds whatever the size.
     """
     digest = hashlib.sha256()
-    try:
-        size = path.stat().st_size
-        digest.update(str(size).encode())
-        with path.open("rb") as file:
+    with os.fdopen(regular_file(path), "rb") as file:
+        try:
+            size = os.fstat(file.fileno()).st_size
+            digest.update(str(size).encode())
             for start in (0, max(0, size // 2 - _SAMPLE_BYTES // 2), max(0, size - _SAMPLE_BYTES)):
                 file.seek(start)
                 digest.update(file.read(_SAMPLE_BYTES))
-    except OSError as error:
-        raise MediaError(f"{path} cannot be read: {(error.strerror or str(error)).lower()}.") from error
+        except OSError as error:
+            raise MediaError(f"{path} cannot be read: {(error.strerror or str(error)).lower()}.") from error
     return digest.hexdigest()[:32]

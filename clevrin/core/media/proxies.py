@@ -5,6 +5,7 @@ A proxy has the frames of its film, number by number. It lies in the cache, and 
 
 import contextlib
 import os
+import time
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -16,11 +17,13 @@ import platformdirs
 from clevrin.core.document import MediaFacts
 from clevrin.core.errors import MediaError
 from clevrin.core.media.cache_room import claim
+from clevrin.core.media.colouring import shown
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
+from clevrin.core.outputs import BusyError
 from clevrin.core.progress import Progress, step
 
 PROXY_WIDTH = 960
@@ -28,7 +31,8 @@ DEFAULT_THRESHOLD = 1920
 """Wider takes get a proxy."""
 _HARD_CODECS = frozenset({"hevc", "vp9", "av1", "prores", "dnxhd", "vvc"})
 _SCRUB_MS = 60.0
-_VERSION = "1"
+_LOOK_AGAIN_S = 0.2
+_VERSION = "2"
 _NOMINAL_RATE = Fraction(30)  # frames are found by their numbers; their time does not matter
 
 
@@ -45,8 +49,7 @@ def wants_proxy(facts: MediaFacts, threshold_px: int = DEFAULT_THRESHOLD) -> boo
     """Whether scrubbing a take needs help: it is wider (or higher) than the threshold, deep, or hard to decode."""
     if max(facts.width, facts.height) <= PROXY_WIDTH:
         return False
-    deep = any(depth in facts.pixel_format for depth in ("10", "12", "16"))
-    return max(facts.width, facts.height) > threshold_px or deep or facts.codec in _HARD_CODECS
+    return max(facts.width, facts.height) > threshold_px or facts.deep or facts.codec in _HARD_CODECS
 
 
 def slow_to_seek(facts: MediaFacts, index: FrameIndex) -> bool:
@@ -84,8 +87,15 @@ class ProxyShelf:
         stopped: nothing half-made stays. A frame that cannot be read is shown as the one before it.
         """
         path = self._path(request.fingerprint)
-        if path.is_file():
-            return path
+        while not path.is_file():
+            try:
+                self._make(path, request, progress)
+            except BusyError:  # another process makes the same one
+                step(progress, 0, request.frames)
+                time.sleep(_LOOK_AGAIN_S)
+        return path
+
+    def _make(self, path: Path, request: ProxyRequest, progress: Progress) -> None:
         try:
             claim(self.folder.parent)
             self.folder.mkdir(parents=True, exist_ok=True)
@@ -109,7 +119,6 @@ class ProxyShelf:
                         picture = _small(reader.read(frame))
                     writer.write(picture)
                     step(progress, frame + 1, reader.frames)
-        return path
 
     def open(self, fingerprint: str, frames: int, memory: FrameMemory | None = None) -> FilmReader | None:
         """A reader of a proxy; one that is damaged is thrown away. None when there is none."""
@@ -132,11 +141,11 @@ class ProxyShelf:
 
 
 def _small(picture: Picture) -> Picture:
-    """The picture at a proxy's size: its longer side 960 px, both sides even."""
+    """The picture at a proxy's size: its longer side 960 px, both sides even; 8 bit, as a screen shows it."""
     width, height = picture.size
     scale = PROXY_WIDTH / max(width, height)
     size = tuple(max(2, round(side * scale / 2) * 2) for side in (width, height))
     half = size[0] // 2, size[1] // 2
     y = cv2.resize(picture.y, size, interpolation=cv2.INTER_AREA)
     u, v = (cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in (picture.u, picture.v))
-    return Picture(y=y, u=u, v=v)
+    return shown(Picture(y=y, u=u, v=v, siting=picture.siting, colour=picture.colour))

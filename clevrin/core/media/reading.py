@@ -6,20 +6,21 @@ from types import TracebackType
 from typing import Self
 
 import av
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.media.deinterlacing import deinterlaced
+from clevrin.core.media.door import frames_of, open_container, packets, picture_stream, told
 from clevrin.core.media.frame_memory import FrameMemory
-from clevrin.core.media.index import FrameIndex, index_frames, open_container, picture_stream
-from clevrin.core.media.picture import Picture
-from clevrin.core.media.probe import quarter_turns
+from clevrin.core.media.index import FrameIndex, index_frames
+from clevrin.core.media.picture import Picture, Plane
+from clevrin.core.media.planes import luma_of, picture_of
+from clevrin.core.media.shape import quarter_turns, square_size
 
 _OWN_BYTES = 64 * 1024 * 1024
 """How much of what it has decoded a reader keeps that shares no memory with others."""
-_LUMA_FIRST = {"yuv420p", "yuvj420p", "yuv422p", "yuvj422p", "yuv444p", "yuvj444p", "nv12", "gray"}
-_FULL_RANGE, _LIMITED_RANGE = 2, 1
-_BT709 = 1
 _JUMP_FRAMES = 24
 """An entry has to be this far ahead before jumping to it is quicker than reading on."""
 
@@ -45,6 +46,9 @@ class FilmReader:
         self._number = {int(stamp): k for k, stamp in enumerate(self.index.stamps)}
         self._one_thread = one_thread
         self._container, self._stream = _opened(path, one_thread)
+        with told(path):
+            self._codec = self._stream.codec_context.name
+            self._aspect = self._stream.sample_aspect_ratio
         self._decoded: Iterator[tuple[int, av.VideoFrame]] = iter(())
         self._next = -1  # the frame that decoding on would give; -1: unknown
         self._memory = memory or FrameMemory(_OWN_BYTES, _OWN_BYTES)
@@ -56,28 +60,46 @@ class FilmReader:
         return self.index.frames
 
     def read(self, frame: int) -> Picture:
-        """The picture with this number, upright. Raises `IndexError` beyond the film, `MediaError` if unreadable."""
-        return _picture(self._sized(self._frame(frame)))
+        """The picture with this number, upright, its pixels as wide as in the film.
+
+        Raises `IndexError` beyond the film, `MediaError` if unreadable.
+        """
+        self._check(frame)
+        with told(self.path):
+            found = self._whole(self._frame(frame))
+            return _turned_picture(picture_of(found, self._codec), quarter_turns(found))
 
     def read_luma(self, frame: int) -> NDArray[np.uint8]:
-        """The luma plane alone (h, w) uint8, upright, in the file's own range: cheaper, for measuring."""
-        return _luma(self._sized(self._frame(frame)))
+        """The luma plane alone (h, w) uint8, upright, of square pixels, in the file's own range: for measuring."""
+        self._check(frame)
+        with told(self.path):
+            return self._luma(self._frame(frame))
 
     def read_whole_luma(self, frame: int) -> NDArray[np.uint8] | None:
         """The luma plane of a frame, or None where the file is damaged there and its neighbour would be shown."""
+        self._check(frame)
         try:
-            found = self._frame(frame)
+            with told(self.path):
+                found = self._frame(frame)
+                whole = self._memory.get(self._mine, frame) is not None and not found.is_corrupt
+                return self._luma(found) if whole else None
         except MediaError:
             return None
-        whole = self._memory.get(self._mine, frame) is not None and not found.is_corrupt
-        return _luma(self._sized(found)) if whole else None
 
-    def _sized(self, frame: av.VideoFrame) -> av.VideoFrame:
-        """A frame at the size that the film states, which may change in its middle."""
-        if (frame.width, frame.height) == self._size:
-            return frame
-        sized: av.VideoFrame = frame.reformat(width=self._size[0], height=self._size[1])
-        return sized
+    def _luma(self, frame: av.VideoFrame) -> NDArray[np.uint8]:
+        frame = self._whole(frame)
+        luma = luma_of(frame)
+        square = square_size(*self._size, self._aspect)
+        if square != self._size:
+            kernel = cv2.INTER_AREA if square[0] < self._size[0] else cv2.INTER_CUBIC
+            luma = cv2.resize(luma, square, interpolation=kernel)
+        return _turned(luma, quarter_turns(frame))
+
+    def _whole(self, frame: av.VideoFrame) -> av.VideoFrame:
+        """A frame at the size that the film states, which may change in its middle, without the combs of two fields."""
+        if (frame.width, frame.height) != self._size:
+            frame = frame.reformat(width=self._size[0], height=self._size[1])
+        return deinterlaced(frame) if frame.interlaced_frame else frame
 
     def close(self) -> None:
         self._memory.forget(self._mine)
@@ -92,9 +114,11 @@ class FilmReader:
     ) -> None:
         self.close()
 
-    def _frame(self, number: int) -> av.VideoFrame:
+    def _check(self, number: int) -> None:
         if not 0 <= number < self.frames:
             raise IndexError(f"frame {number} of a film with {self.frames}")
+
+    def _frame(self, number: int) -> av.VideoFrame:
         kept = self._memory.get(self._mine, number)
         if kept is not None:
             return kept
@@ -119,7 +143,7 @@ class FilmReader:
         stamp = int(self.index.stamps[entry])
         try:
             self._container.seek(stamp, stream=self._stream, backward=True)
-        except OSError:
+        except Exception:  # whatever the library says: it can be read from its start
             self._reopen()
             return
         self._decoded = self._run()
@@ -169,50 +193,21 @@ def _opened(path: Path, one_thread: bool) -> tuple[av.container.InputContainer, 
 
 def _readable_frames(container: av.container.InputContainer, stream: av.VideoStream) -> Iterator[av.VideoFrame]:
     """All frames that can be decoded, to the end or to where the file breaks off; damaged ones do not come."""
-    packets = container.demux(stream)
-    while True:
-        try:
-            packet = next(packets)
-        except (StopIteration, OSError, ValueError):  # PyAV's errors are one or the other
-            return
-        try:
-            yield from packet.decode()
-        except (OSError, ValueError):
-            continue
+    for packet in packets(container, stream):
+        yield from frames_of(packet)
 
 
-def _luma(frame: av.VideoFrame) -> NDArray[np.uint8]:
-    if frame.format.name not in _LUMA_FIRST:
-        frame = frame.reformat(format="gray")
-    return _turned(_plane(frame, 0, frame.width, frame.height), quarter_turns(frame))
+def _turned_picture(picture: Picture, turns: int) -> Picture:
+    if turns == 0:
+        return picture
+    y, u, v = (_turned(plane, turns) for plane in picture.planes)
+    across, down = picture.siting
+    for _ in range(turns):
+        across, down = down, 1 - across
+    return Picture(y=y, u=u, v=v, siting=(across, down), colour=picture.colour)
 
 
-def _picture(frame: av.VideoFrame) -> Picture:
-    turns = quarter_turns(frame)
-    full = frame.color_range == _FULL_RANGE or frame.format.name.startswith("yuvj")
-    # Files that do not say have BT.601 colours at standard definition and BT.709 above, by custom.
-    matrix = frame.colorspace if frame.colorspace != 2 else (_BT709 if frame.height > 576 else 5)
-    if frame.format.name != "yuv420p" or full or matrix != _BT709:
-        frame = frame.reformat(
-            format="yuv420p",
-            src_colorspace=matrix if matrix in (1, 4, 5, 7) else 5,
-            dst_colorspace=_BT709,
-            src_color_range=_FULL_RANGE if full else _LIMITED_RANGE,
-            dst_color_range=_LIMITED_RANGE,
-        )
-    half = (frame.width + 1) // 2, (frame.height + 1) // 2
-    planes = [_plane(frame, 0, frame.width, frame.height), _plane(frame, 1, *half), _plane(frame, 2, *half)]
-    y, u, v = (_turned(plane, turns) for plane in planes)
-    return Picture(y=y, u=u, v=v)
-
-
-def _plane(frame: av.VideoFrame, number: int, width: int, height: int) -> NDArray[np.uint8]:
-    plane = frame.planes[number]
-    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)
-    return rows[:height, :width]
-
-
-def _turned(plane: NDArray[np.uint8], quarter_turns: int) -> NDArray[np.uint8]:
+def _turned(plane: Plane, quarter_turns: int) -> Plane:
     if quarter_turns == 0:
         return plane
     return np.ascontiguousarray(np.rot90(plane, quarter_turns))

@@ -1,48 +1,126 @@
-"""Reading the sound of a take as stereo samples at Clevrin's own rate."""
+"""Reading the sound of a take as stereo samples at Clevrin's own rate, each at its own instant."""
 
+from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 
 import av
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.media.index import open_container
+from clevrin.core.errors import CancelledError, MediaError
+from clevrin.core.media.door import open_container, packets, told
 from clevrin.core.media.writing import SOUND_RATE
 
+_STRAYS_S = 0.03
+"""Stamps that are off by less follow from coarse ticks; by more, something is missing before them."""
+_HOLE_S = 0.1
+_WARM_UP_S = 0.5
+_HALF_POWER = float(np.sqrt(0.5))
+_SIDES = {
+    **{name: (1.0, 0.0) for name in ("FL", "FLC", "TFL")},
+    **{name: (0.0, 1.0) for name in ("FR", "FRC", "TFR")},
+    **{name: (_HALF_POWER, 0.0) for name in ("SL", "BL", "TBL", "WL")},
+    **{name: (0.0, _HALF_POWER) for name in ("SR", "BR", "TBR", "WR")},
+    **{name: (_HALF_POWER, _HALF_POWER) for name in ("FC", "BC", "TFC", "TBC", "TC")},
+    "LFE": (0.0, 0.0),
+    "LFE2": (0.0, 0.0),
+}
+"""How much of a channel goes left and right (ITU-R BS.775)."""
 
-def read_sound(path: Path, start_s: float, samples: int) -> NDArray[np.float32]:
+
+def read_sound(path: Path, start_s: float, samples: int, troubles: set[str] | None = None) -> NDArray[np.float32]:
     """(samples, 2) float32 from `start_s` seconds after the film's first picture; silence where there is none.
 
-    Raises `MediaError` for a file that cannot be opened; damaged sound is silence from there on.
+    Many channels are folded by the coefficients of ITU-R BS.775, brought down so that none goes over full scale;
+    a single one sounds on both sides as it is. Where sound is damaged or missing there is silence, and what follows
+    stands at its own instant; a sentence is added to `troubles`. Raises `MediaError` for a file that cannot be opened,
+    `CancelledError` when stopped.
     """
     result = np.zeros((samples, 2), np.float32)
-    with open_container(path) as container:
-        if not container.streams.audio:
-            return result
-        stream = container.streams.audio[0]
-        pictures = container.streams.video[0] if container.streams.video else None
-        zero_s = 0.0
-        if pictures is not None and pictures.start_time is not None:
-            zero_s = float(pictures.start_time * pictures.time_base)
-        resampler = av.AudioResampler(format="fltp", layout="stereo", rate=SOUND_RATE)
-        first_s = zero_s + start_s
-        try:
-            if start_s > 1:
-                container.seek(int((first_s - 0.5) / stream.time_base), stream=stream, backward=True)
-            at: int | None = None
-            for frame in container.decode(stream):
-                if at is None:
-                    when_s = float(frame.pts * stream.time_base) if frame.pts is not None else zero_s
-                    at = round((when_s - first_s) * SOUND_RATE)
-                for piece in resampler.resample(frame):
-                    block = piece.to_ndarray().T
-                    _place(result, block, at)
-                    at += len(block)
+    with told(path), closing(_Reading(path)) as reading:
+        if reading.stream is not None:
+            for at_s, block in reading.blocks(start_s):
+                at = round((at_s - start_s) * SOUND_RATE)
                 if at >= samples:
                     break
-        except OSError:
-            pass
+                _place(result, block, at)
+        if reading.damaged and troubles is not None:
+            troubles.add(f"The sound of {path.name} is damaged or has holes: there is silence there.")
     return result
+
+
+class _Reading:
+    """The sound of one file on its way."""
+
+    def __init__(self, path: Path) -> None:
+        self._container = open_container(path)
+        self.damaged = False
+        streams = [each for each in self._container.streams.audio if each.codec_context is not None]
+        self.stream = streams[0] if streams else None
+        pictures = self._container.streams.video[0] if self._container.streams.video else None
+        self._zero_s = 0.0
+        if pictures is not None and pictures.start_time is not None and pictures.time_base is not None:
+            self._zero_s = float(pictures.start_time * pictures.time_base)
+
+    def close(self) -> None:
+        self._container.close()
+
+    def blocks(self, start_s: float) -> Iterator[tuple[float, NDArray[np.float32]]]:
+        """Stereo blocks with their instants in seconds from the first picture, from a little before `start_s` on."""
+        assert self.stream is not None
+        if start_s > 2 * _WARM_UP_S and self.stream.time_base:
+            where = int((self._zero_s + start_s - _WARM_UP_S) / self.stream.time_base)
+            try:
+                self._container.seek(where, stream=self.stream, backward=True)
+            except Exception:  # whatever the library says: from the start, then
+                self._container.seek(0)
+        resampler: av.AudioResampler | None = None
+        layout: tuple[object, ...] = ()
+        due_s: float | None = None
+        for frame in self._frames():
+            stamp_s = None if frame.pts is None else float(frame.pts * frame.time_base) - self._zero_s
+            if due_s is None:
+                due_s = 0.0 if stamp_s is None else stamp_s
+            elif stamp_s is not None and abs(stamp_s - due_s) > _STRAYS_S:
+                self.damaged = self.damaged or stamp_s - due_s > _HOLE_S
+                due_s, resampler = stamp_s, None
+            kind = frame.format.name, frame.layout.name, frame.sample_rate
+            if resampler is None or kind != layout:
+                resampler = av.AudioResampler(format="fltp", layout=frame.layout, rate=SOUND_RATE)
+                layout = kind
+            frame.pts = None
+            sides = _sides(frame)
+            for piece in resampler.resample(frame):
+                block = (piece.to_ndarray().T @ sides).astype(np.float32)
+                yield due_s, block
+                due_s += len(block) / SOUND_RATE
+
+    def _frames(self) -> Iterator[av.AudioFrame]:
+        assert self.stream is not None
+        for packet in packets(self._container, self.stream):
+            try:
+                decoded = packet.decode()
+            except CancelledError:
+                raise
+            except EOFError:
+                continue
+            except MemoryError as error:
+                raise MediaError("The sound asks for more memory than there is.") from error
+            except Exception:  # a damaged packet: what follows may be whole
+                self.damaged = True
+                continue
+            yield from decoded
+
+
+def _sides(frame: av.AudioFrame) -> NDArray[np.float64]:
+    """(channels, 2): how much of each channel goes left and right."""
+    names = [channel.name for channel in frame.layout.channels]
+    if len(names) == 1:
+        return np.ones((1, 2))
+    known = all(name in _SIDES for name in names)
+    sides = np.array([_SIDES[name] for name in names]) if known else np.ones((len(names), 2))
+    return sides / max(1.0, float(sides.sum(axis=0).max()))
 
 
 def _place(result: NDArray[np.float32], block: NDArray[np.float32], at: int) -> None:

@@ -20,8 +20,11 @@ def take_in(path: Path) -> Take:
     except UnicodeEncodeError as error:
         shown = str(path.name).encode(errors="replace").decode()
         raise MediaError(f"The name of {shown} is not readable text; rename the file and add it again.") from error
-    facts = probe(path)
-    return Take(name=path.stem, path=str(path), fingerprint=fingerprint(path), facts=facts)
+    try:
+        facts = probe(path)
+        return Take(name=path.stem, path=str(path), fingerprint=fingerprint(path), facts=facts)
+    except ValueError as error:
+        raise MediaError(f"{path.name} says things of itself that make no sense: it is damaged.") from error
 
 
 def files_in(paths: Iterable[Path]) -> list[Path]:

@@ -2,10 +2,7 @@
 
 import csv
 import io
-from pathlib import Path
 
-from clevrin.core.document.files import put_text, reason_of
-from clevrin.core.errors import MediaError
 from clevrin.core.motion.trace import Trace
 
 COLUMNS = (
@@ -50,11 +47,3 @@ def motion_csv(trace: Trace, media_name: str) -> str:
         ]
         writer.writerow([frame, f"{trace.times_s[frame]:.6f}", *(f"{value + 0.0:.9g}" for value in figures)])
     return text.getvalue()
-
-
-def write_whole(path: Path, text: str) -> None:
-    """Writes a text file that is whole or absent. Raises `MediaError`."""
-    try:
-        put_text(path, text)
-    except OSError as error:
-        raise MediaError(f"{path} cannot be written: {reason_of(error)}.") from error

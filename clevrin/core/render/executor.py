@@ -7,7 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.media.picture import Picture, Plane, picture_from_rgb
+from clevrin.core.media.colouring import converted, light_of, picture_of_light
+from clevrin.core.media.picture import LEFT, Picture, Plane, Siting, black, picture_from_rgb
 from clevrin.core.render.plan import Layer, Plan, Quality
 from clevrin.core.render.seams import Patch, Weights, feathered, patched, strips
 
@@ -26,10 +27,6 @@ _BORDERS = {
     "colour": cv2.BORDER_CONSTANT,
 }
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
-_BLACK = (16, 128, 128)
-# Chroma sample c of a plane stands at luma position 2c + 0.5.
-_LUMA_FROM_CHROMA = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1]])
-_CHROMA_FROM_LUMA = np.linalg.inv(_LUMA_FROM_CHROMA)
 _COARSE = 4
 _SHRINKS = 1.3
 """From this reduction on a film's pictures are made twice as fine first."""
@@ -42,21 +39,17 @@ def execute(plan: Plan, read: Read, quality: Quality = "final") -> Picture:
     """The picture of a plan.
 
     Bicubic or Lanczos at final quality, bilinear at draft. Sources that are much larger than the output are averaged
-    down first; at final quality an output twice as fine is made of what is left, and averaged at last. Costs about
+    down first; at final quality an output twice as fine is made of what is left, and averaged at last. Geometry is
+    resampled on the coded planes, each at its own place; what is mixed is mixed as light. Costs about
     8 ms for 1280x720 at draft and 14 ms at final quality on one core; a bend half as much again, a film that is
     reduced four times as much, and what is borrowed as much as the strips that it fills.
     """
-    mixed: list[Picture] = [_laid(read, layer, plan, quality) for layer in plan.layers]
-    if not mixed:
-        return _black(plan.width, plan.height)
-    if len(mixed) == 1:
-        return mixed[0]
-    weights = [layer.weight for layer in plan.layers]
-    y, u, v = (_mixed([m.planes[k] for m in mixed], weights) for k in range(3))
-    alpha = None
-    if any(m.alpha is not None for m in mixed):
-        alpha = _mixed([np.full_like(m.y, 255) if m.alpha is None else m.alpha for m in mixed], weights)
-    return Picture(y=y, u=u, v=v, alpha=alpha)
+    laid = [converted(_laid(read, layer, plan, quality), plan.colour) for layer in plan.layers]
+    if not laid:
+        return black((plan.width, plan.height), plan.colour)
+    if len(laid) == 1:
+        return laid[0]
+    return _mixed(laid, [layer.weight for layer in plan.layers])
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -69,6 +62,7 @@ class _Look:
     border: int
     colour: tuple[int, int, int]
     kernel: int
+    siting: Siting
 
 
 def _laid(read: Read, layer: Layer, plan: Plan, quality: Quality) -> Picture:
@@ -77,31 +71,34 @@ def _laid(read: Read, layer: Layer, plan: Plan, quality: Quality) -> Picture:
     scale = _scale(layer.source_size, source.size)  # a proxy may stand in for the film
     matrix = scale @ layer.matrix
     plain = layer.bend is None and layer.window is None and layer.edge != "clear"
-    if plain and source.size == size and np.allclose(matrix, np.eye(3), atol=1e-9):
+    if plain and source.size == size and source.siting == LEFT and np.allclose(matrix, np.eye(3), atol=1e-9):
         return source
     look = _Look(
         matrix=matrix,
         bend=None if layer.bend is None else np.array(layer.bend) * (scale[0, 0], scale[1, 1]),
         size=size,
         border=_BORDERS[layer.edge],
-        colour=_yuv(layer.colour) if layer.edge == "colour" else _BLACK,
+        colour=_coded(layer.colour if layer.edge == "colour" else "#000000", source),
         kernel=_KERNELS[layer.kernel] if quality == "final" else cv2.INTER_LINEAR,
+        siting=source.siting,
     )
     picture = _warped(source, look)
     if layer.borrowed:
         picture = _with_borrowed(picture, source, look, layer, read)
     if layer.crispness > 0 and quality == "final":
-        picture = Picture(y=_crisp(picture.y, layer.crispness, matrix), u=picture.u, v=picture.v)
-    alpha = _seen(source, look) if layer.edge == "clear" else None
+        picture = replace(picture, y=_crisp(picture.y, layer.crispness, matrix))
     if layer.window is not None:
         picture = _windowed(picture, layer.window)
-    return Picture(y=picture.y, u=picture.u, v=picture.v, alpha=alpha)
+    if layer.edge == "clear":
+        seen = _seen(source, look)
+        picture = replace(picture, alpha=seen.astype(np.uint16) * 257 if picture.deep else seen)
+    return picture
 
 
 def _warped(source: Picture, look: _Look) -> Picture:
     chroma = replace(
         look,
-        matrix=_CHROMA_FROM_LUMA @ look.matrix @ _LUMA_FROM_CHROMA,
+        matrix=np.linalg.inv(_luma_from_chroma(look.siting)) @ look.matrix @ _luma_from_chroma(LEFT),
         bend=None if look.bend is None else look.bend / 2,
         size=((look.size[0] + 1) // 2, (look.size[1] + 1) // 2),
     )
@@ -109,7 +106,13 @@ def _warped(source: Picture, look: _Look) -> Picture:
         y=_resampled(source.y, look, look.colour[0]),
         u=_resampled(source.u, chroma, look.colour[1]),
         v=_resampled(source.v, chroma, look.colour[2]),
+        colour=source.colour,
     )
+
+
+def _luma_from_chroma(siting: Siting) -> Matrix:
+    """Places in a chroma plane as places in luma."""
+    return np.array([[2, 0, siting[0]], [0, 2, siting[1]], [0, 0, 1]])
 
 
 def _resampled(plane: Plane, look: _Look, beyond: int) -> Plane:
@@ -184,7 +187,7 @@ def _with_borrowed(picture: Picture, source: Picture, look: _Look, layer: Layer,
             for other, laid, weights in lent
         ]
         strip.put(planes, patched(strip.cut(picture), strip.of(there), patches))
-    return Picture(y=planes[0], u=planes[1], v=planes[2])
+    return replace(picture, y=planes[0], u=planes[1], v=planes[2])
 
 
 def _there(source: Picture, look: _Look) -> Weights:
@@ -205,12 +208,12 @@ def _windowed(picture: Picture, window: tuple[float, float, float, float]) -> Pi
     """Black outside of a window; its edges fall on even pixels, so that no chroma is cut."""
     left, top, right, bottom = window_pixels(window)
     planes = []
-    for plane, black, by in zip(picture.planes, _BLACK, (1, 2, 2), strict=True):
-        framed = np.full_like(plane, black)
+    for plane, around, by in zip(picture.planes, black((2, 2), deep=picture.deep).planes, (1, 2, 2), strict=True):
+        framed = np.full_like(plane, around[0, 0])
         area = slice(top // by, bottom // by), slice(left // by, right // by)
         framed[area] = plane[area]
         planes.append(framed)
-    return Picture(y=planes[0], u=planes[1], v=planes[2])
+    return replace(picture, y=planes[0], u=planes[1], v=planes[2])
 
 
 def window_pixels(window: tuple[float, float, float, float]) -> tuple[int, int, int, int]:
@@ -250,21 +253,29 @@ def _crisp(y: Plane, amount: float, matrix: Matrix) -> Plane:
     return cv2.addWeighted(y, 1 + strength, soft, -strength, 0)
 
 
-def _mixed(planes: list[Plane], weights: list[float]) -> Plane:
-    total = planes[0].astype(np.float32) * weights[0]
-    for plane, weight in zip(planes[1:], weights[1:], strict=True):
-        total += plane.astype(np.float32) * weight
-    return (total + 0.5).astype(np.uint8)
+def _mixed(pictures: list[Picture], weights: list[float]) -> Picture:
+    """Pictures of one kind of colours as light on each other; what is clear has no say in it."""
+    deep = any(each.deep for each in pictures)
+    pictures = [each.deepened() for each in pictures] if deep else pictures
+    most = 65535 if deep else 255
+    shares = [
+        np.full(each.y.shape, weight, np.float32)
+        if each.alpha is None
+        else each.alpha.astype(np.float32) * np.float32(weight / most)
+        for each, weight in zip(pictures, weights, strict=True)
+    ]
+    whole = np.maximum(sum(shares), np.float32(1e-6))
+    light = sum(light_of(each) * (share / whole)[..., None] for each, share in zip(pictures, shares, strict=True))
+    mixed = picture_of_light(np.asarray(light, np.float32), pictures[0].colour, deep=deep)
+    if all(each.alpha is None for each in pictures):
+        return mixed
+    alpha = (np.minimum(whole, 1) * most + 0.5).astype(np.uint16 if deep else np.uint8)
+    return replace(mixed, alpha=alpha)
 
 
-def _yuv(colour: str) -> tuple[int, int, int]:
-    """A colour (#rrggbb) as luma and chroma."""
+def _coded(colour: str, like: Picture) -> tuple[int, int, int]:
+    """A colour as screens show it (#rrggbb), as luma and chroma of a picture."""
     red, green, blue = (int(colour[k : k + 2], 16) for k in (1, 3, 5))
-    picture = picture_from_rgb(np.full((2, 2, 3), (red, green, blue), np.uint8))
-    return int(picture.y[0, 0]), int(picture.u[0, 0]), int(picture.v[0, 0])
-
-
-def _black(width: int, height: int) -> Picture:
-    half = ((height + 1) // 2, (width + 1) // 2)
-    y, u, v = (np.full(s, b, np.uint8) for s, b in zip(((height, width), half, half), _BLACK, strict=True))
-    return Picture(y=y, u=u, v=v)
+    field = picture_from_rgb(np.full((2, 2, 3), (red, green, blue), np.uint8))
+    field = converted(field.deepened() if like.deep else field, like.colour)
+    return int(field.y[0, 0]), int(field.u[0, 0]), int(field.v[0, 0])

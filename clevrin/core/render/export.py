@@ -8,12 +8,14 @@ from pathlib import Path
 from clevrin.core.document import Project
 from clevrin.core.errors import MediaError
 from clevrin.core.media.picture import Picture
-from clevrin.core.media.writing import SOUND_RATE, FilmWriter, check_place
+from clevrin.core.media.writing import SOUND_RATE, FilmWriter
+from clevrin.core.outputs import check_output
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.planner import plan_frame
+from clevrin.core.render.reel_colour import reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import has_sound, shot_sound
@@ -46,14 +48,23 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
     encoder works on another.
     """
     project, path = request.project, request.path
-    check_place(path, [Path(take.path) for take in project.takes])
+    never = [Path(take.path) for take in project.takes]
+    check_output(path, never)
     total = reel_frames(project)
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
     size = request.size or (project.reel.width, project.reel.height)
     shots = _resolved_reel(request, sources, progress)
     sound = has_sound(project)
-    with FilmWriter(path, rate=project.reel.rate, size=size, sound=sound) as writer:
+    with FilmWriter(
+        path,
+        rate=project.reel.rate,
+        size=size,
+        sound=sound,
+        colour=reel_colour(project),
+        deep=reel_deep(project),
+        never=never,
+    ) as writer:
         encoder = _Encoder(writer)
         try:
             for placed in placed_shots(project):

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.render.executor import execute
 from clevrin.core.render.films import Films
@@ -25,7 +26,7 @@ def picture(
     *,
     quality: Quality = "final",
 ) -> NDArray[np.uint8]:
-    """RGB (height, width, 3) uint8, read-only, of one frame of the reel; black outside of it.
+    """RGB (height, width, 3) uint8, read-only, of one frame of the reel as a screen shows it; black outside of it.
 
     A pure function of the document, the measurements on the shelf and the media. `sources` keeps films open
     from one call to the next; without it they are opened and closed here. A shot whose hold is not measured yet
@@ -34,7 +35,7 @@ def picture(
     own = sources is None
     sources = sources or Sources.of()
     try:
-        rgb = rgb_from_picture(planes(project, frame, size, sources, quality=quality))
+        rgb = rgb_from_picture(shown(planes(project, frame, size, sources, quality=quality)))
     finally:
         if own:
             sources.close()

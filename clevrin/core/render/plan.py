@@ -6,6 +6,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Edge, Kernel
 
 Quality = Literal["draft", "final"]
@@ -58,7 +59,7 @@ class Layer:
 
 @dataclass(frozen=True, kw_only=True)
 class Plan:
-    """A frame of `width` x `height` as the mix of its layers; none: black.
+    """A frame of `width` x `height` as the mix of its layers, in colours of a kind; none: black.
 
     `unmeasured`: names of takes that are shown as shot because what their hold needs is not measured yet.
     """
@@ -67,6 +68,7 @@ class Plan:
     height: int
     layers: tuple[Layer, ...]
     unmeasured: tuple[str, ...] = ()
+    colour: Colour = BT709
 
 
 def _square(row: Row9) -> NDArray[np.float64]:

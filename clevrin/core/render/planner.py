@@ -21,7 +21,7 @@ def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
     )
     shots = [each.resolved for each in resolved.shown]
     unmeasured = tuple(shot.take.name for shot in shots if isinstance(shot.state, Lacking))
-    return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured)
+    return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured, colour=resolved.colour)
 
 
 def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
 from clevrin.core.motion.registration import Registration, best_reference
@@ -28,6 +29,7 @@ from clevrin.core.render.measurement_store import (
     TraceNeed,
     TrackNeed,
 )
+from clevrin.core.render.reel_colour import reel_colour
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -84,10 +86,11 @@ class Shown:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class ResolvedFrame:
-    """What a frame of the reel shows, on a reel of a size in pixels; nothing: black."""
+    """What a frame of the reel shows, on a reel of a size in pixels and in its colours; nothing: black."""
 
     reel_size: tuple[int, int]
     shown: tuple[Shown, ...]
+    colour: Colour = BT709
 
 
 def resolve(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
@@ -126,7 +129,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
         resolved = of(placed.shot)
         at = stamped_frame(placed, frame, reel.rate, resolved.stamps_s)
         shown.append(Shown(resolved=resolved, frame=at, weight=weight))
-    return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown))
+    return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown), colour=reel_colour(project))
 
 
 Measurement = Trace | Registration | Followed

@@ -1,6 +1,6 @@
 """Laying pictures of other frames under the edge of one, so that no seam shows."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -46,7 +46,7 @@ class Strip:
     def cut(self, picture: Picture) -> Picture:
         """The strip's part of a picture."""
         y, u, v = (np.ascontiguousarray(plane[self._area(by)]) for plane, by in zip(picture.planes, _BY, strict=True))
-        return Picture(y=y, u=u, v=v)
+        return replace(picture, y=y, u=u, v=v)
 
     def put(self, planes: list[Plane], picture: Picture) -> None:
         """Writes a strip's picture into planes of the output."""
@@ -121,11 +121,19 @@ def patched(picture: Picture, there: Weights, patches: list[Patch]) -> Picture:
             weights = _as_large(patch.there, plane)
             ours = _as_large(both.astype(np.float32), plane) > 0.5
             matched = _matched(plane, picture.planes[k], ours)
-            planes[k] = cv2.blendLinear(matched, planes[k], weights, 1 - weights)
+            planes[k] = _blended(matched, planes[k], weights)
     for k, plane in enumerate(picture.planes):
         weights = _as_large(there, plane)
-        planes[k] = cv2.blendLinear(np.ascontiguousarray(plane), planes[k], weights, 1 - weights)
-    return Picture(y=planes[0], u=planes[1], v=planes[2])
+        planes[k] = _blended(plane, planes[k], weights)
+    return replace(picture, y=planes[0], u=planes[1], v=planes[2])
+
+
+def _blended(over: Plane, under: Plane, weights: Weights) -> Plane:
+    over, under = np.ascontiguousarray(over), np.ascontiguousarray(under)
+    if over.dtype == np.uint8:
+        return cv2.blendLinear(over, under, weights, 1 - weights)
+    mixed = cv2.blendLinear(over.astype(np.float32), under.astype(np.float32), weights, 1 - weights)
+    return (mixed + np.float32(0.5)).astype(over.dtype)
 
 
 def _as_large(weights: Weights, plane: Plane) -> Weights:
@@ -139,7 +147,9 @@ def _matched(plane: Plane, onto: Plane, where: NDArray[np.bool_]) -> Plane:
     """A plane, lighter or darker as a whole by what it differs on average where both show the same."""
     if int(where.sum()) < _ENOUGH_PIXELS:
         return plane
-    offset = float(np.median(onto[where].astype(np.int16) - plane[where]))
+    offset = float(np.median(onto[where].astype(np.int32) - plane[where]))
     if offset == 0:
         return plane
-    return cv2.add(plane.astype(np.int16), np.clip(offset, -_MOST_OFFSET, _MOST_OFFSET)).clip(0, 255).astype(np.uint8)
+    by = np.iinfo(plane.dtype).max // 255
+    moved = plane.astype(np.int32) + round(np.clip(offset, -_MOST_OFFSET * by, _MOST_OFFSET * by))
+    return moved.clip(0, np.iinfo(plane.dtype).max).astype(plane.dtype)

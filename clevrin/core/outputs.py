@@ -1,0 +1,147 @@
+"""Where what is made goes: one room decides for every writer what may be written, and under which names meanwhile.
+
+A file that is written is whole or absent: it is made under a name of our own beside its place and put there at the end.
+Nothing but a regular file is ever replaced, and never what the output is made from. While it is written its name is
+locked, so that of two writers the second one is told.
+"""
+
+import contextlib
+import errno
+import fcntl
+import hashlib
+import os
+import stat
+from collections.abc import Iterable, Iterator
+from itertools import count
+from pathlib import Path
+
+from clevrin.core.errors import MediaError
+
+_numbers = count(1)
+
+
+class BusyError(MediaError):
+    """Somebody else is writing this file just now."""
+
+
+def check_output(path: Path, inputs: Iterable[Path] = ()) -> None:
+    """Raises `MediaError` where a file may not be put: over what it is made from, or over what is no plain file."""
+    try:
+        path.name.encode()
+        str(path.parent).encode()
+        there = _lstat(path)
+    except UnicodeEncodeError as error:
+        raise MediaError("The name to write to is not readable text: choose another one.") from error
+    except ValueError as error:
+        raise MediaError("The name to write to has a character of number 0 in it.") from error
+    except OSError as error:
+        raise writing_error(path, error) from error
+    if not path.parent.is_dir():
+        raise MediaError(f"The folder {path.parent} is not there.")
+    if there is None:
+        return
+    if stat.S_ISDIR(there.st_mode):
+        raise MediaError(f"{path} is a folder: name a file.")
+    if stat.S_ISLNK(there.st_mode):
+        raise MediaError(f"{path} is a link: name the file itself, or another one.")
+    if not stat.S_ISREG(there.st_mode):
+        raise MediaError(f"{path} is a device or the like, not a file: choose another name.")
+    for source in inputs:
+        with contextlib.suppress(OSError, ValueError):
+            if os.path.samestat(there, source.stat()):
+                raise MediaError(f"{path.name} is what this is made from: choose another name.")
+
+
+@contextlib.contextmanager
+def put(path: Path, never: Iterable[Path] = ()) -> Iterator[Path]:
+    """A name to write to meanwhile; what is there when the block ends well takes the place of `path`.
+
+    Raises `MediaError` where `path` may not be written (`never`: what it is made from), `BusyError` where somebody
+    writes it now, and lets errors of the block through: then nothing stays.
+    """
+    never = tuple(never)
+    check_output(path, never)
+    key = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
+    with _locked(path, path.parent / f".clevrin-{key}.lock"):
+        for left in path.parent.glob(f".clevrin-{key}-*.part"):  # of a process that was killed: the lock is ours
+            with contextlib.suppress(OSError):
+                left.unlink()
+        part = path.parent / f".clevrin-{key}-{os.getpid()}-{next(_numbers)}.part"
+        try:
+            yield part
+            _sync(part)
+            check_output(path, never)
+            part.replace(path)
+            _sync(path.parent)
+        finally:
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
+
+
+def write_text(path: Path, text: str, never: Iterable[Path] = ()) -> None:
+    """Writes a text file that is whole, or as it was before; see `put`. Raises `MediaError`."""
+    try:
+        data = text.encode()
+        with put(path, never) as part:
+            part.write_bytes(data)
+    except OSError as error:
+        raise writing_error(path, error) from error
+    except UnicodeEncodeError as error:
+        raise MediaError(f"{path.name} would hold something that is no text: it was not written.") from error
+
+
+def writing_error(path: Path, error: OSError) -> MediaError:
+    """The sentence for what the system refused."""
+    if error.errno == errno.ENOSPC:
+        return MediaError(f"There is no room on the disk to write {path.name}; free some and try again.")
+    reason = (error.strerror or str(error)).lower()
+    return MediaError(f"{path} cannot be written: {reason}.")
+
+
+@contextlib.contextmanager
+def _locked(path: Path, lock: Path) -> Iterator[None]:
+    descriptor = _lock(path, lock)
+    try:
+        yield
+    finally:
+        if descriptor is not None:
+            with contextlib.suppress(OSError):
+                lock.unlink()
+            os.close(descriptor)
+
+
+def _lock(path: Path, lock: Path) -> int | None:
+    """A descriptor that holds the lock; None on a file system that has none."""
+    while True:
+        try:
+            descriptor = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
+        except OSError as error:
+            raise writing_error(path, error) from error
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            os.close(descriptor)
+            raise BusyError(f"{path.name} is being written by somebody else just now: choose another name.") from error
+        except OSError:
+            os.close(descriptor)
+            return None
+        there = _lstat(lock)
+        if there is not None and os.path.samestat(there, os.fstat(descriptor)):
+            return descriptor
+        os.close(descriptor)  # the one who had it has thrown the file away: what we hold is no longer the lock
+
+
+def _lstat(path: Path) -> os.stat_result | None:
+    try:
+        return os.lstat(path)
+    except (FileNotFoundError, NotADirectoryError):
+        return None
+
+
+def _sync(path: Path) -> None:
+    """Has a file, or the names in a folder, outlast a loss of power."""
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
