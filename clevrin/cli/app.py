@@ -21,10 +21,13 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output, write_text
+from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.paths import is_there
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
@@ -53,7 +56,7 @@ def open_files(
     from clevrin.desk.application import run
 
     for file in files:
-        if not file.exists():
+        if not is_there(file):
             raise ClevrinError(f"{file} is not there.")
         if file.suffix == SUFFIX and last_good_copy(file) is None:
             load(file)  # a file that cannot be opened is told here, before there is a window
@@ -115,7 +118,8 @@ def match(
     for p in proposals:
         print_line(
             f"{p.score:5.1f}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
-            f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}"
+            f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}  "
+            f"leaves {p.out_left_s:.2f} s and {p.in_left_s:.2f} s"
             f"{'  mirrored ' + p.mirror if p.mirror else ''}"
             f"{'  out backwards' if p.reverse_out else ''}{'  in backwards' if p.reverse_in else ''}"
         )
@@ -140,11 +144,24 @@ def assemble_takes(
                 found = sources.measured.measure(take, progress)
             measured.append(Measured(take=take, trace=found, film=sources.films.reader))
         project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
-        reel, joins = assemble(project.reel, measured, best_order=order is Order.best)
-    save(project.changed(reel=reel), out)
-    for number, proposal in enumerate(joins, start=1):
-        said = f"score {proposal.score:.0f}" if proposal else "plain cut: no whips that agree"
-        print_line(f"join {number}: {said}")
+        made = assemble(project.reel, measured, best_order=order is Order.best)
+    project = project.changed(reel=made.reel)
+    save(project, out)
+    row = placed_shots(project)[-len(made.shots) :]
+    for number, placed in enumerate(row):
+        if number:
+            join = made.joins[number - 1]
+            said = f"score {join.score:.0f}" if join else "plain cut: no whips agree and leave enough of both takes"
+            print_line(f"join {number}: {said}")
+        print_line(_kept_words(placed))
+
+
+def _kept_words(placed: Placed) -> str:
+    """What the reel shows of a take, and whether that is enough to be seen."""
+    span = placed.shot.span
+    seconds = float(placed.frames / placed.reel_rate)
+    few = ", which is hardly seen" if seconds < ENOUGH_S else ""
+    return f"{placed.take.name}: frames {span.first} to {span.end - 1}, {seconds:.2f} s{few}"
 
 
 @app.command()

@@ -48,6 +48,8 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
         window.footage.open_files(chosen)
     elif last is not None:
         window.projects.open(last)
+    if settings.told_at_start:
+        window.trouble.tell(settings.told_at_start)
     window.keep_cache_small()
     if play:
         window.log.look_at(reel=True)

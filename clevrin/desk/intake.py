@@ -13,6 +13,7 @@ from clevrin.core.media.finding import FileState, Found, find_takes
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
 from clevrin.core.media.taking_in import files_in, take_in
+from clevrin.core.paths import is_file, is_there
 from clevrin.core.progress import Progress, step
 from clevrin.desk.jobs import MAKING_PROXIES, Job, JobRunner, JobState
 from clevrin.desk.media_watch import MediaWatch
@@ -109,7 +110,7 @@ class Intake(QObject):
                 self._session.do(PlaceTakes(places=found.places))
             self._watch.look(again=True)
             if all(take_id != take.id for take_id, _ in found.places):
-                what = "is another film than" if pointed.is_file() else "does not hold"
+                what = "is another film than" if is_file(pointed) else "does not hold"
                 also = f" {len(found.places)} other takes were found." if found.places else ""
                 self.told.emit(f"{pointed.name} {what} {take.name} as it was brought in.{also}")
             elif found.left:
@@ -140,7 +141,7 @@ class Intake(QObject):
             wanted = wants_proxy(take.facts, threshold) or self._slow.get(take.fingerprint)
             if wanted is False or take.fingerprint in self._hopeless:
                 continue  # most takes end here, and no disk has been asked
-            if self.has_proxy(take) or not Path(take.path).exists():
+            if self.has_proxy(take) or not is_there(Path(take.path)):
                 continue
             if wanted:
                 self._make_proxy(take)

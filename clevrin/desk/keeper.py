@@ -1,5 +1,6 @@
 """Keeping what is open safe: its place and the claim on it, the journal of changes, and saving on a thread."""
 
+import logging
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
@@ -15,6 +16,9 @@ from clevrin.core.document.files import reason_of, save
 from clevrin.core.document.journal import Journal
 from clevrin.core.document.keeping import data_folder, is_unnamed, journal_folder, remember_last, unnamed_file
 from clevrin.core.errors import DocumentError
+from clevrin.core.paths import is_there
+
+log = logging.getLogger(__name__)
 
 _SYNC_AFTER_MS = 1000
 Signature = tuple[int, int, int]
@@ -30,7 +34,9 @@ class _Saving:
     expected: Signature | None
 
 
-_UnderWay = tuple[_Saving, "Future[None]"]
+_Ended = tuple[bool, str]
+"""Whether a file had been changed by something else, and why it could not be saved (empty: it was)."""
+_UnderWay = tuple[_Saving, "Future[_Ended]"]
 
 
 class Keeper(QObject):
@@ -85,7 +91,7 @@ class Keeper(QObject):
         number = 1
         while True:
             place = unnamed_file(number)
-            if not place.exists():
+            if not is_there(place):
                 held = claim(place, data_folder() / "open")
                 if held is not None:
                     return place, held
@@ -123,10 +129,9 @@ class Keeper(QObject):
     def save_and_wait(self, project: Project) -> bool:
         """Saves before it returns; False when that was not possible, which is told."""
         self.finish()
-        try:
-            meddled = _write(self._what_to_save(project))
-        except DocumentError as error:
-            self.trouble.emit(str(error))
+        meddled, sentence = _written(self._what_to_save(project))
+        if sentence:
+            self.trouble.emit(sentence)
             return False
         self._note_saved(project, self._changes, meddled)
         return True
@@ -143,11 +148,14 @@ class Keeper(QObject):
                 self._journal.rewrite(project, place=place, saved=True)
 
     def finish(self) -> None:
-        """Waits until nothing is being saved any more; how that ended is not told, and nothing follows it."""
+        """Waits until nothing is being saved any more; nothing follows it. What could not be saved is not told."""
         self._again = None
-        if self._saving is not None:
-            self._saving[1].exception()
-            self._saving = None
+        if self._saving is None:
+            return
+        (saving, future), self._saving = self._saving, None
+        meddled, sentence = future.result()
+        if not sentence:
+            self._note_saved(saving.project, saving.changes, meddled)
 
     def close_journal(self, *, safe: bool) -> None:
         """Ends the journal: thrown away when what it holds is safe elsewhere, else left to be found."""
@@ -185,14 +193,11 @@ class Keeper(QObject):
             self._claim.release()
             self._claim = None
 
-    def _save(self, saving: _Saving) -> None:
-        """On the keeper's thread."""
-        try:
-            meddled = _write(saving)
-        except DocumentError as error:
-            self._ended.emit(saving, False, str(error))
-        else:
-            self._ended.emit(saving, meddled, "")
+    def _save(self, saving: _Saving) -> _Ended:
+        """On the keeper's thread: whatever goes wrong there is told."""
+        ended = _written(saving)
+        self._ended.emit(saving, *ended)
+        return ended
 
     def _on_save_ended(self, saving: _Saving, meddled: bool, sentence: str) -> None:
         if self._saving is None or self._saving[0] is not saving:
@@ -222,6 +227,20 @@ class Keeper(QObject):
     def _on_sync_timeout(self) -> None:
         if self._journal is not None:
             self._pool.submit(self._journal.sync)
+
+
+def _written(saving: _Saving) -> _Ended:
+    """Saves, and says how that ended: no error gets lost, not even one that nobody foresaw."""
+    try:
+        return _write(saving), ""
+    except DocumentError as error:
+        return False, str(error)
+    except Exception:
+        log.exception("saving %s", saving.place)
+        return False, (
+            f"{saving.place.name} could not be saved, for a reason that was not foreseen; the log file has it. "
+            "What you made is kept in the journal."
+        )
 
 
 def _write(saving: _Saving) -> bool:

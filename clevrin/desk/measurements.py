@@ -10,6 +10,7 @@ from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.tracking import Vectors
+from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
@@ -193,7 +194,7 @@ class Measurements(QObject):
             self._jobs.stop(_job_key(key))
             self._begun.discard(key)
         for take in takes:
-            if take.measured_as not in self._begun and not self.missing(take) and Path(take.path).exists():
+            if take.measured_as not in self._begun and not self.missing(take) and is_there(Path(take.path)):
                 self.measure(take)
 
     def _forget_others(self, present: set[tuple]) -> None:

@@ -4,7 +4,7 @@ from datetime import datetime
 from pathlib import Path
 
 from clevrin.core.document.earlier import last_good_copy
-from clevrin.core.document.journal import LeftBehind, left_behind
+from clevrin.core.document.journal import LeftBehind, look_through
 from clevrin.core.errors import DocumentError
 from clevrin.desk.offer import Offer, OfferBar
 from clevrin.desk.session import Session
@@ -12,8 +12,16 @@ from clevrin.desk.session import Session
 
 def offer_left_behind(session: Session, bar: OfferBar, folder: Path) -> None:
     """Offers what windows that ended without a goodbye had open, the newest first."""
-    for left in left_behind(folder):
+    found = look_through(folder)
+    for left in found.left:
         bar.offer(_of_journal(session, left))
+    for file in found.unreadable:
+        bar.offer(
+            Offer(
+                sentence=f"Changes that were left behind cannot be read here. They were put aside, as {file}.",
+                answers=(("All right", lambda: None),),
+            )
+        )
 
 
 def open_or_offer(session: Session, bar: OfferBar, path: Path) -> str | None:
@@ -41,9 +49,10 @@ def open_or_offer(session: Session, bar: OfferBar, path: Path) -> str | None:
 def _of_journal(session: Session, left: LeftBehind) -> Offer:
     name = left.place.stem if left.place is not None else left.project.name
     changes = f"{left.changes} change{'s' if left.changes != 1 else ''} that {_were(left.changes)} not saved"
+    damaged = f" Not all of what was written down could be read; it lies aside, as {left.file}." if left.damaged else ""
     return Offer(
         sentence=f"Clevrin was ended before {name} was closed. {changes[:1].upper()}{changes[1:]}, the last one "
-        f"{_when(left.when)}, are here.",
+        f"{_when(left.when)}, are here.{damaged}",
         answers=(
             ("Go on with them", lambda: session.recover(left)),
             ("Put them aside", left.set_aside),

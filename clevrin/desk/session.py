@@ -101,7 +101,8 @@ class Session(QObject):
         else:
             self._put_away()
         self._begin(left.project, place, held, saved=False)
-        left.forget()
+        if self.keeper.holds_everything:  # else the old journal is all that there is
+            left.forget()
 
     def open_copy(self, project: Project, place: Path) -> None:
         """Opens an earlier copy of a project in the project's place; nothing is written until it is saved."""

@@ -9,11 +9,12 @@ from typing import Literal
 import platformdirs
 from PySide6.QtCore import QObject, Signal
 
-from clevrin.core.document.files import write_atomically
+from clevrin.core.document.files import read_text, write_atomically
 from clevrin.core.document.keeping import journal_folder
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.proxies import DEFAULT_THRESHOLD
+from clevrin.core.paths import is_there, put_aside
 
 Kind = Literal["folder", "number", "choice", "switch"]
 Value = str | int | bool
@@ -113,7 +114,15 @@ class Settings(QObject):
         """`file` None: in the user's configuration folder."""
         super().__init__(parent)
         self._file = file or Path(platformdirs.user_config_dir("clevrin")) / "settings.json"
-        self._values, self._keys, self._place = _read(self._file)
+        self.told_at_start = ""
+        """A sentence about settings that could not be read; empty when all is well."""
+        try:
+            self._values, self._keys, self._place = _read(self._file)
+        except DocumentError:
+            self._values, self._keys, self._place = {}, {}, ""
+            aside = put_aside(self._file)
+            where = f"; the file is kept as {aside}" if aside is not None else ""
+            self.told_at_start = f"The settings could not be read, and are as at the first start{where}."
 
     def value(self, id: str) -> Value:
         """A setting's value; raises `KeyError` for one that there is not."""
@@ -174,11 +183,14 @@ class Settings(QObject):
 
 
 def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str]:
-    try:
-        data = json.loads(file.read_text(encoding="utf-8"))
-        stored, keys = dict(data["values"]), dict(data["keys"])
-    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+    """Values, keys and the window's place; raises `DocumentError` where the file is damaged."""
+    if not is_there(file):
         return {}, {}, ""
+    try:
+        data = json.loads(read_text(file, "a file of settings"))
+        stored, keys = dict(data["values"]), dict(data["keys"])
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise DocumentError(f"{file.name} is damaged.") from error
     place = data.get("window", "")
     values = {}
     for id, value in stored.items():
@@ -200,7 +212,14 @@ def _checked(entry: Entry, value: object) -> Value | None:
         return value if whole and entry.low <= value <= entry.high else None  # type: ignore[operator]
     if entry.kind == "choice":
         return value if isinstance(value, str) and value in entry.choices else None
-    return value if isinstance(value, str) else None
+    return value if isinstance(value, str) and _is_path(value) else None
+
+
+def _is_path(text: str) -> bool:
+    try:
+        return b"\0" not in text.encode()
+    except UnicodeEncodeError:
+        return False
 
 
 def _possible(entry: Entry) -> str:

@@ -49,6 +49,7 @@ def test_probe_gives_one_json_object(clevrin, tmp_path):
         "interlaced": False,
         "aspect": "1",
         "channels": 2,
+        "meant": None,
         "special": ["It does not say what its colours are: those of BT.601 are taken, as its size suggests."],
     }
     assert facts["seconds"] == pytest.approx(20 / 30, abs=0.01)
@@ -109,6 +110,8 @@ def test_match(clevrin, measured_demo):
         "blur_ratio",
         "colour_delta_e",
         "score",
+        "out_left_s",
+        "in_left_s",
     ]
     _, out, _ = clevrin("match", WALK, BUNTING, "--json", "--no-mirror", "--no-reverse")
     assert json.loads(out) == {"proposals": []}
@@ -161,7 +164,8 @@ def test_more_takes_are_assembled_than_films_stay_open(clevrin, tmp_path):
         course = lambda k, way=way: shift(500 + way * np.tanh((k - 14) / 3.0), 500)  # noqa: E731
         moving_film(films[-1], course, frames=28, size=(320, 180), shutter=0.5, seed=number)
     code, out, err = clevrin("assemble", *films, "--out", tmp_path / "P.clevrin")
-    assert (code, err) == (0, "") and len(out.splitlines()) == 5
+    assert (code, err) == (0, "") and len(out.splitlines()) == 11
+    assert all(f"take {number}: frames " in out for number in range(6)) and "join 5: " in out
     project = load(tmp_path / "P.clevrin")
     assert [project.take(shot.take_id).name for shot in project.reel.shots] == [film.stem for film in films]
 

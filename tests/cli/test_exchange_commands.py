@@ -80,3 +80,13 @@ def test_open_hands_projects_films_and_folders_to_the_window(clevrin, project, t
     assert opened == [[project, tmp_path / "kite.mp4", tmp_path / "card"]]
     project.write_text("{")
     assert clevrin("open", project)[0] == 1 and len(opened) == 1  # told before there is a window
+
+
+def test_commands_never_overwrite_the_takes_of_a_project(clevrin, tmp_path):
+    film = numbered_film(tmp_path / "take.mp4", frames=10)
+    before = film.read_bytes()
+    assert clevrin("assemble", film, "--out", tmp_path / "p.clevrin")[0] == 0
+    for command in ("export-otio", "export-takes", "render"):
+        code, _, err = clevrin(command, tmp_path / "p.clevrin", "--out", film)
+        assert code == 1 and err.count("\n") == 1 and "made from" in err, command
+        assert film.read_bytes() == before

@@ -1,6 +1,7 @@
 """Matching: the pairs of frames at which a cut is not seen, and the cut there."""
 
 from fractions import Fraction
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -11,9 +12,11 @@ from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.join.match import side_of_shot
 from clevrin.core.join.whip_cut import combined
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.progress import Silent
+from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import moving_film, shift
 
@@ -99,6 +102,8 @@ def proposal(**other) -> Proposal:
         blur_ratio=1.0,
         colour_delta_e=0.0,
         score=90.0,
+        out_left_s=1.0,
+        in_left_s=1.0,
     )
     return Proposal(**{**values, **other})
 
@@ -125,8 +130,12 @@ def test_the_incoming_side_is_mirrored_against_a_mirrored_outgoing_one():
 
 def test_a_shot_joined_at_its_other_end_keeps_its_way_of_playing(demo_trace):
     with FilmReader(FOOTAGE / "hill.mp4") as reader:
-        kept = side_of_shot(reader, demo_trace("hill"), shot(4, 150, reverse=False), leaving=False, alone=False)
-        free = side_of_shot(reader, demo_trace("hill"), shot(4, 150, reverse=False), leaving=False, alone=True)
+        kept = side_of_shot(
+            reader, demo_trace("hill"), shot(4, 150, reverse=False), Fraction(30), leaving=False, alone=False
+        )
+        free = side_of_shot(
+            reader, demo_trace("hill"), shot(4, 150, reverse=False), Fraction(30), leaving=False, alone=True
+        )
     assert kept.reverse is False and free.reverse is None
 
 
@@ -145,13 +154,75 @@ def measured(demo_take, demo_trace):
 
 
 def test_assembling_joins_in_the_given_order(measured):
-    reel, taken = assemble(Reel(), [measured("walk-past"), measured("hill"), measured("picnic")])
-    assert [p is not None for p in taken] == [True, False]
+    made = assemble(Reel(), [measured("walk-past"), measured("hill"), measured("picnic")])
+    reel = made.reel
+    assert [p is not None for p in made.joins] == [True, False]
     assert reel.shots[0].span.end in range(137, 140) and reel.shots[1].span.first in range(8, 11)
     assert reel.shots[0].leave.kind == "whip cut" and reel.shots[1].leave.kind == "plain cut"
 
 
 def test_the_best_order_is_found(measured):
     takes = [measured(name) for name in ("hill", "walk-past")]
-    reel, taken = assemble(Reel(), takes, best_order=True)
-    assert [s.take_id for s in reel.shots] == [takes[1].take.id, takes[0].take.id] and taken[0].score > 85
+    made = assemble(Reel(), takes, best_order=True)
+    assert [s.take_id for s in made.shots] == [takes[1].take.id, takes[0].take.id] and made.joins[0].score > 85
+
+
+def whip_there_and_back(path, seed: int, *, frames: int = 60) -> None:
+    """A take that a whip enters by and another one leaves by, with a second of calm between."""
+
+    def motion(t: float) -> np.ndarray:
+        return shift(300 + 150 * (np.tanh((t - 8) / 2.5) + np.tanh((t - frames + 9) / 2.5)), 420)
+
+    moving_film(path, motion, frames=frames, size=(320, 180), shutter=0.5, seed=seed)
+
+
+def test_a_chain_is_solved_as_a_whole_and_every_take_keeps_its_span(tmp_path):
+    takes = []
+    with Sources.of(Shelf(tmp_path / "shelf")) as sources:
+        for number in range(6):
+            path = tmp_path / f"{number}.mp4"
+            whip_there_and_back(path, number + 1)
+            take = take_in(path)
+            trace = sources.measured.measure(take, Silent())
+            takes.append(Measured(take=take, trace=trace, film=sources.films.reader))
+        made = assemble(Reel(width=320, height=180), takes)
+    assert all(proposal is not None for proposal in made.joins)
+    assert all(shot.span.frames > 30 for shot in made.shots)  # all but the whips' outer halves
+    for before, after in pairwise(made.joins):
+        assert before.reverse_in == after.reverse_out
+
+
+def test_a_take_with_one_whip_between_two_others_is_not_given_up_for_its_joins(tmp_path):
+    """Both joins are best at the same whip, which would leave a frame of the take between them."""
+    takes = []
+    with Sources.of(Shelf(tmp_path / "shelf")) as sources:
+        for number in range(3):
+            path = tmp_path / f"{number}.mp4"
+            course = lambda t: shift(500 + 260 * np.tanh((t - 14) / 3.0), 500)  # noqa: E731
+            moving_film(path, course, frames=40, size=(320, 180), shutter=0.5, seed=number)
+            take = take_in(path)
+            takes.append(Measured(take=take, trace=sources.measured.measure(take, Silent()), film=sources.films.reader))
+        made = assemble(Reel(width=320, height=180), takes)
+    assert min(shot.span.frames for shot in made.shots) >= 13
+    assert sum(proposal is not None for proposal in made.joins) == 1
+
+
+def test_how_a_take_is_conformed_counts_in_its_speed(demo_trace):
+    with FilmReader(FOOTAGE / "walk-past.mp4") as reader:
+        trace = demo_trace("walk-past")
+        usual, half = (Side.of(reader, trace, rate=trace.rate / by) for by in (1, 2))
+    assert np.allclose(half.whips[0].velocity, usual.whips[0].velocity / 2)
+    best = rank_pairs(usual, half, reverse=False)[0]
+    assert best.speed_ratio < 0.9  # the same whip at half the speed does not agree with itself
+
+
+def test_what_a_join_leaves_is_part_of_the_proposal_and_of_its_rank(demo_trace):
+    trace = demo_trace("walk-past")
+    with FilmReader(FOOTAGE / "walk-past.mp4") as reader, FilmReader(FOOTAGE / "hill.mp4") as other:
+        whole = Side.of(reader, trace)
+        late_span = Span(first=130, end=trace.frames)
+        late = Side.of(reader, trace, late_span, kept=late_span)
+        arriving = Side.of(other, demo_trace("hill"))
+    best, short = (rank_pairs(side, arriving, reverse=False)[0] for side in (whole, late))
+    assert best.out_left_s == pytest.approx((best.out_frame + 1) / 30, abs=0.01) and best.short_s is None
+    assert short.short_s == short.out_left_s < 0.5 and short.score < 0.5 * best.score

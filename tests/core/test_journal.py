@@ -1,15 +1,21 @@
 """The journal: what it holds after any row of edits is what was there, wherever it is torn."""
 
+import json
+import re
+import zlib
 from datetime import datetime, timedelta
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from clevrin.core.document import Marker, NamedSpan, Project, Span, edits
+from clevrin.core.document import journal as journal_module
 from clevrin.core.document.claim import claim
+from clevrin.core.document.files import save
 from clevrin.core.document.history import History
-from clevrin.core.document.journal import Journal, applied, difference, left_behind
+from clevrin.core.document.journal import Found, Journal, applied, difference, left_behind, look_through
 from tests.core.test_document import EDITS, shot, take, three_shots
 
 MORE = st.one_of(
@@ -96,10 +102,91 @@ def test_the_journal_of_a_living_window_is_left_alone(tmp_path):
     assert len(left_behind(tmp_path)) == 1
 
 
-@pytest.mark.parametrize("nonsense", [b"", b"clevrin-journal 1\n", b"clevrin-journal 9\n{}", b"\x00" * 4000])
-def test_a_journal_that_holds_nothing_is_thrown_away(tmp_path, nonsense):
+@pytest.mark.parametrize("nothing", [b"", b"clevrin-journal 1\n"])
+def test_a_journal_that_holds_nothing_is_thrown_away(tmp_path, nothing):
+    (tmp_path / "x.journal").write_bytes(nothing)
+    assert left_behind(tmp_path) == [] and not list(tmp_path.rglob("*.journal"))
+
+
+def abandoned(folder: Path, names=("a", "b")) -> Path:
+    """A journal of a window that was killed: a project with changes of its name."""
+    project = three_shots()
+    journal = Journal(folder, project, place=folder / "day.clevrin", saved=False)
+    for name in names:
+        project = project.changed(name=name)
+        journal.record(project)
+    journal.abandon()
+    return journal.file
+
+
+@pytest.mark.parametrize("nonsense", [b"clevrin-journal 9\n{}", b"\x00" * 4000, b"clevrin-journal 1\nxx\nyy\n"])
+def test_what_cannot_be_read_is_put_aside_and_told_not_deleted(tmp_path, nonsense):
     (tmp_path / "x.journal").write_bytes(nonsense)
-    assert left_behind(tmp_path) == [] and not list(tmp_path.glob("*.journal"))
+    found = look_through(tmp_path)
+    assert found.left == () and [file.read_bytes() for file in found.unreadable] == [nonsense]
+    assert found.unreadable[0].parent == tmp_path / "aside"
+    assert look_through(tmp_path) == Found(left=(), unreadable=())  # told once
+
+
+def test_a_journal_of_a_newer_clevrin_is_put_aside(tmp_path):
+    file = abandoned(tmp_path)
+    head, base, *rest = file.read_bytes().split(b"\n")
+    text = base.partition(b" ")[2].replace(b'"schema_version":2', b'"schema_version":9')
+    file.write_bytes(b"\n".join([head, b"%08x %s" % (zlib.crc32(text), text), *rest]))
+    found = look_through(tmp_path)
+    assert found.left == () and len(found.unreadable) == 1 and found.unreadable[0].is_file()
+
+
+def test_the_last_ten_of_those_put_aside_are_kept(tmp_path):
+    for number in range(13):
+        (tmp_path / f"{number}.journal").write_bytes(b"nonsense\nnonsense")
+        look_through(tmp_path)
+    assert len(list((tmp_path / "aside").glob("*.journal"))) == 10
+
+
+def test_one_flipped_bit_anywhere_in_the_first_line_loses_nothing_that_is_whole_behind_it(tmp_path):
+    whole = abandoned(tmp_path / "first").read_bytes()
+    start, end = (match.start() for match in list(re.finditer(b"\n", whole))[:2])
+    for at in range(start + 1, end, 97):
+        folder = tmp_path / str(at)
+        folder.mkdir()
+        data = bytearray(whole)
+        data[at] ^= 1 << at % 8
+        (folder / "x.journal").write_bytes(bytes(data))
+        found = look_through(folder)
+        (kept,) = [each.file for each in found.left] + list(found.unreadable)
+        assert kept.read_bytes() == bytes(data) and kept.parent.name == "aside"
+        for left in found.left:
+            assert left.damaged
+            left.forget()
+            assert kept.exists()  # what could not all be read is never thrown away
+
+
+def test_where_the_first_line_is_lost_the_saved_project_takes_its_place(tmp_path):
+    save(three_shots(), tmp_path / "day.clevrin")
+    file = abandoned(tmp_path)
+    data = file.read_bytes()
+    at = data.index(b'"project":') + len(b'"project":')
+    file.write_bytes(data[:at] + b"#" + data[at + 1 :])
+    (left,) = left_behind(tmp_path)
+    assert left.damaged and left.project.name == "b" and len(left.project.reel.shots) == 3
+
+
+def test_a_change_of_an_older_version_is_brought_to_this_one(tmp_path):
+    """Version 1 had one chosen span of a take at most."""
+    project = three_shots()
+    old = json.loads(project.model_dump_json())
+    for each in old["takes"]:
+        del each["spans"]
+        each["chosen"] = None
+    old["schema_version"] = 1
+    changed = {**old["takes"][0], "chosen": {"first": 3, "end": 9}}
+    lines = [{"place": None, "saved": False, "project": old}, {"change": {"takes": {"changed": [changed]}}}]
+    (tmp_path / "x.journal").write_bytes(
+        b"clevrin-journal 1\n" + b"".join(journal_module._line(each) for each in lines)
+    )
+    (left,) = left_behind(tmp_path)
+    assert left.project.takes[0].spans[0].span == Span(first=3, end=9) and not left.damaged
 
 
 def test_a_long_journal_is_written_anew(tmp_path, monkeypatch):

@@ -1,7 +1,9 @@
 """The session: what is open, what is chosen, what is saved, and what survives trouble."""
 
+import errno
 import os
 import stat
+from pathlib import Path
 
 import pytest
 
@@ -14,6 +16,10 @@ from clevrin.core.errors import DocumentError
 from clevrin.core.pace import shot_at
 from clevrin.desk.session import Session
 from tests.core.test_document import take, three_shots
+
+
+def refuse_to_replace(self, target):
+    raise OSError(errno.EACCES, "Permission denied")
 
 
 @pytest.fixture
@@ -82,8 +88,8 @@ def test_an_edit_that_is_not_possible_is_told_and_changes_nothing(session, qtbot
     assert session.history.undo_label is None
 
 
-def test_a_place_that_cannot_be_written_is_told_and_nothing_is_lost(session, qtbot):
-    (session.path.with_name(f"{session.path.name}.{os.getpid()}.part")).mkdir()
+def test_a_place_that_cannot_be_written_is_told_and_nothing_is_lost(session, qtbot, monkeypatch):
+    monkeypatch.setattr(Path, "replace", refuse_to_replace)
     session.do(Rename(name="windy"))
     with qtbot.waitSignal(session.trouble) as told:
         assert not session.save_and_wait()
@@ -286,3 +292,53 @@ def test_a_forgotten_or_damaged_note_of_the_last_project_is_no_reason_to_fail(tm
     (data_folder() / "last.json").write_text("[]")
     assert last_project() is None
     assert Project() != Project()  # two projects are never the same one
+
+
+def test_what_was_left_behind_is_forgotten_only_when_it_is_written_down_anew(session, monkeypatch):
+    session.do(Rename(name="evening"))
+    session.keeper.close_journal(safe=False)
+    (left,) = left_behind(journal_folder())
+    real = os.write
+
+    def full(descriptor, data):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "write", full)
+    session.recover(left)
+    monkeypatch.setattr(os, "write", real)
+    assert session.project.name == "evening" and left.file.exists()
+
+
+def test_saving_and_closing_at_once_finds_nobody_meddling(qtbot, tmp_path):
+    save(three_shots(), tmp_path / "day.clevrin")
+    session = Session()
+    session.open(tmp_path / "day.clevrin")
+    told = []
+    session.trouble.connect(told.append)
+    session.do(Rename(name="evening"))
+    session.save()
+    session.do(Rename(name="night"))
+    session.close()
+    assert told == [] and load(tmp_path / "day.clevrin").name == "night"
+
+
+def test_an_error_in_saving_that_nobody_foresaw_is_told_and_the_next_save_tries_again(session, qtbot, monkeypatch):
+    def fail(project, path):
+        raise RuntimeError("of a kind that nobody thought of")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("clevrin.desk.keeper.save", fail)
+        session.do(Rename(name="evening"))
+        with qtbot.waitSignal(session.trouble) as told:
+            session.save()
+        assert "not foreseen" in told.args[0] and not session.saved
+    session.save()
+    qtbot.waitUntil(lambda: session.saved)
+    assert load(session.path).name == "evening"
+
+
+@pytest.mark.parametrize("nonsense", ["[" * 100_000, "{}", '{"project": 3}', '{"project": "' + "x" * 5000 + '"}', "\0"])
+def test_a_damaged_note_of_the_last_project_is_no_reason_not_to_start(nonsense):
+    data_folder().mkdir(parents=True, exist_ok=True)
+    (data_folder() / "last.json").write_text(nonsense)
+    assert last_project() is None

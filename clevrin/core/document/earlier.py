@@ -8,6 +8,7 @@ from pathlib import Path
 from clevrin.core.document.files import SUFFIX, load
 from clevrin.core.document.model import Project
 from clevrin.core.errors import DocumentError
+from clevrin.core.paths import is_there
 
 MOST_COPIES = 3
 
@@ -26,7 +27,7 @@ def keep_copy(path: Path, *, known_good: bool = False) -> None:
     with contextlib.suppress(OSError):
         for number in range(MOST_COPIES, 1, -1):
             newer = _copy(path, number - 1)
-            if newer.exists():
+            if is_there(newer):
                 newer.replace(_copy(path, number))
         try:
             os.link(path, _copy(path, 1))

@@ -9,22 +9,25 @@ import contextlib
 import fcntl
 import json
 import os
+import re
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from clevrin.core.document.files import checked_project, reason_of
-from clevrin.core.document.model import Marker, Project, Reel, Shot, Take, new_id
+from clevrin.core.document.files import checked_project, load, reason_of
+from clevrin.core.document.migrations import migrated_change
+from clevrin.core.document.model import SCHEMA_VERSION, Marker, Project, Reel, Shot, Take, new_id
 from clevrin.core.errors import DocumentError
+from clevrin.core.paths import is_file, put_aside
 
 SUFFIX = ".journal"
 _HEAD = b"clevrin-journal 1\n"
 _REWRITE_BYTES = 16 * 1024 * 1024
 """A journal larger than this is written anew from the present project."""
-_KEPT_ASIDE = 10
+_PLACE = re.compile(rb'"place":("(?:[^"\\\\]|\\\\.)*")')
 
 Difference = dict[str, Any]
 
@@ -88,7 +91,7 @@ class Journal:
             "project": project.model_dump(mode="json"),
         }
         line = _line(base)
-        part = self.file.with_suffix(".part")
+        part = self.file.with_suffix(f".{os.getpid()}.part")
         descriptor = -1
         try:
             self.file.parent.mkdir(parents=True, exist_ok=True)
@@ -162,74 +165,156 @@ class Journal:
 
 @dataclass(frozen=True, kw_only=True)
 class LeftBehind:
-    """What a process that ended without a goodbye had open: the project, its file, and how many changes ago saved."""
+    """What a process that ended without a goodbye had open: the project, its file, and how many changes ago saved.
+
+    `damaged`: not all of the journal could be read; it lies aside, and stays there.
+    """
 
     file: Path
     project: Project
     place: Path | None
     changes: int
     when: datetime
+    damaged: bool = False
 
     def set_aside(self) -> None:
         """Puts the journal where it is not offered again; the last ones are kept."""
-        aside = self.file.parent / "aside"
-        with contextlib.suppress(OSError):
-            aside.mkdir(exist_ok=True)
-            self.file.replace(aside / self.file.name)
-            kept = sorted(aside.glob(f"*{SUFFIX}"), key=lambda file: file.stat().st_mtime)
-            for old in kept[:-_KEPT_ASIDE]:
-                old.unlink()
+        if not self.damaged:
+            put_aside(self.file)
 
     def forget(self) -> None:
-        """Throws the journal away: what it holds is open again, and written down anew."""
-        with contextlib.suppress(OSError):
-            self.file.unlink(missing_ok=True)
+        """Throws the journal away: what it holds is open again, and written down anew. A damaged one stays aside."""
+        if not self.damaged:
+            with contextlib.suppress(OSError):
+                self.file.unlink(missing_ok=True)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Found:
+    """Journals that were looked through: what they offer, newest first, and those put aside with nothing to offer."""
+
+    left: tuple[LeftBehind, ...]
+    unreadable: tuple[Path, ...]
+
+
+def look_through(folder: Path) -> Found:
+    """Reads the journals of processes that live no more.
+
+    Those that hold nothing that was not saved are thrown away. Those that are damaged, or were written by a newer
+    Clevrin, are put aside, whether or not something in them can be offered.
+    """
+    left: list[LeftBehind] = []
+    unreadable: list[Path] = []
+    for file in _journals(folder):
+        with contextlib.suppress(OSError), file.open("rb") as opened:
+            fcntl.flock(opened.fileno(), fcntl.LOCK_SH | fcntl.LOCK_NB)  # a living process holds it: not ours
+            data = opened.read()
+            try:
+                each = _read(file, data)
+            except _UnreadableError:
+                unreadable.append(put_aside(file) or file)
+                continue
+            if each is None:
+                file.unlink(missing_ok=True)
+            elif each.damaged:
+                left.append(replace(each, file=put_aside(file) or file))
+            else:
+                left.append(each)
+    return Found(left=tuple(sorted(left, key=lambda each: each.when, reverse=True)), unreadable=tuple(unreadable))
 
 
 def left_behind(folder: Path) -> list[LeftBehind]:
-    """Journals of processes that live no more and that hold something that was not saved; newest first.
+    """What journals of processes that live no more offer, newest first; see `look_through`."""
+    return list(look_through(folder).left)
 
-    Those that hold nothing of the kind are thrown away.
-    """
-    found = []
-    for file in folder.glob(f"*{SUFFIX}"):
-        with contextlib.suppress(OSError), file.open("rb") as opened:
-            fcntl.flock(opened.fileno(), fcntl.LOCK_SH | fcntl.LOCK_NB)  # a living process holds it: not ours
-            each = _read(file, opened.read())
-            if each is None:
-                file.unlink(missing_ok=True)
-            else:
-                found.append(each)
-    return sorted(found, key=lambda each: each.when, reverse=True)
+
+def _journals(folder: Path) -> list[Path]:
+    try:
+        return [file for file in folder.glob(f"*{SUFFIX}") if is_file(file)]
+    except (OSError, ValueError):
+        return []
+
+
+class _UnreadableError(Exception):
+    """A journal holds something, but nothing of it can be read."""
 
 
 def _read(file: Path, data: bytes) -> LeftBehind | None:
-    """What a journal holds up to its first line that is not whole; None if that is nothing worth offering."""
-    if not data.startswith(_HEAD):
+    """What a journal holds; None if that is nothing worth offering. Raises `_UnreadableError`."""
+    head, _, body = data.partition(b"\n")
+    if not data or (head + b"\n" == _HEAD and not body.strip()):
         return None
-    lines = _whole_lines(data[len(_HEAD) :])
-    if not lines:
-        return None
-    base, *changes = lines
-    try:
-        project = checked_project(base["project"], file.name)
-    except (DocumentError, KeyError, TypeError):
-        return None
-    made, saved_after = 0, 0 if base.get("saved") else -1
-    for each in changes:
+    lines, torn = _lines(body)
+    damaged = torn or head + b"\n" != _HEAD
+    base, version = _base(body, lines[0] if lines else None)
+    damaged = damaged or base is None or lines[0] is None
+    if base is None:
+        project, place, saved = Project(), None, False
+    else:
+        place = Path(base["place"]) if isinstance(base.get("place"), str) else None
+        saved = bool(base.get("saved"))
+        try:
+            project = _based_on(base, place, file)
+        except DocumentError as error:
+            raise _UnreadableError from error
+    made, saved_after = 0, 0 if saved else -1
+    for each in lines[1:]:
+        if each is None:
+            continue
         if "saved" in each:
             saved_after = each["saved"]
             continue
         try:
-            project = applied(project, each["change"])
-        except (ValueError, KeyError, TypeError):
-            break
+            project = applied(project, migrated_change(each["change"], version))
+        except (ValueError, KeyError, TypeError, AttributeError):
+            damaged = True
+            if base is not None and lines[0] is not None:
+                break  # the rest was made on what this one would have given
+            continue
         made += 1
-    if made == saved_after:
+    if damaged and made == 0 and (base is None or not project.takes):
+        raise _UnreadableError
+    if made == saved_after and not damaged:
         return None
-    place = Path(base["place"]) if base.get("place") else None
     when = datetime.fromtimestamp(file.stat().st_mtime)
-    return LeftBehind(file=file, project=project, place=place, changes=made - max(0, saved_after), when=when)
+    changes = made - max(0, saved_after if isinstance(saved_after, int) else 0)
+    return LeftBehind(file=file, project=project, place=place, changes=changes, when=when, damaged=damaged)
+
+
+def _base(body: bytes, first: dict[str, Any] | None) -> tuple[dict[str, Any] | None, int]:
+    """The first line of a journal and the version of what it holds, even if its checksum does not agree."""
+    base: Any = first
+    if base is None:
+        text = body.partition(b"\n")[0].partition(b" ")[2]
+        try:
+            base = json.loads(text)
+        except (ValueError, RecursionError):
+            named = _PLACE.search(text)
+            try:
+                base = {"place": json.loads(named.group(1))} if named else None
+            except ValueError:
+                base = None
+    if not isinstance(base, dict):
+        return None, SCHEMA_VERSION
+    project = base.get("project")
+    version = project.get("schema_version") if isinstance(project, dict) else None
+    return base, version if isinstance(version, int) and version > 0 else SCHEMA_VERSION
+
+
+def _based_on(base: dict[str, Any], place: Path | None, file: Path) -> Project:
+    """The project that a journal begins with; where that line is damaged, the one in the project's file."""
+    if isinstance(base.get("project"), dict):
+        try:
+            version = base["project"].get("schema_version")
+            if isinstance(version, int) and version > SCHEMA_VERSION:
+                raise DocumentError(f"{file.name} was made by a newer Clevrin.")
+            return checked_project(base["project"], file.name)
+        except DocumentError:
+            if place is None or not is_file(place):
+                raise
+    if place is not None and is_file(place):
+        return load(place)
+    return Project()
 
 
 def _line(value: dict[str, Any]) -> bytes:
@@ -237,14 +322,28 @@ def _line(value: dict[str, Any]) -> bytes:
     return b"%08x %s\n" % (zlib.crc32(text), text)
 
 
-def _whole_lines(data: bytes) -> list[dict[str, Any]]:
-    values = []
-    for line in data.split(b"\n"):
+def _lines(data: bytes) -> tuple[list[dict[str, Any] | None], bool]:
+    """The lines of a journal, None for the first one if it is damaged; and whether more than its end is damaged.
+
+    What is torn off at the end is what was being written when the process was killed. Lines behind a damaged one are
+    read only where that is the first, on which the others do not build up line by line.
+    """
+    found: list[dict[str, Any] | None] = []
+    lines = data.split(b"\n")
+    for number, line in enumerate(lines):
         checksum, _, text = line.partition(b" ")
-        if not text or checksum != b"%08x" % zlib.crc32(text):
-            break
-        values.append(json.loads(text))
-    return values
+        if text and checksum == b"%08x" % zlib.crc32(text):
+            found.append(json.loads(text))
+        elif number == 0:
+            found.append(None)
+        else:
+            return found, any(_is_whole(later) for later in lines[number + 1 :])
+    return found, False
+
+
+def _is_whole(line: bytes) -> bool:
+    checksum, _, text = line.partition(b" ")
+    return bool(text) and checksum == b"%08x" % zlib.crc32(text)
 
 
 def _write(descriptor: int, data: bytes) -> None:

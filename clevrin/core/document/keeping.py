@@ -5,7 +5,9 @@ from pathlib import Path
 
 import platformdirs
 
-from clevrin.core.document.files import SUFFIX
+from clevrin.core.document.files import SUFFIX, read_text, write_atomically
+from clevrin.core.errors import DocumentError
+from clevrin.core.paths import is_file, is_there, put_aside
 
 
 def data_folder() -> Path:
@@ -32,18 +34,21 @@ def is_unnamed(path: Path) -> bool:
 
 
 def last_project() -> Path | None:
-    """The project that was open last, if its file is still there."""
+    """The project that was open last, if its file is still there. A note of it that is damaged is put aside."""
+    note = data_folder() / "last.json"
     try:
-        path = Path(json.loads((data_folder() / "last.json").read_text(encoding="utf-8"))["project"])
-    except (OSError, ValueError, KeyError, TypeError):
+        path = Path(json.loads(read_text(note, "a note of the last project"))["project"])
+    except (DocumentError, ValueError, KeyError, TypeError, RecursionError):
+        if is_there(note):
+            put_aside(note)
         return None
-    return path if path.is_file() else None
+    return path if is_file(path) else None
 
 
 def remember_last(path: Path) -> None:
     """Notes which project is open; a folder that cannot be written is no reason to stop."""
     try:
         data_folder().mkdir(parents=True, exist_ok=True)
-        (data_folder() / "last.json").write_text(json.dumps({"project": str(path)}), encoding="utf-8")
-    except OSError:
+        write_atomically(data_folder() / "last.json", json.dumps({"project": str(path)}))
+    except (OSError, DocumentError):
         pass

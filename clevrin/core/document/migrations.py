@@ -18,6 +18,28 @@ def migrated(data: Data) -> Data:
     return data
 
 
+def migrated_change(change: Data, version: int) -> Data:
+    """A change in a journal of a project of some version, as this version writes changes."""
+    if version >= SCHEMA_VERSION:
+        return change
+    rows = {name: change[name]["changed"] for name in ("takes", "shots") if name in change}
+    whole = {**change.get("project", {}), "schema_version": version, "takes": rows.get("takes", [])}
+    whole["reel"] = {**change.get("reel", {}), "shots": rows.get("shots", []), "markers": change.get("markers", [])}
+    whole = migrated(whole)
+    found = dict(change)
+    if "takes" in change:
+        found["takes"] = {**change["takes"], "changed": whole["takes"]}
+    if "shots" in change:
+        found["shots"] = {**change["shots"], "changed": whole["reel"]["shots"]}
+    if "markers" in change:
+        found["markers"] = whole["reel"]["markers"]
+    if "reel" in change:
+        found["reel"] = {name: value for name, value in whole["reel"].items() if name not in ("shots", "markers")}
+    if "project" in change:
+        found["project"] = {name: value for name, value in whole.items() if name not in ("takes", "reel")}
+    return found
+
+
 def _to_2(data: Data) -> Data:
     """Version 2 keeps several named spans of a take where version 1 had one at most."""
     takes = []

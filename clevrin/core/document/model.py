@@ -28,6 +28,11 @@ Light = Literal["as its takes", "standard"]
 
 _DEEP_FORMAT = re.compile(r"(?:p|gray)(?:9|1[0246])(?:le|be)?$|^p0|48|64")
 """Names of pixel formats with more than 8 bits: projects of earlier versions say nothing else of the depth."""
+_STANDARD_RATES = tuple(
+    Fraction(rate)
+    for rate in ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60", "120000/1001", "120")
+)
+_SAME_RATE = Fraction(1, 10_000)
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
 
@@ -35,8 +40,8 @@ LONGEST_DISSOLVE = 6
 class MediaFacts(Value):
     """What a footage file says of itself; width and height as shown: of square pixels, after the rotation (degrees).
 
-    `variable`: its frames do not stand at even times. `aspect`: how wide its pixels are in the file. `tagged`: it says
-    what its colours are. `channels` of its sound, 0 where that is not known.
+    `variable`: its frames do not stand at even times; `meant` is the rate at which they were to. `aspect`: how wide its
+    pixels are in the file. `tagged`: it says what its colours are. `channels` of its sound, 0 where that is not known.
     """
 
     width: int = Field(gt=0, le=16384)
@@ -54,12 +59,24 @@ class MediaFacts(Value):
     tagged: bool = True
     interlaced: bool = False
     aspect: Rate = Fraction(1)
+    meant: Rate | None = None
     channels: int = Field(default=0, ge=0, le=1000)
 
     @property
     def deep(self) -> bool:
         """Whether its pictures have more than 8 bits a sample."""
         return self.depth > 8 or _DEEP_FORMAT.search(self.pixel_format) is not None
+
+    @property
+    def reel_rate(self) -> Fraction:
+        """The rate that a reel gets from this film: its own, or the nearest one that is in use.
+
+        The latter where its own varies, is over 120, or is as good as one of those.
+        """
+        meant = self.meant or self.rate
+        nearest = min(_STANDARD_RATES, key=lambda each: abs(float(each / meant) - 1))
+        usable = not self.variable and 1 <= self.rate <= _STANDARD_RATES[-1]
+        return self.rate if usable and abs(nearest / self.rate - 1) > _SAME_RATE else nearest
 
 
 class NamedSpan(Value):

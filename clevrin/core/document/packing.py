@@ -8,6 +8,7 @@ from pathlib import Path
 from clevrin.core.document.files import SUFFIX, reason_of, save
 from clevrin.core.document.model import Project, Take
 from clevrin.core.errors import DocumentError
+from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress, step
 
 _BLOCK_BYTES = 4 * 1024 * 1024
@@ -26,7 +27,7 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     The folder is whole or absent. Raises `DocumentError` where it is there already, a take is missing or there
     is no room for it, and `CancelledError` when stopped. Progress is in megabytes.
     """
-    if folder.exists():
+    if is_there(folder):
         raise DocumentError(f"{folder} is there already: choose a new name for the folder to pack into.")
     takes = packed_takes(project)
     sizes = {take.id: _size(take) for take in takes}

@@ -19,6 +19,7 @@ from clevrin.core.document.files import read_text
 from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.paths import is_file
 
 _SAME_SPEED = 0.002
 
@@ -166,7 +167,7 @@ class _Reading:
         own = _value(Take, _own(reference))
         if own is not None:
             known = self._takes.get(own.id)
-            return known or self._keep(own.changed(path=str(path)) if path.is_file() else own)
+            return known or self._keep(own.changed(path=str(path)) if is_file(path) else own)
         url = reference.target_url
         if url not in self._by_url:
             try:

@@ -1,16 +1,30 @@
-"""A reel made of several takes by itself: in their given or their best order, joined at their best matches."""
+"""A reel made of several takes by itself: in their given or their best order, joined at their best matches.
+
+The joins of a chain are chosen together (dynamic programming over the proposals of each pair): what is best for one
+join may leave nothing of the take between it and the next.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from fractions import Fraction
 from itertools import pairwise, permutations, product
+from math import log
+
+import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
-from clevrin.core.join.match import Proposal, Side, rank_pairs, side_of_shot
+from clevrin.core.join.match import Proposal, Side, rank_pairs, room
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
+from clevrin.core.pace import played_rate
 
 _MOST_TRIED = 7
+_PROPOSALS = 48
+_PLAIN_SCORE = 1.0
+"""What a plain cut counts: less than any join that is worth the name."""
+_KEPT_SHARE = 0.5
+"""From this share of its span on, a take between two joins counts as kept."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -27,32 +41,90 @@ class Measured:
         return self.film(self.take)
 
 
-def assemble(
-    reel: Reel, takes: list[Measured], *, best_order: bool = False
-) -> tuple[Reel, tuple[Proposal | None, ...]]:
-    """Appends a shot per take to a reel, each joined to the one before it; None where no whips agree.
+@dataclass(frozen=True, kw_only=True)
+class Assembled:
+    """A reel made of takes: the shots that were added, and how each but the last is joined (None: a plain cut)."""
+
+    reel: Reel
+    shots: tuple[Shot, ...]
+    joins: tuple[Proposal | None, ...]
+
+
+def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False) -> Assembled:
+    """Appends a shot per take to a reel, each joined to the one before it as far as whips agree.
 
     With `best_order` the order of the takes with the highest sum of scores is taken: all orders are tried up
     to seven takes, beyond that the best next take is chosen one by one.
     """
     if best_order:
         takes = _best_order(takes)
-    shots: list[Shot] = []
-    taken: list[Proposal | None] = []
-    for number, measured in enumerate(takes):
-        shot = Shot(take_id=measured.take.id, span=measured.take.span)
-        if shots:
-            before = takes[number - 1]
-            leaving = side_of_shot(before.reader, before.trace, shots[-1], leaving=True, alone=len(shots) == 1)
-            arriving = side_of_shot(measured.reader, measured.trace, shot, leaving=False, alone=True)
-            proposals = rank_pairs(leaving, arriving)
-            best = proposals[0] if proposals else None
-            if best is not None:
-                frames = before.take.facts.frames, measured.take.facts.frames
-                shots[-1], shot = joined(shots[-1], shot, best, frames)
-            taken.append(best)
-        shots.append(shot)
-    return reel.changed(shots=(*reel.shots, *shots)), tuple(taken)
+    sides = [_side(measured, reel.rate) for measured in takes]
+    chosen = _chain([(None, *rank_pairs(a, b, most=_PROPOSALS)) for a, b in pairwise(sides)], sides)
+    shots = [Shot(take_id=measured.take.id, span=measured.take.span) for measured in takes]
+    for number, proposal in enumerate(chosen):
+        if proposal is not None:
+            frames = sides[number].frames, sides[number + 1].frames
+            shots[number], shots[number + 1] = joined(shots[number], shots[number + 1], proposal, frames)
+    return Assembled(reel=reel.changed(shots=(*reel.shots, *shots)), shots=tuple(shots), joins=tuple(chosen))
+
+
+def _side(measured: Measured, reel_rate: Fraction) -> Side:
+    take = measured.take
+    return Side.of(measured.reader, measured.trace, kept=take.span, rate=played_rate(take, reel_rate))
+
+
+_Choice = Proposal | None
+
+
+def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side]) -> list[_Choice]:
+    """Of the proposals of each join the ones whose scores are best together with what they leave of the takes."""
+    if not choices:
+        return []
+    total = [[_worth(choice) for choice in choices[0]]]
+    came_from: list[list[int]] = []
+    for number, (before, after) in enumerate(pairwise(choices), start=1):
+        reached: list[float] = []
+        best_before: list[int] = []
+        for choice in after:
+            sums = [t + _worth_between(b, choice, sides[number]) for t, b in zip(total[-1], before, strict=True)]
+            best = int(np.argmax(sums))
+            reached.append(sums[best] + _worth(choice))
+            best_before.append(best)
+        total.append(reached)
+        came_from.append(best_before)
+    at = int(np.argmax(total[-1]))
+    way = [at]
+    for best_before in reversed(came_from):
+        at = best_before[at]
+        way.append(at)
+    return [choice[at] for choice, at in zip(choices, reversed(way), strict=True)]
+
+
+def _worth(choice: _Choice) -> float:
+    return log(_PLAIN_SCORE if choice is None else max(choice.score, 1e-6))
+
+
+def _worth_between(arriving: _Choice, leaving: _Choice, side: Side) -> float:
+    """What is left of a take between two joins, as a logarithm of 0 to 1; minus infinity where that is nothing."""
+    ways = {choice for choice in (_way(arriving, of_in=True), _way(leaving, of_in=False)) if choice is not None}
+    if len(ways) > 1:
+        return -np.inf
+    backward = ways == {True}
+    kept = side.kept
+    enters = arriving.in_frame if arriving is not None else (kept.end - 1 if backward else kept.first)
+    leaves = leaving.out_frame if leaving is not None else (kept.first if backward else kept.end - 1)
+    frames = (enters - leaves if backward else leaves - enters) + 1
+    if frames < 1:
+        return -np.inf
+    share = min(1.0, frames / (_KEPT_SHARE * kept.frames)) * float(room(np.array(frames / side.rate)))
+    return log(max(share, 1e-9))
+
+
+def _way(choice: _Choice, *, of_in: bool) -> bool | None:
+    """Whether a join has its side play backward; None for a plain cut."""
+    if choice is None:
+        return None
+    return choice.reverse_in if of_in else choice.reverse_out
 
 
 def _best_order(takes: list[Measured]) -> list[Measured]:

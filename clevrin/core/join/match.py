@@ -3,12 +3,13 @@
 The score of a pair is 100 times the product of bell curves over the disagreement in direction (25° is one
 deviation), log speed (0.35), log blur (0.5) and colour (CIE76 ΔE 40, mean of nine fields), of how fast either
 side is against its own peak (a cut hides where the motion is greatest), of a share for acceleration that
-goes the wrong way (leaving should rise, arriving fall), for what is left of either take beside its whip
-(under half a second counts in full only as a last resort), and of a small price for mirroring and for
-playing backwards. Every factor is 0 to 1, so the score is a percentage.
+goes the wrong way (leaving should rise, arriving fall), of what is left of either shot (under half a second as the
+square of its share of that; and what of it lies beside the whip in full only as a last resort), and of a small price
+for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
 """
 
 from dataclasses import dataclass
+from fractions import Fraction
 from itertools import product
 
 import numpy as np
@@ -28,7 +29,8 @@ _MIRROR_SHARE = {None: 1.0, "horizontal": 0.95, "vertical": 0.85, "both": 0.82}
 _BACKWARDS_SHARE = 0.85
 _DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 40.0
 _WRONG_WAY_SHARE = 0.9
-_ROOM_S = 0.5
+ENOUGH_S = 0.5
+"""What has to be left of a shot, in seconds, that it is seen as one."""
 _APART_FRAMES = 2
 _LEAST_SCORE = 1.0
 
@@ -38,7 +40,7 @@ class Proposal:
     """A pair of frames to cut between: `out_frame` is the last one shown, `in_frame` the first one.
 
     `mirror` is that of the incoming side against the outgoing one. Ratios are incoming over outgoing.
-    `score` is 0 to 100.
+    What is left of either side, from its other end to the cut, is in seconds of the reel. `score` is 0 to 100.
     """
 
     out_frame: int
@@ -51,46 +53,80 @@ class Proposal:
     blur_ratio: float
     colour_delta_e: float
     score: float
+    out_left_s: float
+    in_left_s: float
+
+    @property
+    def short_s(self) -> float | None:
+        """What is left of the side of which too little is left to be seen, in seconds; None where both have enough."""
+        least = min(self.out_left_s, self.in_left_s)
+        return least if least < ENOUGH_S else None
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class _Frames:
-    """The frames of one whip: velocity in widths/s (x right, y up: the camera's), blur in widths, looks."""
+    """The frames of one whip: velocity in widths/s (x right, y up: the camera's), blur in widths, looks.
+
+    `rate`: how many of them go by in a second of the reel.
+    """
 
     numbers: NDArray[np.int64]
     velocity: Numbers
     blur: Numbers
     lab: Numbers
     peak: float
-    room_before_s: float
-    room_after_s: float
+    rate: float
     change: Numbers
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Side:
-    """One side of a join: the whips of a take within a span. `reverse`: its direction of play, None: free."""
+    """One side of a join: the whips of a take within a span. `reverse`: its direction of play, None: free.
+
+    `kept` is the shot's span as it is, which a join cuts, `frames` how many the take has, and `rate` how many of them
+    go by in a second of the reel.
+    """
 
     whips: tuple[_Frames, ...]
+    kept: Span
+    frames: int
+    rate: float
     reverse: bool | None = None
 
     @staticmethod
-    def of(reader: FilmReader, trace: Trace, span: Span | None = None, reverse: bool | None = None) -> "Side":
-        """Describes a take for matching; decodes the frames of its whips."""
-        span = span or Span(first=0, end=trace.frames)
+    def of(
+        reader: FilmReader,
+        trace: Trace,
+        span: Span | None = None,
+        reverse: bool | None = None,
+        *,
+        kept: Span | None = None,
+        rate: Fraction | None = None,
+    ) -> "Side":
+        """Describes a take for matching; decodes the frames of its whips.
+
+        `span`: where it may be cut, `kept`: the shot's own (both None: all of the take). `rate`: how many of its frames
+        go by in a second of the reel, None: as many as when it was shot.
+        """
+        whole = Span(first=0, end=trace.frames)
+        span, per_s = span or whole, float(rate or trace.rate)
         found = []
         for whip in find_whips(trace):
             first, last = max(whip.start, span.first), min(whip.end, span.end - 1)
             if last >= first and whip.peak in span:
-                found.append(_described(reader, trace, whip, first, last, span))
-        return Side(whips=tuple(found), reverse=reverse)
+                found.append(_described(reader, trace, whip, Span(first=first, end=last + 1), per_s))
+        return Side(whips=tuple(found), kept=kept or whole, frames=trace.frames, rate=per_s, reverse=reverse)
+
+    def left(self, frames: NDArray[np.int64], *, ends: bool) -> NDArray[np.int64]:
+        """How many frames of the shot are left when its span ends with, or begins at, each of these frames."""
+        return np.array([cut(self.kept, int(frame), self.frames, ends=ends).frames for frame in frames])
 
 
-def _described(reader: FilmReader, trace: Trace, whip: Whip, first: int, last: int, span: Span) -> _Frames:
-    numbers = np.arange(first, last + 1)
-    per_s = float(trace.rate) / trace.width
+def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rate: float) -> _Frames:
+    numbers = np.arange(within.first, within.end)
+    per_s = rate / trace.width
     velocity = trace.velocity_px[numbers] * [-per_s, per_s]
-    speed = trace.widths_per_s
+    speed = trace.widths_per_s * rate / float(trace.rate)
     change = np.gradient(speed)[numbers] if trace.frames > 1 else np.zeros(len(numbers))
     looks: Looks = glance(reader, tuple(int(n) for n in numbers))
     return _Frames(
@@ -99,8 +135,7 @@ def _described(reader: FilmReader, trace: Trace, whip: Whip, first: int, last: i
         blur=trace.blur_px[numbers] / trace.width,
         lab=looks.lab,
         peak=float(speed[whip.peak]),
-        room_before_s=(whip.start - span.first) / float(trace.rate),
-        room_after_s=(span.end - 1 - whip.end) / float(trace.rate),
+        rate=rate,
         change=change,
     )
 
@@ -118,7 +153,11 @@ def rank_pairs(
         for reverse_out, reverse_in, flip in product(
             _directions(outgoing, reverse), _directions(incoming, reverse), mirrorings
         ):
-            found.extend(_apart(_scored(out, in_, flip, reverse_out, reverse_in)))
+            left = (
+                outgoing.left(out.numbers, ends=not reverse_out) / outgoing.rate,
+                incoming.left(in_.numbers, ends=reverse_in) / incoming.rate,
+            )
+            found.extend(_apart(_scored(out, in_, flip, reverse_out, reverse_in, left)))
     found.sort(key=lambda p: -p.score)
     return tuple(found[:most])
 
@@ -129,8 +168,10 @@ def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:
     return (False, True) if reverse else (False,)
 
 
-def _scored(out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool) -> list[Proposal]:
-    """Every pair of frames of two whips in one variant."""
+def _scored(
+    out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool, left_s: tuple[Numbers, Numbers]
+) -> list[Proposal]:
+    """Every pair of frames of two whips in one variant; `left_s`: what is left of either side, for each frame."""
     way_out, way_in = (-1.0 if reverse_out else 1.0), (-1.0 if reverse_in else 1.0)
     flip = np.array(
         [-1.0 if mirror in ("horizontal", "both") else 1.0, -1.0 if mirror in ("vertical", "both") else 1.0]
@@ -153,9 +194,8 @@ def _scored(out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, rever
     falls = (out.change * way_out < -0.04 * out.peak)[:, None]
     rises = (in_.change * way_in > 0.04 * in_.peak)[None]
     score *= np.where(falls, _WRONG_WAY_SHARE, 1.0) * np.where(rises, _WRONG_WAY_SHARE, 1.0)
-    room_out = out.room_after_s if reverse_out else out.room_before_s
-    room_in = in_.room_before_s if reverse_in else in_.room_after_s
-    score *= _room(room_out) * _room(room_in) * _MIRROR_SHARE[mirror]
+    score *= _left_share(out, left_s[0], ends=not reverse_out)[:, None]
+    score *= _left_share(in_, left_s[1], ends=reverse_in)[None] * _MIRROR_SHARE[mirror]
     score *= _BACKWARDS_SHARE ** (reverse_out + reverse_in) * 100
     return [
         Proposal(
@@ -168,6 +208,8 @@ def _scored(out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, rever
             speed_ratio=round(float(speed[i, j]), 4),
             blur_ratio=round(float(blur[i, j]), 4),
             colour_delta_e=round(float(delta_e[i, j]), 2),
+            out_left_s=round(float(left_s[0][i]), 3),
+            in_left_s=round(float(left_s[1][j]), 3),
             score=round(float(score[i, j]), 2),
         )
         for i, j in zip(*np.nonzero(score >= _LEAST_SCORE), strict=True)
@@ -178,8 +220,16 @@ def _bell(deviation: Numbers) -> Numbers:
     return np.exp(-0.5 * deviation**2)
 
 
-def _room(seconds: float) -> float:
-    return float(np.clip(seconds / _ROOM_S, 0.1, 1.0))
+def room(seconds: Numbers) -> Numbers:
+    """0 to 1: how much of a join's score counts where so much of a shot is left."""
+    return np.clip(seconds / ENOUGH_S, 0.0, 1.0) ** 2
+
+
+def _left_share(whip: _Frames, left_s: Numbers, *, ends: bool) -> Numbers:
+    """0 to 1, for each frame of a whip: how much counts what a cut there leaves, in all and beside the whip."""
+    inside = whip.numbers - whip.numbers[0] if ends else whip.numbers[-1] - whip.numbers
+    beside_s = left_s - inside / whip.rate
+    return room(left_s) * np.clip(beside_s / ENOUGH_S, 0.1, 1.0)
 
 
 def _apart(proposals: list[Proposal]) -> list[Proposal]:
@@ -195,14 +245,25 @@ def _apart(proposals: list[Proposal]) -> list[Proposal]:
     return kept
 
 
-def side_of_shot(reader: FilmReader, trace: Trace, shot: Shot, *, leaving: bool, alone: bool) -> Side:
+def side_of_shot(reader: FilmReader, trace: Trace, shot: Shot, rate: Fraction, *, leaving: bool, alone: bool) -> Side:
     """A shot as one side of a join: what it may be cut at, without giving up its other end.
 
-    `alone`: its other end is not joined to anything, so that it may also be played the other way.
+    `rate`: how many of its frames go by in a second of the reel. `alone`: its other end is not joined to anything, so
+    that it may also be played the other way.
     """
     last = trace.frames
     opens_end = leaving != shot.reverse  # the end of the span that the join may move
     span = Span(first=shot.span.first, end=last) if opens_end else Span(first=0, end=shot.span.end)
     if alone:
         span = Span(first=0, end=last)
-    return Side.of(reader, trace, span, None if alone else shot.reverse)
+    return Side.of(reader, trace, span, None if alone else shot.reverse, kept=shot.span, rate=rate)
+
+
+def cut(span: Span, frame: int, frames: int, *, ends: bool) -> Span:
+    """The span up to and including a frame (`ends`), or from it on; its other end stays where it makes sense.
+
+    `frames`: how many the take has.
+    """
+    if ends:
+        return Span(first=span.first if span.first <= frame else 0, end=frame + 1)
+    return Span(first=frame, end=span.end if span.end > frame else frames)

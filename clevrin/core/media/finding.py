@@ -9,6 +9,7 @@ from clevrin.core.document import Take
 from clevrin.core.errors import MediaError
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import FILM_SUFFIXES
+from clevrin.core.paths import is_file, is_folder
 from clevrin.core.progress import Progress, step
 
 FileState = Literal["there", "missing", "replaced"]
@@ -27,7 +28,7 @@ class Found:
 
 def file_state(path: Path, known_as: str) -> FileState:
     """Whether a take's file is there and still the one that was brought in; costs a few milliseconds."""
-    if not path.is_file():
+    if not is_file(path):
         return "missing"
     try:
         return "there" if fingerprint(path) == known_as else "replaced"
@@ -45,8 +46,8 @@ def find_takes(wanted: Mapping[str, Take], pointed: Path, progress: Progress) ->
     for take in wanted.values():
         prints.setdefault(take.fingerprint, []).append(take.id)
     suffixes = {Path(take.path).suffix.lower() for take in wanted.values()} | FILM_SUFFIXES
-    folder = pointed if pointed.is_dir() else pointed.parent
-    files = [pointed] if pointed.is_file() else []
+    folder = pointed if is_folder(pointed) else pointed.parent
+    files = [pointed] if is_file(pointed) else []
     files += [path for path in _files_below(folder, _DEEPEST) if path != pointed]
     places: list[tuple[str, str]] = []
     for number, path in enumerate(files[:_MOST_FILES]):
@@ -68,8 +69,8 @@ def _files_below(folder: Path, deep: int) -> Iterable[Path]:
         entries = sorted(path for path in folder.iterdir() if not path.name.startswith("."))
     except OSError:
         return
-    yield from (path for path in entries if path.is_file())
+    yield from (path for path in entries if is_file(path))
     if deep > 1:
         for path in entries:
-            if path.is_dir() and not path.is_symlink():
+            if is_folder(path) and not path.is_symlink():
                 yield from _files_below(path, deep - 1)

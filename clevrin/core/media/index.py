@@ -18,13 +18,15 @@ _MOST_FRAMES = 10_000_000
 class FrameIndex:
     """Of every frame, in the order shown: `stamps` in ticks of `tick_s` seconds, and whether it is an entry.
 
-    Both arrays have the shape (frames,), are int64 and bool, and are read-only. `rate` is the mean rate.
+    Both arrays have the shape (frames,), are int64 and bool, and are read-only. `rate` is the mean rate, `meant` that
+    at which the camera took them where it varies: a phone leaves frames out.
     """
 
     stamps: NDArray[np.int64]
     entries: NDArray[np.bool_]
     tick_s: Fraction
     rate: Fraction
+    meant: Fraction
     variable: bool
 
     @property
@@ -70,7 +72,14 @@ def index_frames(path: Path) -> FrameIndex:
     sorted_stamps, sorted_entries = sorted_stamps[fresh], sorted_entries[fresh]
     rate, variable = _pace(sorted_stamps, tick_s, stated, path)
     sorted_stamps.flags.writeable = sorted_entries.flags.writeable = False
-    return FrameIndex(stamps=sorted_stamps, entries=sorted_entries, tick_s=tick_s, rate=rate, variable=variable)
+    return FrameIndex(
+        stamps=sorted_stamps,
+        entries=sorted_entries,
+        tick_s=tick_s,
+        rate=rate,
+        meant=_meant(sorted_stamps, tick_s) if variable else rate,
+        variable=variable,
+    )
 
 
 def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
@@ -84,6 +93,14 @@ def _stamps_by_decoding(path: Path) -> tuple[list[int], list[bool]]:
                 stamps.append(frame.pts if frame.pts is not None else len(stamps))
                 entries.append(frame.key_frame)
     return stamps, entries
+
+
+def _meant(stamps: NDArray[np.int64], tick_s: Fraction) -> Fraction:
+    """The rate of which a film of varying rate has most frames, others left out: steps of the usual one counted."""
+    steps = np.diff(stamps)
+    counted = int(np.maximum(1, np.round(steps / np.median(steps))).sum())
+    rate = Fraction(counted) / ((int(stamps[-1]) - int(stamps[0])) * tick_s)
+    return bounded_rate(min(max(rate, Fraction(1, 10)), Fraction(1000)))
 
 
 def _pace(stamps: NDArray[np.int64], tick_s: Fraction, stated: Fraction | None, path: Path) -> tuple[Fraction, bool]:

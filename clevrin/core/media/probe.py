@@ -48,6 +48,7 @@ def probe(path: Path, index: FrameIndex | None = None) -> MediaFacts:
             width=width,
             height=height,
             rate=index.rate,
+            meant=index.meant if index.variable else None,
             variable=index.variable,
             frames=index.frames,
             seconds=round(float(index.times_s[-1]) + float(1 / index.rate), 6),

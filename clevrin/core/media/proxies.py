@@ -24,6 +24,7 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.outputs import BusyError
+from clevrin.core.paths import is_file
 from clevrin.core.progress import Progress, step
 
 PROXY_WIDTH = 960
@@ -74,7 +75,7 @@ class ProxyShelf:
     def find(self, fingerprint: str) -> Path | None:
         """The proxy of a film, if there is one."""
         path = self._path(fingerprint)
-        return path if path.is_file() else None
+        return path if is_file(path) else None
 
     def drop(self, fingerprint: str) -> None:
         with contextlib.suppress(OSError):
@@ -87,7 +88,7 @@ class ProxyShelf:
         stopped: nothing half-made stays. A frame that cannot be read is shown as the one before it.
         """
         path = self._path(request.fingerprint)
-        while not path.is_file():
+        while not is_file(path):
             try:
                 self._make(path, request, progress)
             except BusyError:  # another process makes the same one

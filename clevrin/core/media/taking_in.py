@@ -6,6 +6,7 @@ from pathlib import Path
 from clevrin.core.document import Take
 from clevrin.core.errors import MediaError
 from clevrin.core.media.probe import fingerprint, probe
+from clevrin.core.paths import is_file, is_folder
 
 _SUFFIXES = "mp4 m4v mov mkv webm avi mts m2ts ts mxf 3gp mpg mpeg wmv flv ogv dv"
 FILM_SUFFIXES = frozenset(f".{suffix}" for suffix in _SUFFIXES.split())
@@ -34,7 +35,7 @@ def files_in(paths: Iterable[Path]) -> list[Path]:
     """
     found: list[Path] = []
     for path in paths:
-        found.extend(_films_below(path) if path.is_dir() else [path])
+        found.extend(_films_below(path) if is_folder(path) else [path])
     return found[:_MOST_FILES]
 
 
@@ -43,8 +44,8 @@ def _films_below(folder: Path) -> list[Path]:
         entries = sorted(path for path in folder.iterdir() if not path.name.startswith("."))
     except OSError:
         return []
-    films = [path for path in entries if path.suffix.lower() in FILM_SUFFIXES and path.is_file()]
+    films = [path for path in entries if path.suffix.lower() in FILM_SUFFIXES and is_file(path)]
     for below in entries:
-        if below.is_dir() and not below.is_symlink():
+        if is_folder(below) and not below.is_symlink():
             films.extend(_films_below(below))
     return films

@@ -18,6 +18,9 @@ Numbers = NDArray[np.float64]
 ASSUMED_SHUTTER_DEG = 180.0
 """What is taken where a take never moves fast enough for its shutter angle to be seen."""
 
+_EVEN_FRAMES, _EVEN_S = 0.1, 0.0015
+"""Stamps that stray no further are even: the ticks of a container are as coarse."""
+_LEAST_STEP = 0.1
 _LONGEST_GUESS = 12
 """Frames over which a speed that is not known is thought to go from one that is to the next."""
 LOW_CONFIDENCE = 0.35
@@ -123,12 +126,24 @@ class Trace:
         """
         return self.while_open(self.displacement_px)
 
+    @cached_property
+    def varying(self) -> Numbers | None:
+        """(frames,): how long each step took, in mean frames, where the rate varies; None where it is even."""
+        if self.frames < 3 or len(self.times_s) != self.frames:
+            return None
+        taken = (self.times_s - self.times_s[0]) * float(self.rate)
+        strayed = np.abs(taken - np.arange(self.frames) * taken[-1] / (self.frames - 1)).max()
+        if strayed <= max(_EVEN_FRAMES, _EVEN_S * float(self.rate)):
+            return None
+        return np.maximum(np.diff(taken, prepend=-1.0), _LEAST_STEP)
+
     def while_open(self, steps: Numbers) -> Numbers:
         """From steps (frames, ...) into each frame, the rate of change while it is exposed.
 
         The mean of the steps into and out of the frame; at the ends of the take the one that is known. A frame
         that is shown once more shares the step that follows it, and of a step that is not known, as across a cut, is
-        thought what lies between its neighbours: the camera did not halt.
+        thought what lies between its neighbours: the camera did not halt. Where the rate varies, a step over more time
+        than others counts for less.
         """
         if self.frames < 2:
             return np.zeros_like(steps)
@@ -136,6 +151,8 @@ class Trace:
         repeated = np.append(self.confidence[:-1] == REPEATED, False)
         for frame in np.flatnonzero(repeated)[::-1]:
             steps[frame] = steps[frame + 1] = steps[frame + 1] / 2
+        if self.varying is not None:
+            steps /= self.varying.reshape(-1, *[1] * (steps.ndim - 1))
         known = np.flatnonzero(self.confidence[1:] > 0) + 1
         for before, after in pairwise(known):
             if 1 < after - before <= _LONGEST_GUESS:

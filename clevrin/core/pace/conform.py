@@ -4,10 +4,15 @@ from bisect import bisect_right
 from collections import OrderedDict
 from dataclasses import dataclass
 from fractions import Fraction
-from math import ceil
+from math import ceil, floor
 from threading import Lock
 
-from clevrin.core.document import Project, Shot, Take
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Project, Shot, Span, Take
+
+_HALF = Fraction(1, 2)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -125,50 +130,121 @@ def shot_at(project: Project, frame: int) -> Placed | None:
     return row[index] if index >= 0 and frame < row[index].end else None
 
 
-def source_position(placed: Placed, frame: int, reel_rate: Fraction) -> Fraction:
-    """How far into the take's own frames a reel frame reaches, counted from the start of the shot's span.
+def reel_position(placed: Placed, frame: int) -> Fraction:
+    """Where on the reel, in frames of it, a frame of the take stands by even time: at its middle; may lie outside."""
+    steps = placed.steps_to(frame)
+    stretch = _stretch(placed)
+    if stretch is not None:
+        return placed.start + steps / stretch
+    return placed.start + (steps + _HALF) * placed.reel_rate / placed.rate - _HALF
 
-    Frames before or behind the shot are handles: they give positions outside 0 to `span.frames`.
+
+def nominal_frame(placed: Placed, frame: int) -> int:
+    """The frame of the take that stands at a frame of the reel, by even time; within the take.
+
+    It is the one on the screen at the middle of the reel's frame. Where the take has more frames than the reel, its
+    span is spread so that its first and its last frame are shown: what was matched there is seen. Frames before or
+    behind the shot are handles: they give frames outside of its span.
     """
-    return (frame - placed.start) * placed.rate / reel_rate
+    at = frame - placed.start
+    stretch = _stretch(placed)
+    steps = round(at * stretch) if stretch is not None else floor((at + _HALF) * placed.rate / placed.reel_rate)
+    if 0 <= at < placed.frames:
+        steps = min(max(steps, 0), placed.shot.span.frames - 1)
+    return _played(placed, steps)
 
 
-def nominal_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
-    """The frame of the take that stands at a frame of the reel, by even time; within the take."""
-    return _played(placed, int(source_position(placed, frame, reel_rate) // 1))
+def _stretch(placed: Placed) -> Fraction | None:
+    """How many frames of the take go by from one of the reel to the next where it has more of them, else None."""
+    if placed.rate <= placed.reel_rate or placed.shot.span.frames < 2:
+        return None
+    return Fraction(placed.shot.span.frames - 1, max(1, placed.frames - 1))
 
 
-def reel_frame(placed: Placed, frame: int, reel_rate: Fraction) -> int:
-    """The first frame of the reel at which a frame of the take stands, by even time: turns `nominal_frame` round.
+def reel_frame(placed: Placed, frame: int) -> int:
+    """The first frame of the reel at which a frame of the take stands, or the next one that is shown, by even time.
 
     A frame outside the shot's span gives the nearest frame of the shot.
     """
-    at = placed.start + ceil(placed.steps_to(frame) * reel_rate / placed.rate)
-    return min(max(at, placed.start), placed.end - 1)
+    steps = placed.steps_to(frame)
+    at = min(max(ceil(reel_position(placed, frame)) - 2, placed.start), placed.end - 1)
+    while at < placed.end - 1 and placed.steps_to(nominal_frame(placed, at)) < steps:
+        at += 1
+    return at
 
 
-def stamped_frame(placed: Placed, frame: int, reel_rate: Fraction, times_s: tuple[float, ...] | None) -> int:
+def stamped_frame(placed: Placed, frame: int, times_s: tuple[float, ...] | None) -> int:
     """The same by the film's own time stamps, in seconds, for takes of variable rate (None: even time).
 
-    The span keeps the length that it has by even time; inside it every frame is shown at its own instant.
+    The span keeps the length that it has by even time. Inside it every frame is shown, nearest to its own instant, as
+    long as there are as many frames of the reel; what the camera left out is filled by the nearer neighbour.
     """
-    position = source_position(placed, frame, reel_rate)
-    span = placed.shot.span
-    if times_s is None or len(times_s) < 2 or not 0 <= position < span.frames:
-        return _played(placed, int(position // 1))
+    at, span = frame - placed.start, placed.shot.span
+    own_time = times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end
+    if times_s is None or not own_time or not 0 <= at < placed.frames:
+        return nominal_frame(placed, frame)
+    return _played(placed, _stamped.of(times_s, span, placed.frames, reverse=placed.shot.reverse)[at])
+
+
+class _Stamped:
+    """Which frame of a span, counted in the order of play, stands at each frame of the reel; the last few spans."""
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[object, tuple[tuple[float, ...], tuple[int, ...]]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, times_s: tuple[float, ...], span: Span, frames: int, *, reverse: bool) -> tuple[int, ...]:
+        key = id(times_s), span.first, span.end, frames, reverse
+        with self._lock:
+            found = self._known.get(key)
+        if found is not None:  # it holds its stamps: no other ones can have the same identity
+            return found[1]
+        steps = _placed_by_stamps(np.array(times_s), span, frames, reverse=reverse)
+        with self._lock:
+            self._known[key] = times_s, steps
+            while len(self._known) > _SPANS_KEPT:
+                self._known.popitem(last=False)
+        return steps
+
+
+_SPANS_KEPT = 64
+_stamped = _Stamped()
+
+
+def _placed_by_stamps(times_s: NDArray[np.float64], span: Span, frames: int, *, reverse: bool) -> tuple[int, ...]:
     last = len(times_s) - 1
-    start = times_s[span.first]
-    end = times_s[span.end] if span.end <= last else times_s[last] + (times_s[last] - times_s[0]) / last
-    share = float(position / span.frames)
-    instant = end - share * (end - start) if placed.shot.reverse else start + share * (end - start)
-    low, high = span.first, span.end - 1
-    while low < high:  # the last frame that is on the screen at the instant
-        middle = (low + high + 1) // 2
-        if times_s[middle] <= instant + 1e-6:
-            low = middle
-        else:
-            high = middle - 1
-    return low
+    end_s = times_s[span.end] if span.end <= last else times_s[last] + (times_s[last] - times_s[0]) / last
+    starts = np.append(times_s[span.first : span.end], end_s)
+    if reverse:
+        starts = (-starts)[::-1]
+    # When each is shown, in frames of the reel, and when the last one ends.
+    at = (starts - starts[0]) / max(1e-9, starts[-1] - starts[0]) * frames
+    count = span.frames
+    if count > frames:
+        spread = np.linspace(0, at[count - 1], frames)
+        after = np.clip(np.searchsorted(at[:count], spread), 1, count - 1)
+        nearer = spread - at[after - 1] <= at[after] - spread
+        return tuple(int(step) for step in np.where(nearer, after - 1, after))
+    slots = _slots(at[:count], frames)
+    gaps = np.diff(np.append(slots, frames))
+    usual = float(np.median(np.diff(at)))
+    shown = np.repeat(np.arange(count), gaps)
+    shown = np.concatenate([np.zeros(frames - len(shown), np.int64), shown])
+    for step in np.flatnonzero((gaps[:-1] > 1) & (np.diff(at[:count]) > 1.5 * usual)):
+        # The camera left something out: the second half of the gap is nearer to what comes next.
+        shown[slots[step] + gaps[step] // 2 + 1 : slots[step] + gaps[step]] = step + 1
+    return tuple(int(step) for step in shown)
+
+
+def _slots(at: NDArray[np.float64], frames: int) -> NDArray[np.int64]:
+    """A frame of the reel of its own for each instant, the nearest that is free, in their order."""
+    turns = np.exp(2j * np.pi * at)
+    phase = float(np.angle(turns.mean())) / (2 * np.pi)  # jitter of the first one must not shift all others
+    slots = np.round(at - phase).astype(np.int64)
+    order = np.arange(len(slots))
+    slots = np.maximum.accumulate(np.maximum(slots, 0) - order) + order
+    room = frames - len(slots)
+    return np.minimum.accumulate(np.minimum(slots - order, room)[::-1])[::-1] + order
 
 
 def _played(placed: Placed, steps: int) -> int:

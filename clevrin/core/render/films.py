@@ -13,6 +13,7 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.paths import is_there
 from clevrin.core.render.remembered import Remembered
 
 _OPEN_FILMS, _FEW_OPEN_FILMS = 4, 2
@@ -78,7 +79,7 @@ class Films:
 
     def _open(self, take: Take) -> FilmReader:
         path = Path(take.path)
-        if path.exists() and fingerprint(path) != take.fingerprint:
+        if is_there(path) and fingerprint(path) != take.fingerprint:
             raise MediaError(f"{path.name} is no longer the film that was brought in; add it again.")
         return FilmReader(path, self._index_of(take), self._memory, one_thread=self._light)
 

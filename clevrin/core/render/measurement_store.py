@@ -17,6 +17,7 @@ from clevrin.core.motion.registration import Registration, RegistrationRequest, 
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import Vectors
 from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
+from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.render.remembered import Remembered
 
@@ -75,7 +76,7 @@ class MeasurementStore:
 
     def trace(self, take: Take, *, mesh: bool = False) -> Trace | None:
         """The trace of a take, with the local motion of a mesh if it is wanted."""
-        if not Path(take.path).exists():
+        if not is_there(Path(take.path)):
             return None
         if take.facts.frames < 2:
             return _single(take)

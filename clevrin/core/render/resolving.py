@@ -4,15 +4,16 @@ A shot is resolved to how it is held: as it was shot, along a path, or not yet, 
 lacking. `resolve` takes what is measured; `complete` measures what is not.
 """
 
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from itertools import zip_longest
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
+from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
 from clevrin.core.motion.registration import Registration, best_reference
@@ -127,7 +128,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
     shown = []
     for placed, weight in _mix(placed_shots(project), frame):
         resolved = of(placed.shot)
-        at = stamped_frame(placed, frame, reel.rate, resolved.stamps_s)
+        at = stamped_frame(placed, frame, resolved.stamps_s)
         shown.append(Shown(resolved=resolved, frame=at, weight=weight))
     return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown), colour=reel_colour(project))
 
@@ -212,15 +213,31 @@ def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measur
     return store.follow(need, progress)
 
 
+_NEAR = LONGEST_DISSOLVE + 1
+"""How many shots before or behind one, each a frame long, may show in a dissolve with it."""
+
+
 def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
-    """Which shots show at a frame, and with which weights: two during a dissolve."""
-    for here, after in zip_longest(row, row[1:]):
-        length = here.shot.leave.dissolve_frames if after is not None else 0
-        first = here.end - length // 2
-        step = frame - first
-        if after is not None and 0 <= step < length:
-            incoming = (step + 1) / (length + 1)
-            return [(here, 1 - incoming), (after, incoming)]
-        if here.start <= frame < here.end:
-            return [(here, 1.0)]
-    return []
+    """Which shots show at a frame, and with which weights: two during a dissolve, more where dissolves overlap.
+
+    Each dissolve lays what comes on all that was there before it.
+    """
+    if not row or not 0 <= frame < row[-1].end:
+        return []
+    middle = bisect_right(row, frame, key=lambda placed: placed.start) - 1
+    first, end = max(0, middle - _NEAR), min(len(row), middle + _NEAR + 1)
+    shown: list[tuple[Placed, float]] = []
+    rest = 1.0
+    for number in range(end - 1, first - 1, -1):
+        share = rest * (_arrived(row[number - 1], frame) if number > first else 1.0)
+        if share > 0:
+            shown.append((row[number], share))
+        rest -= share
+    return shown[::-1]
+
+
+def _arrived(before: Placed, frame: int) -> float:
+    """How far what follows a shot has come in at a frame, 0 to 1."""
+    length = before.shot.leave.dissolve_frames
+    step = frame - (before.end - length // 2) + 1
+    return min(max(step / (length + 1), 0.0), 1.0)

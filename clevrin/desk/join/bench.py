@@ -7,8 +7,8 @@ from clevrin.core.document import Join, Project, Shot
 from clevrin.core.document.edits import JoinShots, SetLeave
 from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.join import Proposal, joined, rank_pairs
-from clevrin.core.join.match import side_of_shot
-from clevrin.core.pace.conform import placed_shots
+from clevrin.core.join.match import ENOUGH_S, side_of_shot
+from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
@@ -18,7 +18,7 @@ from clevrin.desk.jobs import Job
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.programmes import join_programme
-from clevrin.desk.reel.knot import knot_between
+from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
 from clevrin.desk.viewer import Viewer
@@ -33,6 +33,7 @@ class JoinBench(Bench):
         super().__init__(context)
         self._ranked_for: tuple | None = None
         self._trying: Proposal | None = None
+        """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -150,10 +151,12 @@ class JoinBench(Bench):
         self.take_proposal()
 
     def document_changed(self) -> None:
+        self._drop_what_is_stale()
         self._trying = None
         super().document_changed()
 
     def selection_changed(self) -> None:
+        self._drop_what_is_stale()
         self._trying = None
         super().selection_changed()
 
@@ -216,11 +219,7 @@ class JoinBench(Bench):
         if any(trace is None for trace in traces):
             return "The motion is being measured."
         knot = knot_between(before, after, *traces)
-        if knot.leaving_deg is None and knot.arriving_deg is None:
-            return "Neither side moves much at the cut."
-        if knot.mismatch < 0.08:
-            return "Direction and speed agree at the cut."
-        return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
+        return "\n".join([_agreement(knot), *(words for each in (before, after) if (words := _too_little(each)))])
 
     # Ranking
 
@@ -230,22 +229,15 @@ class JoinBench(Bench):
         if pair is None or not self.entered:
             return
         project = self.context.session.project
+        reel_rate = project.reel.rate
         takes = tuple(project.take(shot.take_id) for shot in pair)
         measurements = self.context.measurements
         if any(measurements.trace(take) is None for take in takes):
             troubles = [t for take in takes if (t := measurements.trouble(take))]
             self._say(troubles[0] if troubles else "The motion of the two takes is being measured.")
             return
-        index = project.shot_index(pair[0].id)
-        alone = index == 0, index + 2 == len(project.reel.shots)
-        # The span's other ends and the directions of play decide what can be proposed, the cut itself does not.
-        key = (
-            *(shot.id for shot in pair),
-            *(take.fingerprint for take in takes),
-            alone,
-            pair[0].span.first if not pair[0].reverse else pair[0].span.end,
-            pair[1].span.end if not pair[1].reverse else pair[1].span.first,
-        )
+        alone = self._alone(pair)
+        key = self._what_is_ranked()
         if key == self._ranked_for:
             return
         self._ranked_for = key
@@ -256,10 +248,14 @@ class JoinBench(Bench):
                 sides = []
                 for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
                     trace = sources.measured.measure(take, progress)
-                    sides.append(side_of_shot(sources.films.reader(take), trace, shot, leaving=leaving, alone=free))
+                    rate = played_rate(take, reel_rate)
+                    reader = sources.films.reader(take)
+                    sides.append(side_of_shot(reader, trace, shot, rate, leaving=leaving, alone=free))
                 return rank_pairs(*sides)
 
         def done(proposals: tuple[Proposal, ...]) -> None:
+            if key != self._what_is_ranked():
+                return  # of another pair, or of this one as it was
             self.trouble.hide()
             self._say("" if proposals else "No whips of these two takes agree: this stays a plain cut.")
             self.table.show_proposals(proposals)
@@ -268,6 +264,34 @@ class JoinBench(Bench):
         self.context.jobs.restart(
             Job(key=("rank",), what="Matching", work=work, done=done, failed=self.trouble.tell, quiet=True)
         )
+
+    def _alone(self, pair: tuple[Shot, Shot]) -> tuple[bool, bool]:
+        """Whether the other end of either shot is not joined to anything."""
+        project = self.context.session.project
+        index = project.shot_index(pair[0].id)
+        return index == 0, index + 2 == len(project.reel.shots)
+
+    def _what_is_ranked(self) -> tuple | None:
+        """What decides which proposals there are: the span's other ends and the directions of play, not the cut."""
+        pair = self.pair
+        if pair is None:
+            return None
+        project = self.context.session.project
+        takes = tuple(project.take(shot.take_id) for shot in pair)
+        return (
+            *(shot.id for shot in pair),
+            *((take.fingerprint, take.facts.frames, played_rate(take, project.reel.rate)) for take in takes),
+            self._alone(pair),
+            pair[0].span.first if not pair[0].reverse else pair[0].span.end,
+            pair[1].span.end if not pair[1].reverse else pair[1].span.first,
+        )
+
+    def _drop_what_is_stale(self) -> None:
+        """Forgets proposals that were made for another pair, or for this one as it was."""
+        if self._ranked_for is not None and self._ranked_for != self._what_is_ranked():
+            self._ranked_for = None
+            self._trying = None
+            self.table.show_proposals(())
 
     def _say(self, words: str) -> None:
         """Words where the proposals would be."""
@@ -332,3 +356,20 @@ class JoinBench(Bench):
             return
         leave = pair[0].leave.changed(dissolve_frames=int(frames))
         self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave), gesture=f"dissolve of {pair[0].id}")
+
+
+def _agreement(knot: Knot) -> str:
+    if knot.leaving_deg is None and knot.arriving_deg is None:
+        return "Neither side moves much at the cut."
+    if knot.mismatch < 0.08:
+        return "Direction and speed agree at the cut."
+    return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
+
+
+def _too_little(placed: Placed) -> str:
+    """A warning where hardly anything is left of a shot; else nothing."""
+    seconds = float(placed.frames / placed.reel_rate)
+    if seconds >= ENOUGH_S:
+        return ""
+    frames = f"{placed.frames} frame{'s' if placed.frames > 1 else ''}"
+    return f"This leaves {frames} ({seconds:.2f} s) of {placed.take.name}: hardly enough to be seen."

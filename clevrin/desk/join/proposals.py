@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 from clevrin.core.join import Proposal
 from clevrin.desk import theme
 
-COLUMNS = ("match", "out", "in", "direction", "speed", "blur", "colour", "mirror", "play")
+COLUMNS = ("match", "out", "in", "direction", "speed", "blur", "colour", "mirror", "play", "leaves")
 
 
 class ProposalTable(QTableWidget):
@@ -87,6 +87,7 @@ def cells(p: Proposal) -> tuple[str, ...]:
         f"ΔE {p.colour_delta_e:.0f}",
         mirrored,
         f"{' and '.join(backward)} backward" if backward else "forward",
+        f"{p.out_left_s:.1f} | {p.in_left_s:.1f} s{' !' if p.short_s is not None else ''}",
     )
 
 

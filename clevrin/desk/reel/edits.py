@@ -120,7 +120,7 @@ class ReelEdits:
         placed = shot_at(session.project, session.playhead)
         if placed is None:
             return None, 0
-        return placed, nominal_frame(placed, session.playhead, session.project.reel.rate)
+        return placed, nominal_frame(placed, session.playhead)
 
     def _trim(self, placed: Placed, span: Span, label: str) -> bool:
         edit: Edit = TrimShot(shot_id=placed.shot.id, span=span, label=label)

@@ -9,7 +9,7 @@ from fractions import Fraction
 
 from clevrin.core.document import Project
 from clevrin.core.motion import Whip
-from clevrin.core.pace import Placed
+from clevrin.core.pace import Placed, reel_frame, reel_position
 
 SNAP_PX = 8.0
 
@@ -56,7 +56,7 @@ def slip_targets(placed: Placed, whips: tuple[Whip, ...], project: Project, play
     if placed.start <= playhead < placed.end:
         wanted.append((playhead, "the playhead"))
     for whip in whips:
-        at = placed.start + _reel(placed, placed.steps_to(whip.peak), rate)
+        at = float(reel_position(placed, whip.peak))
         for frame, words in wanted:
             yield Target(by=frame - at, words=f"whip peak {whip.peak} at {words}")
     for named in placed.take.spans:
@@ -73,7 +73,7 @@ def marker_targets(
         found.append(Target(by=placed.start - frame, words=f"start of {placed.take.name}"))
         for whip in whips.get(placed.take.id, ()):
             if whip.peak in placed.shot.span:
-                at = placed.start + round(_reel(placed, placed.steps_to(whip.peak), rate))
+                at = reel_frame(placed, whip.peak)
                 found.append(Target(by=at - frame, words=f"whip peak {whip.peak}"))
     return found
 

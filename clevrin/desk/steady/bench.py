@@ -173,7 +173,7 @@ class SteadyBench(Bench):
         session = self.context.session
         for placed in placed_shots(session.project):
             if placed.shot.id == shot.id:
-                session.move_playhead(reel_frame(placed, frame, session.project.reel.rate))
+                session.move_playhead(reel_frame(placed, frame))
 
     def viewers(self) -> tuple[Viewer, ...]:
         return self.before, self.after
@@ -187,7 +187,7 @@ class SteadyBench(Bench):
         shot, project = self.context.session.shot, self.context.session.project
         placed = shot_at(project, frame)
         if shot is not None and placed is not None and placed.shot.id == shot.id:
-            at = nominal_frame(placed, frame, project.reel.rate)
+            at = nominal_frame(placed, frame)
             self._frame[shot.id] = at
             self.context.player.seek(at, scrubbing=True)
 

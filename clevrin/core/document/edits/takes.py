@@ -21,7 +21,7 @@ class AddTakes:
         if not project.takes and not reel.shots and self.takes:
             facts = self.takes[0].facts
             width, height = (min(8192, max(2, side // 2 * 2)) for side in (facts.width, facts.height))
-            reel = reel.changed(rate=facts.rate, width=width, height=height)
+            reel = reel.changed(rate=facts.reel_rate, width=width, height=height)
         return project.changed(takes=(*project.takes, *self.takes), reel=reel)
 
 
