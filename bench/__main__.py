@@ -9,8 +9,11 @@ import clevrin  # noqa: F401  # before NumPy: it says how many threads that may 
 from bench.rows import print_rows
 
 
+PARTS = "tracing accuracy speed window first hands seeking colour solving".split()
+
+
 def main() -> None:
-    chosen = sys.argv[1:] or ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour"]
+    chosen = sys.argv[1:] or PARTS
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for kind in ("DATA", "CACHE", "CONFIG"):
@@ -20,6 +23,7 @@ def main() -> None:
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.seeking import seeking_rows
+        from bench.solving import solving_rows
         from bench.speed import speed
         from bench.tracing import tracing_rows
         from bench.window import the_application, window_rows
@@ -44,6 +48,8 @@ def main() -> None:
             print_rows("The first minute, and memory", first_minute_rows(folder))
         if "hands" in chosen:
             print_rows("500 takes and 300 shots under the hands", hands_rows(the_application(), folder))
+        if "solving" in chosen:
+            print_rows("Held paths found within their budget", solving_rows())
         if "colour" in chosen:
             print_rows("Colour bars through a render, worst difference in code values", colour_rows())
         if "seeking" in chosen:

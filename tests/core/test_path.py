@@ -13,9 +13,11 @@ from clevrin.core.hold import held_path
 from clevrin.core.hold.framing import slowly_under
 from clevrin.core.hold.interior import Programme, solve, unconstrained
 from clevrin.core.hold.moves import fast_frames, turning_frames
+from clevrin.core.hold.path import solve_path
 from clevrin.core.hold.report import course
 from clevrin.core.hold.solve import float_problem, gone_on
 from clevrin.core.motion.models import similarities_of
+from clevrin.core.motion.registration import Registration
 from tests.core.traces import trace_of, whip_course
 
 
@@ -184,3 +186,78 @@ def test_a_whip_within_a_shake_keeps_its_course_with_a_tight_budget():
     assert held.pan[-10:].mean() - held.pan[:10].mean() == pytest.approx(
         shot.pan[-10:].mean() - shot.pan[:10].mean(), rel=0.02
     )
+
+
+def wandering(rate: int, frames: int) -> np.ndarray:
+    """Unrest of hands over a slow swing, filmed at any rate: (frames, 2) px."""
+    t = np.arange(frames) / rate
+    rng = np.random.default_rng(5)
+    total = np.stack([300 * np.sin(0.4 * t), np.zeros(frames)], axis=1)
+    for hz, size in ((0.3, 25.0), (0.7, 12.0), (1.9, 6.0), (4.3, 2.0)):
+        total += size * np.sin(2 * np.pi * hz * t[:, None] + rng.uniform(0, 6.3, 2))
+    return total
+
+
+@pytest.mark.parametrize("rate", [24, 50, 60, 120, 600])
+@pytest.mark.parametrize("settle", [0.0, 5.0, 20.0])
+@pytest.mark.parametrize("keep", [0.85, 0.97])
+def test_a_path_is_found_at_any_rate_and_settle(rate, settle, keep):
+    trace = trace_of(wandering(rate, min(8 * rate, 1500)), rate=rate)
+    path = held_path(trace, whole(trace), Hold(how="float", settle_s=settle, keep=keep))
+    assert path.least_kept >= keep and np.isfinite(path.src_from_held).all()
+    if settle:
+        before, after = (np.diff(course(trace, whole(trace), p).pan, n=3) for p in (None, path))
+        assert np.sqrt((after**2).mean()) < 0.2 * np.sqrt((before**2).mean())
+
+
+def test_both_ways_of_solving_give_one_path(monkeypatch):
+    trace = trace_of(wandering(30, 240))
+    plain, by_multipliers = Hold(how="float", settle_s=2.0, keep=0.95), []
+    for stiff in (1e12, 1.0):
+        monkeypatch.setattr("clevrin.core.hold.path._STIFF", stiff)
+        by_multipliers.append(held_path(trace, whole(trace), plain).src_from_held)
+    assert np.abs(by_multipliers[0] - by_multipliers[1]).max() < 0.05
+
+
+def test_a_longer_settle_means_a_calmer_path_at_a_high_rate():
+    trace = trace_of(wandering(60, 480), rate=60)
+    jerks = []
+    for settle in (1.0, 3.0, 8.0, 20.0):
+        path = held_path(trace, whole(trace), Hold(how="float", settle_s=settle, keep=0.5))
+        jerks.append(float(np.sqrt((np.diff(course(trace, whole(trace), path).pan, n=3) ** 2).mean())))
+    assert jerks == sorted(jerks, reverse=True)
+
+
+def test_motion_that_is_no_number_counts_as_none():
+    trace = trace_of(wandering(30, 60))
+    problem = float_problem(trace, whole(trace), Hold(how="float"))
+    motions = problem.motions.copy()
+    motions[20:23] = np.nan
+    assert np.isfinite(solve_path(replace(problem, motions=motions)).corrections).all()
+
+
+@pytest.mark.parametrize("enlargement", ["constant", "varying"])
+@pytest.mark.parametrize("edge", ["fill", "trim"])
+def test_a_lock_off_of_a_camera_that_goes_nearer_never_keeps_less_than_it_is_to(edge, enlargement):
+    """One gate that is as large as all frames allow shows less of those that are nearer."""
+    frames = 60
+    trace = trace_of(shaky(frames, 2.0))
+    motions = np.repeat(np.eye(3)[None], frames, axis=0)
+    growth = np.linspace(1, 0.95, frames)
+    motions[:, 0, 0] = motions[:, 1, 1] = growth
+    motions[:, :2, 2] = shaky(frames, 8.0)
+    registration = Registration(reference=0, span=whole(trace), motions=motions, direct=np.ones(frames, bool))
+    for keep in (0.85, 0.9, 0.95, 0.99):
+        hold = Hold(how="lock-off", keep=keep, edge=edge, enlargement=enlargement)
+        path = held_path(trace, whole(trace), hold, registration=registration)
+        assert path.least_kept >= keep
+
+
+@pytest.mark.parametrize("keep", [0.8, 0.9, 0.97, 0.99])
+def test_what_a_mesh_bends_is_within_the_budget_too(keep):
+    frames = 60
+    trace = trace_of(wandering(30, frames))
+    rng = np.random.default_rng(2)
+    mesh = rng.normal(0, 3, (frames, 3, 5, 2))
+    path = held_path(replace(trace, model="mesh", mesh=mesh), whole(trace), Hold(how="float", keep=keep, mesh=True))
+    assert path.least_kept >= keep

@@ -37,11 +37,14 @@ class Gates:
         return Gates(maps=maps, bridged=np.zeros(len(maps), bool), bound=bound)
 
 
-def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | None = None) -> HeldPath:
+def framed(
+    trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | None = None, *, least: float = 0.0
+) -> HeldPath:
     """The held path of a course: its gates opened as far as the edge allows.
 
     With an edge that fills, every gate lies inside the picture. `bend` (n, rows, columns, 2) are displacements that
-    come on top: the gate stays away from the edge by what they could show of it.
+    come on top: the gate stays away from the edge by what they could show of it. Where a frame would show less than
+    the share `least`, the course as a whole gives way until it does not.
     """
     maps = course.maps
     window, rooms = 1.0, None
@@ -49,6 +52,7 @@ def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | 
         limits = inner_limits(trace)
         if bend is not None:
             limits = limits - np.abs(bend).max()
+        maps = within_keep(trace, maps, limits, least)
         rooms = openings(maps, limits, trace)
         if hold.edge == "trim":
             window = min(1.0, float(rooms.min()))
@@ -58,7 +62,7 @@ def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | 
         else:
             sizes = np.full(len(maps), rooms.min())
         maps = maps * np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
-    kept = np.hypot(*similarities_of(maps).T[:2]) * window
+    kept = kept_share(maps) * window
     return HeldPath(
         span=span,
         src_from_held=placed(maps, trace.width, trace.height),
@@ -69,6 +73,25 @@ def framed(trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | 
         bend=bend,
         rooms=rooms,
     )
+
+
+def within_keep(trace: Trace, maps: Numbers, limits: Numbers, least: float) -> Numbers:
+    """A course (n, 3, 3) of which every gate shows at least a share, as near to the given one as that allows.
+
+    The gates between a course and the picture itself grow with their nearness to that.
+    """
+
+    def enough(course: Numbers) -> bool:
+        return bool(openings(course, limits, trace).min() * kept_share(course).min() >= least)
+
+    if enough(maps):
+        return maps
+    low, high = 0.0, 1.0
+    for _ in range(_HALVINGS // 2):
+        middle = (low + high) / 2
+        near = enough((1 - middle) * maps + middle * np.eye(3))
+        low, high = (low, middle) if near else (middle, high)
+    return np.asarray((1 - high) * maps + high * np.eye(3))
 
 
 def inner_limits(trace: Trace) -> Numbers:
@@ -98,9 +121,14 @@ def openings(maps: Numbers, limits: Numbers, trace: Trace) -> Numbers:
     return low
 
 
+def kept_share(maps: Numbers) -> Numbers:
+    """(n,): how much of the picture's width gates on maps (n, 3, 3) about the centre show."""
+    return np.asarray(np.hypot(*similarities_of(maps).T[:2]))
+
+
 def fits(trace: Trace, maps: Numbers, keep: float) -> bool:
-    """Whether gates of a share of the picture lie inside it on a course (n, 3, 3)."""
-    return bool(openings(maps, inner_limits(trace), trace).min() >= keep)
+    """Whether gates of one size lie inside the picture on a course (n, 3, 3), and each shows that share of it."""
+    return bool(openings(maps, inner_limits(trace), trace).min() * kept_share(maps).min() >= keep)
 
 
 def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:

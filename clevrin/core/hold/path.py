@@ -8,14 +8,14 @@ norm: squares where they are small, which makes a linear filter whose cut-off is
 where they are large, so that the start of a move is a corner of the path, and nothing moves before it.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
 from clevrin.core.errors import ClevrinError
-from clevrin.core.hold.interior import Programme, solve, unconstrained
+from clevrin.core.hold.interior import Programme, augmented, solve, unconstrained
 
 Numbers = NDArray[np.float64]
 
@@ -28,6 +28,10 @@ _LARGE = 3.0
 """Third differences count as squares up to this multiple of their median."""
 _STEEPEST = 0.45
 """Cycles per frame; a cut-off above has no meaning."""
+_STIFF = 1e8
+"""From this weight of the calmness on, the size of the correction would be lost in rounding beside it."""
+_STRONGEST = 1e20
+"""A path that is so strictly calm has no bend to be seen in several thousand frames: more would change nothing."""
 _CUTOFF_SHARE = 0.5
 """The filter's cut-off is at this share of 1 / settle, so that motion as quick as `settle` is gone, not halved."""
 
@@ -84,9 +88,14 @@ class Path:
 def solve_path(problem: PathProblem) -> Path:
     """The calmest path. Raises `ClevrinError` where no gate fits.
 
-    Costs about 20 ms for 150 frames and 0.15 s for 1,800 while no bound is met, 50 ms and 0.5 s where many are. The
+    Costs about 20 ms for 150 frames and 0.15 s for 1,800 while no bound is met, 50 ms and 0.5 s where many are; ten
+    times as much where a path settles over more than some 100 frames. Motion that is not finite counts as none. The
     constraint holds exactly: what the solver's tolerance leaves over is taken back frame by frame.
     """
+    finite = np.asarray(np.isfinite(problem.motions).all(axis=1))
+    if not finite.all():
+        none = np.array([1.0, 0.0, 0.0, 0.0])
+        problem = replace(problem, motions=np.where(finite[:, None], problem.motions, none))
     n = len(problem.motions)
     radius = float(np.hypot(*problem.gate))
     unit = np.array([radius, radius, 1.0, 1.0])  # unknowns are px at the corner: well scaled
@@ -96,10 +105,11 @@ def solve_path(problem: PathProblem) -> Path:
 
     def corrections_of(solved: Numbers) -> Numbers:
         every = np.tile(still, (n, 1))
-        every[:, free] = solved / unit[free]
+        every[:, free] = solved[:, :count] / unit[free]
         return every
 
     solution, hessian, linear = sums.calmest()
+    count = int(free.sum())
     corrections = corrections_of(solution)
     rows, reach = _bounds(problem)
     if rows is None:
@@ -110,11 +120,13 @@ def solve_path(problem: PathProblem) -> Path:
     if (np.einsum("ci,ni->nc", rows, corrections) <= reach).all():
         return Path(corrections=corrections, bound=False)
     fixed = rows[:, ~free] @ still[~free]
-    inner = np.broadcast_to(rows[:, free] / unit[free], (n, len(rows), int(free.sum())))
+    inner = np.zeros((n, len(rows), solution.shape[1]))
+    inner[:, :, :count] = rows[:, free] / unit[free]
     if (fixed > reach + _INSET_PX)[~np.abs(rows[:, free]).any(axis=1)].any():
         raise _no_gate()
     limits = np.broadcast_to(reach - fixed, (n, len(rows)))
-    found = solve(Programme(hessian=hessian, linear=linear, rows=inner, reach=limits), solution)
+    programme = Programme(hessian=hessian, linear=linear, rows=inner, reach=limits, definite=not sums.stiff)
+    found = solve(programme, solution)
     if not found.solved:
         raise _no_gate()
     corrections = corrections_of(found.unknowns)
@@ -149,9 +161,11 @@ class _Sums:
             jerk, offset = (steps @ residual).tocsc(), steps @ constant
             self._jerk, self._offset = jerk[:, free], offset + jerk[:, ~free] @ still
             strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, _STEEPEST))) ** (2 * problem.order)
+            strength = min(strength, _STRONGEST)
             window = problem.order + 1
             demand = _least(np.where(problem.fast, _FREE, problem.demand), window)
             self._weight = strength * np.maximum(demand, _FREE)
+        self.stiff = self._jerk is not None and float(self._weight.max()) > _STIFF
         if problem.fast.any() and n > 2:
             # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
             bend = sp.kron(_plain_difference(n, 2), sp.eye(self._shape[1]), format="csc")
@@ -159,14 +173,14 @@ class _Sums:
             self._size = self._size + bend.T @ sp.diags(weight) @ bend
 
     def calmest(self) -> tuple[Numbers, sp.csc_matrix, Numbers]:
-        """The solution without bounds (n, d), and the H and g that gave it."""
+        """The solution without bounds (n, d), and the H and g that gave it; where `stiff`, with multipliers beside."""
         if self._jerk is None:
             linear = self._size_linear.reshape(self._shape)
             return unconstrained(self._size, linear), self._size, linear
         eased = np.ones(len(self._weight))
         for number in range(_ROUNDS):
             hessian, linear = self._quadratic(self._weight * eased)
-            solution = unconstrained(hessian, linear)
+            solution = unconstrained(hessian, linear, definite=not self.stiff)
             if self._problem.order < 3 or number == _ROUNDS - 1:
                 break
             large = self._how_large(solution)
@@ -180,6 +194,11 @@ class _Sums:
         assert self._jerk is not None
         # What an axis that is off does cannot be mended; the others must not try to make up for it.
         weights = np.repeat(weight, 4) * np.tile(self._problem.free, len(weight))
+        if self.stiff:
+            n, beyond = self._shape[0], 4 * self._shape[0] - len(weights)
+            matrix = sp.vstack([self._jerk, sp.csc_matrix((beyond, self._jerk.shape[1]))])
+            offset, weights = np.pad(self._offset, (0, beyond)), np.pad(weights, (0, beyond))
+            return augmented(self._size, self._size_linear.reshape(n, -1), matrix, offset, weights)
         weighted = self._jerk.T @ sp.diags(weights)
         hessian = (self._size + weighted @ self._jerk).tocsc()
         return hessian, (self._size_linear + weighted @ self._offset).reshape(self._shape)
@@ -187,7 +206,8 @@ class _Sums:
     def _how_large(self, solution: Numbers) -> Numbers:
         """Third differences of the path as multiples of what still counts as small."""
         assert self._jerk is not None
-        jerk = (self._jerk @ solution.reshape(-1) + self._offset).reshape(-1, 4)
+        corrections = solution[:, : self._shape[1]].reshape(-1)
+        jerk = (self._jerk @ corrections + self._offset).reshape(-1, 4)
         length = np.sqrt((jerk**2)[:, np.array(self._problem.free)].sum(axis=1))
         demanded = length[self._weight > self._weight.max() * 0.5]
         usual = float(np.median(demanded)) if len(demanded) else 0.0

@@ -68,7 +68,8 @@ def held_path(
     if loan is not None:
         rows = np.clip(np.arange(wide.first, wide.end) - span.first, 0, len(loan) - 1)
         course = replace(course, maps=lent_onto(trace, course.maps, loan[rows], hold))
-    return framed(trace, wide, course, hold, bend)
+    # What is lent may take more of the picture than the hold keeps: that is its point.
+    return framed(trace, wide, course, hold, bend, least=hold.keep if loan is None else 0.0)
 
 
 def _course(

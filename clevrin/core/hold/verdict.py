@@ -8,6 +8,7 @@ import numpy as np
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.framing import kept_share
 from clevrin.core.hold.lock_off import widest_gate
 from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake, shake_px
 from clevrin.core.hold.solve import held_path
@@ -122,7 +123,8 @@ def _keep_locked(trace: Trace, span: Span) -> float:
     if not np.isfinite(about).all() or np.abs(about[:, :2, 2]).max() > trace.width:
         return 0.0
     limits = np.array([trace.width - 1, trace.height - 1]) / 2
-    return max(0.0, float(widest_gate(about, gate_corners(trace.width, trace.height), limits)[0]))
+    share = float(widest_gate(about, gate_corners(trace.width, trace.height), limits)[0])
+    return max(0.0, share * float(kept_share(about).min()))  # a frame that is nearer shows less through one gate
 
 
 @dataclass(frozen=True, kw_only=True)
