@@ -8,8 +8,7 @@ from pathlib import Path
 import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows
 
-
-PARTS = "tracing accuracy speed window first hands seeking colour solving".split()
+PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "solving"]
 
 
 def main() -> None:

@@ -184,8 +184,11 @@ def render(
             raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
     check_output(out, [project])
     loaded = load(project)
+    troubles: set[str] = set()
     with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
-        export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress)
+        export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress, troubles)
+    for sentence in sorted(troubles):
+        print_line(sentence)
 
 
 @app.command("export-otio")

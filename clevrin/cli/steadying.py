@@ -207,11 +207,14 @@ def _render_one(
     elif lender is not None:
         project = project.changed(motions=(lender,))
     project = project.changed(reel=project.reel.changed(shots=(shot,)))
+    troubles: set[str] = set()
     with Sources.of() as sources:
         with shown(what) as progress:
-            export_reel(ExportRequest(project=project, path=out), sources, progress)
+            export_reel(ExportRequest(project=project, path=out), sources, progress, troubles)
         resolved, trace = resolve(HoldRequest.of(project, shot), sources.measured), sources.measured.trace(take)
     _say_what_is_odd(resolved, trace)
+    for sentence in sorted(troubles):
+        print_line(sentence)
     if report is not None:
         write_text(report, _report(resolved, trace), [Path(take.path), out])
 

@@ -12,6 +12,7 @@ from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.finding import FileState, Found, find_takes
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
+from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.paths import is_file, is_there
 from clevrin.core.progress import Progress, step
@@ -20,7 +21,7 @@ from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
 from clevrin.desk.settings import Settings
 
-_MOST_TOLD = 4
+_MOST_TOLD, _MOST_NAMED = 4, 3
 
 
 class Intake(QObject):
@@ -87,6 +88,7 @@ class Intake(QObject):
                 troubles.append(f"{take.name} is here already{also}.")
         if fresh:
             self._session.do(AddTakes(takes=tuple(fresh)))
+        troubles.extend(_what_is_special(fresh))
         if places:
             self._session.do(PlaceTakes(places=tuple(places)))
         more = len(troubles) - _MOST_TOLD
@@ -192,3 +194,18 @@ class Intake(QObject):
     def _on_settings_changed(self, id: str) -> None:
         if id in ("proxies", "proxy_threshold"):
             self._make_proxies()
+
+
+def _what_is_special(takes: list[Take]) -> list[str]:
+    """What is out of the ordinary in films that came in: a sentence for each thing, with the takes that have it."""
+    having: dict[str, list[str]] = {}
+    for take in takes:
+        for sentence in specials(take.facts):
+            having.setdefault(sentence, []).append(take.name)
+    return [f"{_listed(names)}: {sentence}" for sentence, names in having.items()]
+
+
+def _listed(names: list[str]) -> str:
+    if len(names) <= _MOST_NAMED:
+        return ", ".join(names)
+    return f"{', '.join(names[:_MOST_NAMED])} and {len(names) - _MOST_NAMED} more"

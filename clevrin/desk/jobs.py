@@ -13,6 +13,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Qt, Signal
 
 from clevrin.core.errors import CancelledError, ClevrinError
+from clevrin.core.media.door import stopped_by
 from clevrin.core.progress import Progress
 from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
@@ -20,6 +21,7 @@ from clevrin.desk.priority import give_way
 log = logging.getLogger(__name__)
 
 _REPORT_EVERY_S = 0.05
+_LOOK_AGAIN_S = 0.05
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -67,6 +69,9 @@ class _Running:
     def __init__(self, job: Job, runner: "JobRunner") -> None:
         self.job = job
         self.stop = Event()
+        self.begun, self.ended = Event(), Event()
+        self.before: _Running | None = None
+        """The last job with this key, which may be at work still although it was stopped."""
         self.state = JobState(what=job.what, done=0, total=0)
         self._runner = runner
         self._begun: tuple[float, int] | None = None
@@ -110,6 +115,7 @@ class JobRunner(QObject):
         self._lock = Lock()
         self._at_work = 0
         self._running: dict[tuple[Any, ...], _Running] = {}
+        self._stopped: dict[tuple[Any, ...], _Running] = {}
         self._closed = False
         self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)
         self.progressed.connect(self._on_job_progressed, Qt.ConnectionType.QueuedConnection)
@@ -134,6 +140,7 @@ class JobRunner(QObject):
         if self._closed or job.key in self._running:
             return False
         running = _Running(job, self)
+        running.before = self._stopped.pop(job.key, None)
         self._running[job.key] = running
         if job.background:
             with self._lock:
@@ -150,10 +157,15 @@ class JobRunner(QObject):
         self.start(job)
 
     def stop(self, key: tuple[Any, ...]) -> None:
-        """Stops a job; what it has finished is kept where it keeps pieces."""
+        """Stops a job; what it has finished is kept where it keeps pieces.
+
+        The next one with its key begins when this one has ended, so that no two of them write one file.
+        """
         running = self._running.pop(key, None)
         if running is not None:
             running.stop.set()
+            self._stopped = {each: kept for each, kept in self._stopped.items() if not kept.ended.is_set()}
+            self._stopped[key] = running
             self.states_changed.emit()
 
     def stop_shown(self) -> None:
@@ -190,15 +202,23 @@ class JobRunner(QObject):
         try:
             self._work_on(running)
         finally:
+            running.ended.set()
             with self._lock:
                 self._at_work -= 1
 
     def _work_on(self, running: _Running) -> None:
         result, sentence = None, None
+        running.begun.set()
+        before, running.before = running.before, None
+        # One that has not begun yet ends as soon as it does: waiting for it could wait for this very thread.
+        while before is not None and before.begun.is_set() and not before.ended.wait(_LOOK_AGAIN_S):
+            if running.stop.is_set():
+                return
         if running.stop.is_set():
             return
         try:
-            result = running.job.work(running)
+            with stopped_by(running.stop.is_set):
+                result = running.job.work(running)
         except CancelledError:
             return
         except ClevrinError as error:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.door import stopped_by
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.render.sources import Sources
 from clevrin.desk.precedence import Precedence
@@ -90,7 +91,7 @@ class Player(QObject):
         self._wanted: tuple[int, bool] | None = None  # a single frame to make, and whether it is scrubbed to
         self._next = 0  # the next step to make ahead
         self._ready: deque[tuple[int, tuple[Pixels, ...]]] = deque()
-        self._closed = False
+        self._closed = self._forgetting = False
         self._playing = False
         self._frame = 0
         self._speed = 1
@@ -198,6 +199,12 @@ class Player(QObject):
             self.stop()
         else:
             self.play()
+
+    def forget_films(self) -> None:
+        """Closes all films and gives back what was kept of them: another project is open."""
+        with self._wake:
+            self._forgetting = True
+            self._wake.notify()
 
     def close(self) -> None:
         """Ends the thread."""
@@ -315,8 +322,8 @@ class Player(QObject):
     # The worker thread
 
     def _run(self) -> None:
-        with self._make_sources() as sources:
-            while (task := self._task()) is not None:
+        with stopped_by(lambda: self._closed), self._make_sources() as sources:
+            while (task := self._task(sources)) is not None:
                 sources.films.scrubbing, sources.films.used_proxy = task.scrubbing, False
                 try:
                     pictures = task.programme.make(sources, task.frame)
@@ -336,10 +343,13 @@ class Player(QObject):
                     made = _Made(frame=task.frame, pictures=pictures, generation=task.generation, proxy=proxy)
                     self._made.emit(made)
 
-    def _task(self) -> "_Task | None":
+    def _task(self, sources: Sources) -> "_Task | None":
         """Waits for something to make."""
         with self._wake:
             while not self._closed:
+                if self._forgetting:
+                    self._forgetting = False
+                    sources.films.close()
                 programme = self._programme
                 self._precedence.press("player", programme is not None and self._is_pressed())
                 if programme is not None and self._wanted is not None:

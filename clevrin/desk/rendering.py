@@ -33,16 +33,23 @@ class Rendering:
             notices.trouble(what_is_not_carried(path))
         request = ExportRequest(project=project, path=path)
 
+        troubles: set[str] = set()
+
         def work(progress: Progress) -> Path:
             with self._make_sources() as sources:
-                return export_reel(request, sources, progress)
+                return export_reel(request, sources, progress, troubles)
+
+        def done(written: Path) -> None:
+            notices.tell(f"Rendered {written.name} in {written.parent}", written)
+            if troubles:
+                notices.trouble("\n".join(sorted(troubles)))
 
         self._context.jobs.start(
             Job(
                 key=("render", str(path)),
                 what=f"Rendering {path.name}",
                 work=work,
-                done=lambda written: notices.tell(f"Rendered {written.name} in {written.parent}", written),
+                done=done,
                 failed=notices.trouble,
             )
         )

@@ -25,6 +25,8 @@ class Session(QObject):
     a name goes to the user's data folder when it is closed.
     """
 
+    opened = Signal()
+    """Another project is open now."""
     project_changed = Signal()
     takes_changed = Signal()
     """The takes are others than before, or one of them is; comes before `project_changed`."""
@@ -274,6 +276,7 @@ class Session(QObject):
         self._playhead = 0
         if self.has_name:
             remember_last(path)
+        self.opened.emit()
         self._tell_project()
         self.selection_changed.emit()
         self.playhead_changed.emit(0)

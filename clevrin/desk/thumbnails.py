@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage
 
 from clevrin.core.document import Take
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.door import stopped_by
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.remembered import Remembered
@@ -62,7 +63,7 @@ class Thumbnails(QObject):
         self._urgent: _Key = ()
         self._hopeless: set[_Key] = set()
         self._wake = threading.Condition()
-        self._closed = False
+        self._closed = self._forgetting = False
         self._told = QTimer(self, singleShot=True, interval=40)
         self._told.timeout.connect(self.arrived)
         self._made.connect(self._on_picture_made, Qt.ConnectionType.QueuedConnection)
@@ -103,6 +104,13 @@ class Thumbnails(QObject):
         """Has what could not be made asked for once more."""
         self._hopeless.clear()
         self.arrived.emit()
+
+    def forget_films(self) -> None:
+        """Closes all films, and lets go of what is still to be made: another project is open."""
+        with self._wake:
+            self._waiting.clear()
+            self._forgetting = True
+            self._wake.notify()
 
     def close(self) -> None:
         with self._wake:
@@ -154,11 +162,14 @@ class Thumbnails(QObject):
 
     def _run(self) -> None:
         give_way()
-        with self._make_sources() as sources:
+        with stopped_by(lambda: self._closed), self._make_sources() as sources:
             sources.films.scrubbing = True  # a proxy is good enough for a small picture
             while True:
                 with self._wake:
                     while not self._closed and not self._waiting:
+                        if self._forgetting:
+                            self._forgetting = False
+                            sources.films.close()
                         self._precedence.press("thumbnails", False)
                         self._wake.wait()
                     self._precedence.press("thumbnails", not self._closed)

@@ -178,6 +178,8 @@ class MainWindow(QMainWindow):
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
+        self.session.opened.connect(self.player.forget_films)
+        self.session.opened.connect(self.thumbnails.forget_films)
         self.session.project_changed.connect(self._on_session_project_changed)
         self.session.selection_changed.connect(self._show_dots)
         self.session.saved_changed.connect(self._show_name)

@@ -2,6 +2,7 @@
 
 import queue
 import threading
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from clevrin.core.errors import MediaError
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE, FilmWriter
 from clevrin.core.outputs import check_output
-from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace import Placed, placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
@@ -18,9 +19,10 @@ from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.reel_colour import reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.mix import has_sound, shot_sound
+from clevrin.core.sound.mix import Sound, has_sound, shot_samples, shot_sound
 
 _AHEAD = 6
+_SOUND_AT_ONCE = 60 * SOUND_RATE
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -40,8 +42,10 @@ def _resolved_reel(request: ExportRequest, sources: Sources, progress: Progress)
     return {each.shot.id: complete(each, store, progress) if request.held else unheld(each, store) for each in wanted}
 
 
-def export_reel(request: ExportRequest, sources: Sources, progress: Progress) -> Path:
-    """Writes the reel as H.264 in MP4, with its sound if a take has any; returns the path.
+def export_reel(request: ExportRequest, sources: Sources, progress: Progress, troubles: set[str] | None = None) -> Path:
+    """Writes the reel as a film, with its sound if a take has any; returns the path.
+
+    What could not be had as it should, as sound that is damaged, is added to `troubles`, a sentence each.
 
     Raises `MediaError` for an empty reel, a place that is one of the takes, a take that cannot be read, and a
     file that cannot be written; `CancelledError` when stopped. Pictures are made on this thread while the
@@ -69,9 +73,8 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
         try:
             for placed in placed_shots(project):
                 if sound:
-                    samples = shot_sound(placed, project)
-                    for at in range(0, len(samples), SOUND_RATE):
-                        encoder.put_sound(samples[at : at + SOUND_RATE])
+                    for block in _sound_of(placed, project, troubles):
+                        encoder.put_sound(block)
                 for frame in range(placed.start, placed.end):
                     plan = plan_frame(resolve_frame(project, frame, lambda shot: shots[shot.id]), size)
                     encoder.put(carried_out(plan, project.take, sources.films, "final"))
@@ -80,6 +83,15 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress) ->
             encoder.finish()
         encoder.check()
     return path
+
+
+def _sound_of(placed: Placed, project: Project, troubles: set[str] | None) -> Iterator[Sound]:
+    """The sound of a shot, a second at a time; no more than a minute of it is held."""
+    first, end = shot_samples(placed, project)
+    for at in range(0, end - first, _SOUND_AT_ONCE):
+        samples = shot_sound(placed, project, at, at + _SOUND_AT_ONCE, troubles)
+        for start in range(0, len(samples), SOUND_RATE):
+            yield samples[start : start + SOUND_RATE]
 
 
 class _Encoder:

@@ -1,11 +1,13 @@
 """The takes' own sound along the reel, cut where the picture is cut."""
 
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project
+from clevrin.core.document import Project, Span, Take
+from clevrin.core.media.index import index_frames
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed, placed_shots, speed
@@ -31,10 +33,13 @@ def shot_samples(placed: Placed, project: Project) -> tuple[int, int]:
     return round(placed.start * SOUND_RATE / rate), round(placed.end * SOUND_RATE / rate)
 
 
-def shot_sound(placed: Placed, project: Project, first: int = 0, end: int | None = None) -> Sound:
+def shot_sound(
+    placed: Placed, project: Project, first: int = 0, end: int | None = None, troubles: set[str] | None = None
+) -> Sound:
     """The sound under a shot: (samples, 2) float32 at 48,000 per second; silence where it has none.
 
-    `first` and `end` choose some of its samples, counted from the start of the shot.
+    `first` and `end` choose some of its samples, counted from the start of the shot. Of a take of varying rate it
+    begins at the first frame's own instant. Sentences about damaged sound are added to `troubles`.
     """
     start, stop = shot_samples(placed, project)
     total = stop - start
@@ -42,10 +47,9 @@ def shot_sound(placed: Placed, project: Project, first: int = 0, end: int | None
     count = max(0, end - first)
     if not sounds(placed, project):
         return np.zeros((count, 2), np.float32)
-    span = placed.shot.span
-    skipped = total - end if placed.shot.reverse else first
-    start_s = float(span.first / placed.take.facts.rate) + skipped / SOUND_RATE
-    sound = read_sound(Path(placed.take.path), start_s, count)
+    begins_s, ends_s = _instants(placed.take, placed.shot.span)
+    start_s = ends_s - end / SOUND_RATE if placed.shot.reverse else begins_s + first / SOUND_RATE
+    sound = read_sound(Path(placed.take.path), start_s, count, troubles)
     if placed.shot.reverse:
         sound = sound[::-1].copy()
     at = np.arange(first, end)
@@ -54,6 +58,22 @@ def shot_sound(placed: Placed, project: Project, first: int = 0, end: int | None
         level = np.minimum(np.minimum(at, total - 1 - at) / ramp, 1).astype(np.float32)
         sound *= level[:, None]
     return sound
+
+
+def _instants(take: Take, span: Span) -> tuple[float, float]:
+    """When a span of a take begins and ends, in seconds from its first frame."""
+    rate = take.facts.rate
+    if not take.facts.variable:
+        return float(span.first / rate), float(span.end / rate)
+    stamps = _stamps(take.path, take.fingerprint)
+    after = float(stamps[-1] + 1 / rate)
+    begins, ends = (float(stamps[at]) if at < len(stamps) else after for at in (span.first, span.end))
+    return begins, ends
+
+
+@lru_cache(maxsize=16)
+def _stamps(path: str, fingerprint: str) -> NDArray[np.float64]:
+    return index_frames(Path(path)).times_s
 
 
 def reel_sound(project: Project, first: int, count: int) -> Sound:

@@ -4,6 +4,7 @@ from PySide6.QtCore import QEvent, QObject, Signal
 from PySide6.QtWidgets import QLabel, QPlainTextEdit, QWidget
 
 from clevrin.core.document import Take
+from clevrin.core.media.specials import specials
 from clevrin.core.motion import Whip
 from clevrin.core.pace import speed
 from clevrin.desk import theme
@@ -214,5 +215,5 @@ def _facts(take: Take) -> str:
     sound = "with sound" if facts.sound else "no sound"
     return (
         f"{facts.width} × {facts.height}{turned} · {rate}\n{facts.frames} frames · {facts.seconds:.2f} s\n"
-        f"{facts.codec}, {facts.pixel_format} · {sound}"
+        f"{facts.codec}, {facts.pixel_format} · {sound}" + "".join(f"\n{sentence}" for sentence in specials(facts))
     )
