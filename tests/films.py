@@ -56,13 +56,20 @@ def numbered_film(
     keyframes: int = 12,
     sound: bool = False,
     container: str | None = None,
+    tagged: bool = True,
 ) -> Path:
-    """A film whose frames bear their numbers. `stamps`: time of each frame in milliseconds (variable rate)."""
+    """A film whose frames bear their numbers. `stamps`: time of each frame in milliseconds (variable rate).
+
+    `tagged`: it says that its colours are those of BT.709.
+    """
     with av.open(str(path), "w", format=container) as out:
         stream = out.add_stream(codec, rate=rate)
         stream.width, stream.height = size
         stream.pix_fmt = pixel_format
         stream.gop_size = keyframes
+        if tagged:
+            context = stream.codec_context
+            context.colorspace, context.color_primaries, context.color_trc = 1, 1, 1
         if stamps is not None:
             stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
         audio = (
@@ -80,6 +87,8 @@ def numbered_film(
             frame = av.VideoFrame.from_ndarray(numbered_picture(number, size), format="rgb24")
             frame.pts = number if stamps is None else stamps[number]
             frame.time_base = 1 / rate if stamps is None else Fraction(1, 1000)
+            if tagged:
+                frame.colorspace, frame.color_primaries, frame.color_trc = 1, 1, 1
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
     return path

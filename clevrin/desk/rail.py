@@ -82,7 +82,10 @@ class _StepButton(QAbstractButton):
             self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(self.rect())
         on = self.isChecked()

@@ -64,7 +64,10 @@ class RidgeBar(QWidget):
         return max(0, min(int(share * self._frames), self._frames - 1))
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         area = self._area()
         painter.fillRect(self.rect(), theme.colour("surround"))
         if self._data is not None:

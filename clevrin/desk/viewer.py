@@ -124,7 +124,10 @@ class Viewer(QWidget):
         return QRect(place, fitted)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("surround"))
         if not self._images:
             painter.setPen(theme.colour("quiet"))

@@ -44,13 +44,13 @@ def test_probe_gives_one_json_object(clevrin, tmp_path):
         "pixel_format": "yuv420p",
         "sound": True,
         "depth": 8,
-        "colour": {"matrix": "bt601", "primaries": "bt709", "transfer": "sdr", "full_range": False},
-        "tagged": False,
+        "colour": {"matrix": "bt709", "primaries": "bt709", "transfer": "sdr", "full_range": False},
+        "tagged": True,
         "interlaced": False,
         "aspect": "1",
         "channels": 2,
         "meant": None,
-        "special": ["It does not say what its colours are: those of BT.601 are taken, as its size suggests."],
+        "special": [],
     }
     assert facts["seconds"] == pytest.approx(20 / 30, abs=0.01)
 

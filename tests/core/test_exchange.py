@@ -208,7 +208,7 @@ def test_a_log_that_was_kept_elsewhere_is_read_by_names():
         ("", "no column"),
         ("kite,wind\n1,2\n", "no column"),
         ("take\nnobody\n", "none of the takes"),
-        ("take,worth\nt1,splendid\n", "Row 2: “splendid”"),
+        ("take,worth\nt1,splendid\n", "Row 2, column worth: “splendid”"),
         ("take,first,last\nt1,3,x\n", "Row 2: “first” and “last”"),
         ("take,first,last\nt1,3,5\nt1,90,200\n", "Row 3: frames 90 to 200"),
         ('take,note\nt1,"never closed\n', "cannot be read as CSV"),

@@ -1,11 +1,13 @@
 """Project files: `*.clevrin`, UTF-8 JSON with a schema version and a checksum; saving is atomic."""
 
+import csv
 import hashlib
 import json
 import os
 import re
 import stat
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +15,7 @@ from pydantic import ValidationError
 
 from clevrin.core.document.migrations import migrated
 from clevrin.core.document.model import SCHEMA_VERSION, Project, Take
-from clevrin.core.errors import DocumentError, MediaError
+from clevrin.core.errors import ClevrinError, DocumentError, MediaError
 from clevrin.core.outputs import write_text
 
 SUFFIX = ".clevrin"
@@ -136,6 +138,22 @@ def checked_project(data: dict[str, Any], name: str) -> Project:
         raise DocumentError(f"{name} is damaged at {where[:200]}: {message[:1].lower()}{message[1:]}.") from error
     except (ValueError, TypeError, KeyError, AttributeError, ArithmeticError, RecursionError) as error:
         raise DocumentError(f"{name} is damaged: it holds values that make no sense.") from error
+
+
+@contextmanager
+def making_sense(name: str) -> Iterator[None]:
+    """While something from outside becomes values of ours: what makes none gets a sentence. Raises `DocumentError`."""
+    try:
+        yield
+    except ClevrinError:
+        raise
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False)[0]
+        where = " › ".join(str(part) for part in first["loc"])[:200]
+        reason = " ".join(str(first["msg"]).split()).removeprefix("Value error, ")
+        raise DocumentError(f"{name} cannot be used: {f'{where}: ' if where else ''}{reason}.") from error
+    except (csv.Error, ValueError, TypeError, KeyError, AttributeError, ArithmeticError, RecursionError) as error:
+        raise DocumentError(f"{name} cannot be used: it holds something that makes no sense.") from error
 
 
 def reason_of(error: OSError) -> str:

@@ -9,6 +9,7 @@ import io
 from collections.abc import Iterable
 
 from clevrin.core.document import NamedSpan, Project, Span, Take
+from clevrin.core.document.files import making_sense
 from clevrin.core.document.model import Worth
 from clevrin.core.errors import DocumentError
 from clevrin.core.pace.timecode import timecode
@@ -95,18 +96,23 @@ def _rows(text: str) -> list[tuple[int, dict[str, str]]]:
 
 
 def _listed(take: Take, rows: list[tuple[int, dict[str, str]]]) -> Take:
-    _, first = rows[0]
+    head, first = rows[0]
     worth = first.get("worth", take.worth or "")
     if worth not in _WORTHS:
-        raise DocumentError(f"Row {rows[0][0]}: “{worth}” is none of keep, maybe, drop.")
-    spans = []
+        raise DocumentError(f"Row {head}, column worth: “{worth[:40]}” is none of keep, maybe, drop.")
+    spans: list[NamedSpan] = []
     for number, row in rows:
         if row.get("first"):
-            spans.append(_span(take, number, row))
-    return take.changed(worth=_WORTHS[worth], note=first.get("note", take.note), spans=tuple(spans))
+            with making_sense(f"Row {number}, column span"):
+                spans.append(_span(take, number, row, {each.id for each in spans}))
+    with making_sense(f"Row {head}, column note"):
+        take = take.changed(note=first.get("note", take.note))
+    with making_sense(f"Rows of {take.name}, from row {head} on"):
+        return take.changed(worth=_WORTHS[worth], spans=tuple(spans))
 
 
-def _span(take: Take, number: int, row: dict[str, str]) -> NamedSpan:
+def _span(take: Take, number: int, row: dict[str, str], used: set[str]) -> NamedSpan:
+    """A span of a row; one that the take has by that name stays that one, if it is not in `used` already."""
     try:
         first, last = int(row["first"]), int(row["last"])
     except (ValueError, KeyError) as error:
@@ -116,6 +122,6 @@ def _span(take: Take, number: int, row: dict[str, str]) -> NamedSpan:
             f"Row {number}: frames {first} to {last} are no span of {take.name}, which has {take.facts.frames}."
         )
     name = row.get("span") or str(first)
-    known = next((each for each in take.spans if each.name == name), None)
+    known = next((each for each in take.spans if each.name == name and each.id not in used), None)
     span = Span(first=first, end=last + 1)
     return known.changed(span=span) if known is not None else NamedSpan(name=name, span=span)

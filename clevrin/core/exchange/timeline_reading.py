@@ -15,8 +15,9 @@ import opentimelineio as otio
 from pydantic import ValidationError
 
 from clevrin.core.document import Join, Marker, Project, Reel, Shot, Span, Take
-from clevrin.core.document.files import read_text
+from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.document.value import MOST_FRAMES
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.paths import is_file
@@ -38,7 +39,8 @@ def read_timeline(path: Path) -> Imported:
     Raises `DocumentError` for a file that is no timeline, or that holds no clip that can be used.
     """
     timeline = _load(path)
-    return _Reading(timeline, path).result()
+    with making_sense(path.name):
+        return _Reading(timeline, path).result()
 
 
 class _Reading:
@@ -109,19 +111,25 @@ class _Reading:
 
     def _read_track(self, track: otio.schema.Track) -> None:
         for item in track:
-            if isinstance(item, otio.schema.Clip):
-                shot = self._shot(item)
-                if shot is not None:
-                    self._shots.append(shot)
-            elif isinstance(item, otio.schema.Transition):
-                self._join(item)
-            elif isinstance(item, otio.schema.Gap):
-                seconds = item.duration().to_seconds()
-                if seconds > 0:
-                    self._left_out.append(f"A gap of {seconds:.2f} s was closed: a reel has no gaps.")
-            else:
-                kind = type(item).__name__.lower()
-                self._left_out.append(f"“{item.name}” is a nested {kind} and was left out.")
+            try:
+                self._read_item(item)
+            except (ValueError, TypeError, ArithmeticError):  # times that are no numbers, or no time at all
+                self._left_out.append(f"“{item.name or type(item).__name__}” was left out: its times make no sense.")
+
+    def _read_item(self, item: Any) -> None:
+        if isinstance(item, otio.schema.Clip):
+            shot = self._shot(item)
+            if shot is not None:
+                self._shots.append(shot)
+        elif isinstance(item, otio.schema.Transition):
+            self._join(item)
+        elif isinstance(item, otio.schema.Gap):
+            seconds = item.duration().to_seconds()
+            if seconds > 0:
+                self._left_out.append(f"A gap of {seconds:.2f} s was closed: a reel has no gaps.")
+        else:
+            kind = type(item).__name__.lower()
+            self._left_out.append(f"“{item.name}” is a nested {kind} and was left out.")
 
     def _shot(self, clip: otio.schema.Clip) -> Shot | None:
         name = clip.name or "a clip without a name"
@@ -182,8 +190,11 @@ class _Reading:
 
     def _film(self, url: str) -> Path:
         """Where a clip's film lies: a plain path or a file URL, relative to the timeline if it is not absolute."""
-        parsed = urlparse(url)
-        text = unquote(parsed.path) if parsed.scheme == "file" else url
+        try:
+            parsed = urlparse(url)
+            text = unquote(parsed.path) if parsed.scheme == "file" else url
+        except ValueError:  # an address that opens a bracket and does not close it
+            text = url
         return (self._path.parent / text).absolute()
 
     def _span(self, clip: otio.schema.Clip, take: Take) -> Span | None:
@@ -221,8 +232,11 @@ class _Reading:
         own = _value(Marker, _own(marker))
         if own is not None:
             return own
-        frame = round(marker.marked_range.start_time.to_seconds() * float(self._reel.rate))
-        return Marker(frame=frame, name=marker.name[:500]) if frame >= 0 else None
+        try:
+            frame = round(marker.marked_range.start_time.to_seconds() * float(self._reel.rate))
+        except (ValueError, OverflowError):
+            frame = -1
+        return Marker(frame=frame, name=marker.name[:500]) if 0 <= frame <= MOST_FRAMES else None
 
     def _keep(self, take: Take | None) -> Take | None:
         if take is not None:

@@ -8,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import BinaryIO
 
+from clevrin.core.paths import is_file, is_folder, is_there
+
 MARKER = "this is clevrin's cache.txt"
 """Lies in every folder in which we keep anything that can be made again."""
 CACHE_NAME = "clevrin-cache"
@@ -24,13 +26,13 @@ _OURS = re.compile(
 def cache_in(place: Path) -> Path:
     """The cache in a place that somebody names: our folder in it, or the place itself where that is one."""
     inner = place / CACHE_NAME
-    return inner if inner.is_dir() or not (place / MARKER).exists() else place
+    return inner if is_folder(inner) or not is_there(place / MARKER) else place
 
 
 def claim(folder: Path) -> None:
     """Marks a cache folder as ours; called before anything is kept in it. Raises `OSError`."""
     marker = folder / MARKER
-    if not marker.exists():
+    if not is_there(marker):
         folder.mkdir(parents=True, exist_ok=True)
         marker.write_text(_MARKER_WORDS, encoding="utf-8")
 
@@ -51,7 +53,7 @@ def keep(folder: Path, path: Path, write: Callable[[BinaryIO], object]) -> None:
 
 def own_files(folder: Path) -> list[Path]:
     """The files in a cache folder that we have put there: by the marker, their place and their names."""
-    if not (folder / MARKER).is_file():
+    if not is_file(folder / MARKER):
         return []
     found = []
     for path in sorted(folder.rglob("*")):

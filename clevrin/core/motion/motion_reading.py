@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from clevrin.core.document.files import read_text
+from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.loans import Motion
 from clevrin.core.errors import DocumentError
 
@@ -20,7 +20,9 @@ _MOST_WIDTHS = 900.0
 
 def read_motion(path: Path) -> Motion:
     """The motion of a file, named after it. Raises `DocumentError`, which says in which line and column."""
-    return motion_of_csv(read_text(path, "a motion table"), path.stem)
+    text = read_text(path, "a motion table")
+    with making_sense(path.name):
+        return motion_of_csv(text, path.stem[:500])
 
 
 def motion_of_csv(text: str, name: str) -> Motion:

@@ -5,7 +5,7 @@ import io
 from pathlib import Path
 
 from clevrin.core.document import Placement, Take, Track
-from clevrin.core.document.files import read_text
+from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.tracks import TrackKind
 from clevrin.core.errors import ClevrinError
 from clevrin.core.motion.tracks import Followed
@@ -37,6 +37,11 @@ def read_track(path: Path, take: Take) -> Track:
     Rows beyond the take are left out. Raises `ClevrinError` with a sentence for what is no such table.
     """
     lines = read_text(path, "a track").splitlines()
+    with making_sense(path.name):
+        return _track_of(lines, path, take)
+
+
+def _track_of(lines: list[str], path: Path, take: Take) -> Track:
     if not lines or lines[0].strip() != _TRACK_FORMAT:
         raise ClevrinError(f"{path.name} is not a track: its first line is not '{_TRACK_FORMAT}'.")
     notes = dict(line[2:].split(" ", 1) for line in lines if line.startswith("# ") and " " in line[2:])
@@ -53,7 +58,7 @@ def read_track(path: Path, take: Take) -> Track:
     number = 0
     try:
         for row in rows:
-            number += 1
+            number = rows.line_num
             frame = int(row["frame"])
             values = [float(row[name]) for name in names]
             if 0 <= frame < take.facts.frames:
@@ -62,7 +67,7 @@ def read_track(path: Path, take: Take) -> Track:
             raise ClevrinError(f"{path.name} has no row for a frame of {take.name}.")
         ordered = tuple(placed[frame] for frame in sorted(placed))
         return Track(name=notes.get("name", path.stem)[:500], kind=kind, placed=ordered)
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, OverflowError, csv.Error) as error:
         raise ClevrinError(f"{path.name} cannot be used: row {number} is not a frame with its places.") from error
 
 

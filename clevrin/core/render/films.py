@@ -20,6 +20,7 @@ _OPEN_FILMS, _FEW_OPEN_FILMS = 4, 2
 _BORROWED_BYTES = 48 * 1024 * 1024
 
 R = TypeVar("R", bound=FilmReader | None)
+_Key = tuple[str, str]
 
 
 class Films:
@@ -47,14 +48,14 @@ class Films:
         self._index_of = index_of
         self._proxies = proxies or ProxyShelf()
         self._memory = memory or (FrameMemory(0) if light else FrameMemory())
-        self._readers: OrderedDict[str, FilmReader] = OrderedDict()
-        self._proxy_readers: OrderedDict[str, FilmReader] = OrderedDict()
-        self._borrowing_readers: OrderedDict[str, FilmReader] = OrderedDict()
+        self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
+        self._proxy_readers: OrderedDict[_Key, FilmReader] = OrderedDict()
+        self._borrowing_readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
 
     def reader(self, take: Take) -> FilmReader:
         """An open film; raises `MediaError` if it is missing or another one than was brought in."""
-        return self._kept_open(self._readers, take.path, lambda: self._open(take))
+        return self._kept_open(self._readers, _key(take), lambda: self._open(take))
 
     def read(self, take: Take, frame: int) -> Picture:
         """A frame of a take; while scrubbing that of its proxy, which is smaller, where there is one."""
@@ -68,7 +69,7 @@ class Films:
         """A frame out of the order in which a take is played; the last ones are kept, for they are borrowed again."""
         return self._borrowed.once(
             (take.path, take.fingerprint, frame),
-            lambda: self._kept_open(self._borrowing_readers, take.path, lambda: self._open(take)).read(frame),
+            lambda: self._kept_open(self._borrowing_readers, _key(take), lambda: self._open(take)).read(frame),
         )
 
     def close(self) -> None:
@@ -87,11 +88,11 @@ class Films:
         frames = take.facts.frames
         return self._kept_open(
             self._proxy_readers,
-            take.fingerprint,
+            _key(take),
             lambda: self._proxies.open(take.fingerprint, frames, self._memory),
         )
 
-    def _kept_open(self, readers: OrderedDict[str, FilmReader], key: str, make: Callable[[], R]) -> FilmReader | R:
+    def _kept_open(self, readers: OrderedDict[_Key, FilmReader], key: _Key, make: Callable[[], R]) -> FilmReader | R:
         """The reader of a key, opened if it is not there; of those that are open the last used ones stay."""
         found: FilmReader | R = readers.pop(key, None) or make()
         if isinstance(found, FilmReader):
@@ -99,3 +100,8 @@ class Films:
             while len(readers) > self._open_films:
                 readers.popitem(last=False)[1].close()
         return found
+
+
+def _key(take: Take) -> _Key:
+    """By what an open film is known: another file may lie where the take's was."""
+    return take.path, take.fingerprint

@@ -84,8 +84,10 @@ class MeasurementStore:
         return self.remembered.once(_key(TraceNeed(take=take, mesh=mesh)), lambda: stored_trace(request, self.shelf))
 
     def vectors(self, take: Take, frame: int) -> Vectors | None:
-        """What was followed into a frame of a take, as shares of the picture's size."""
+        """What was followed into a frame of a take, as shares of the picture's size; None for one that it has not."""
         request, frames = trace_request(take), take.facts.frames
+        if not 0 <= frame < frames:
+            return None
         piece = self.remembered.once(
             ("vectors", request.key, frame // PIECE_FRAMES), lambda: stored_piece(request, self.shelf, frame, frames)
         )

@@ -69,7 +69,10 @@ class Strips(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         if self._meeting is None:
             painter.setPen(theme.colour("quiet"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._words)

@@ -133,7 +133,10 @@ class ReelView(QWidget):
     # Drawing
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("sunk"))
         painter.fillRect(0, 0, self.width(), 1, theme.colour("line"))
         layout = self.layout_now

@@ -54,7 +54,10 @@ class KeepChart(QWidget):
         return QPointF(self._x(self._keep), self._y(self._shake_at(self._line(), self._keep)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("surround"))
         painter.setFont(theme.font(theme.SMALL_PX))
         if self._chart is None:

@@ -83,7 +83,10 @@ class Lanes(QWidget):
             self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        with QPainter(self) as painter:  # whatever happens, it is let go of
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         if not self._lanes:
             painter.fillRect(self.rect(), theme.colour("surround"))
             painter.setPen(theme.colour("quiet"))
