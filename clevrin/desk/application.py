@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
 from clevrin.desk import theme
-from clevrin.desk.memory import give_back_what_is_freed
+from clevrin.desk.memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.settings import Settings
 from clevrin.desk.window import MainWindow
 
@@ -37,6 +37,7 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     application.setApplicationName("Clevrin")
     application.setDesktopFileName("clevrin")
     settings = Settings()
+    keep_giving_back(application)
     theme.apply(application, int(settings.value("scale")) / 100)
     window = MainWindow(settings)
     sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)

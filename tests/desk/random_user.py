@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QAbstractSlider, QApplication, QDialog, QWidget
 from clevrin.core.errors import ClevrinError
 from clevrin.demo.project import demo_project
 from clevrin.desk import theme
-from clevrin.desk.memory import give_back_what_is_freed
+from clevrin.desk.memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.window import MainWindow
 from tests.damage import damaged, whole_films
 from tests.desk.wandering import Wanderer
@@ -253,6 +253,7 @@ def main(folder: Path, seconds: float, seed: int) -> None:
     give_back_what_is_freed()
     application = QApplication([])
     application.setQuitOnLastWindowClosed(False)
+    keep_giving_back(application)
     theme.apply(application)
     user = RandomUser(folder, seed)
     begun = time.monotonic()

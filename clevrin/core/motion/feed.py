@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
+from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.working import Area, Prepared, prepared
@@ -13,6 +14,8 @@ from clevrin.core.motion.working import Area, Prepared, prepared
 Areas = Callable[[int], tuple[Area, ...]]
 """The areas of a frame that do not count."""
 _AHEAD = 12
+_KEPT_BYTES = 4 * 1024 * 1024
+"""Frames are read once, one after the other."""
 
 
 class FrameFeed:
@@ -40,7 +43,7 @@ class FrameFeed:
 
         def run() -> None:
             try:
-                with FilmReader(self._path, self._index) as reader:
+                with FilmReader(self._path, self._index, FrameMemory(_KEPT_BYTES)) as reader:
                     for frame in wanted:
                         luma = reader.read_whole_luma(frame)
                         picture = None if luma is None else prepared(luma, self._areas(frame))
