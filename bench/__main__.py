@@ -8,7 +8,7 @@ from pathlib import Path
 import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows
 
-PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "solving"]
+PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "kinds", "solving"]
 
 
 def main() -> None:
@@ -21,6 +21,7 @@ def main() -> None:
         from bench.colour import colour_rows
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
+        from bench.kinds import kinds_rows
         from bench.seeking import seeking_rows
         from bench.solving import solving_rows
         from bench.speed import speed
@@ -47,6 +48,8 @@ def main() -> None:
             print_rows("The first minute, and memory", first_minute_rows(folder))
         if "hands" in chosen:
             print_rows("500 takes and 300 shots under the hands", hands_rows(the_application(), folder))
+        if "kinds" in chosen:
+            print_rows("Films of every kind through a render", kinds_rows())
         if "solving" in chosen:
             print_rows("Held paths found within their budget", solving_rows())
         if "colour" in chosen:
