@@ -12,7 +12,7 @@ from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.finding import FileState, Found, find_takes
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, wants_proxy
-from clevrin.core.media.specials import specials
+from clevrin.core.media.specials import special_words
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.paths import is_file, is_there
 from clevrin.core.progress import Progress, step
@@ -29,6 +29,8 @@ class Intake(QObject):
 
     taken_in = Signal(str)
     """Takes came in: the id of the first one."""
+    noted = Signal(str)
+    """Words on what is special about takes that came in; their sheets say what becomes of it."""
     told = Signal(str)
     """A sentence about files that could not be brought in or found; empty when all is well."""
 
@@ -88,7 +90,9 @@ class Intake(QObject):
                 troubles.append(f"{take.name} is here already{also}.")
         if fresh:
             self._session.do(AddTakes(takes=tuple(fresh)))
-        troubles.extend(_what_is_special(fresh))
+            special = _what_is_special(fresh)
+            if special:
+                self.noted.emit(special)
         if places:
             self._session.do(PlaceTakes(places=tuple(places)))
         more = len(troubles) - _MOST_TOLD
@@ -196,13 +200,13 @@ class Intake(QObject):
             self._make_proxies()
 
 
-def _what_is_special(takes: list[Take]) -> list[str]:
-    """What is out of the ordinary in films that came in: a sentence for each thing, with the takes that have it."""
+def _what_is_special(takes: list[Take]) -> str:
+    """What is out of the ordinary in films that came in, in a few words: each thing with the takes that have it."""
     having: dict[str, list[str]] = {}
     for take in takes:
-        for sentence in specials(take.facts):
-            having.setdefault(sentence, []).append(take.name)
-    return [f"{_listed(names)}: {sentence}" for sentence, names in having.items()]
+        for words in special_words(take.facts):
+            having.setdefault(words, []).append(take.name)
+    return " · ".join(f"{_listed(names)}: {words}" for words, names in having.items())
 
 
 def _listed(names: list[str]) -> str:

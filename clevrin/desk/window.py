@@ -186,6 +186,7 @@ class MainWindow(QMainWindow):
         self.session.trouble.connect(self.trouble.tell)
         self.notices.troubled.connect(self.trouble.tell)
         self.notices.told.connect(self.header.strip.tell)
+        self.intake.noted.connect(lambda words: self.header.strip.tell(words, None))
         self.keys.changed.connect(self._show_keys)
         self.settings.changed.connect(self._show_detail)
         self._watch.changed.connect(self.thumbnails.try_again)

@@ -49,10 +49,22 @@ class FormatSheet(QDialog):
         self.rate.setCurrentText(str(reel.rate))
         rate.rows.addWidget(self.rate)
         rate.finish()
+        self.light = ChoiceSetting(
+            "Light",
+            "What becomes of takes with a high range of light",
+            (
+                ("as its takes", "as its takes", "Kept, where all takes on the reel have the same (HLG or PQ)"),
+                ("standard", "standard", "Brought into the standard range of BT.709"),
+            ),
+            columns=2,
+            default="as its takes",
+        )
+        self._on_light_chosen(reel.light)
+        self.light.chosen.connect(self._on_light_chosen)
         self.trouble = Trouble()
-        self.take_button = plain_button("Take this size and rate", main=True)
+        self.take_button = plain_button("Take this format", main=True)
         self.take_button.clicked.connect(self._on_take_button_clicked)
-        for part in (self.shape, size, rate, self.trouble, self.take_button):
+        for part in (self.shape, size, rate, self.light, self.trouble, self.take_button):
             column.addWidget(part)
         column.addWidget(quiet_label("Takes cover the reel: what does not fit its shape is cut off evenly."))
         self._show_shape()
@@ -66,6 +78,10 @@ class FormatSheet(QDialog):
         self.height_box.setValue(height)
         self._show_shape()
 
+    def _on_light_chosen(self, light: str) -> None:
+        self._light = light
+        self.light.set_chosen(light)
+
     def _show_shape(self) -> None:
         shape = self.width_box.value() / self.height_box.value()
         self.shape.set_chosen(*(name for name, (a, d) in _SHAPES.items() if abs(shape / (a / d) - 1) < 0.01))
@@ -76,6 +92,7 @@ class FormatSheet(QDialog):
                 rate=_rate(self.rate.currentText()),
                 width=self.width_box.value() // 2 * 2,
                 height=self.height_box.value() // 2 * 2,
+                light=self._light,
             )
         except ClevrinError as error:
             self.trouble.tell(str(error))

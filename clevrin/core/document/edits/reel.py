@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from clevrin.core.document.model import Marker, Project
+from clevrin.core.document.model import Light, Marker, Project
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -19,17 +19,20 @@ class Rename:
 
 @dataclass(frozen=True, kw_only=True)
 class SetReel:
-    """Gives the reel another size and rate; markers stay at their instants."""
+    """Gives the reel another size, rate and light (None: as it is); markers stay at their instants."""
 
     rate: Fraction
     width: int
     height: int
+    light: Light | None = None
     label: str = "Change the reel's size and rate"
 
     def apply(self, project: Project) -> Project:
         reel = project.reel
         markers = tuple(m.changed(frame=round(m.frame * self.rate / reel.rate)) for m in reel.markers)
-        return project.changed(reel=reel.changed(rate=self.rate, width=self.width, height=self.height, markers=markers))
+        size = {"width": self.width, "height": self.height}
+        changed = reel.changed(rate=self.rate, **size, markers=markers, light=self.light or reel.light)
+        return project.changed(reel=changed)
 
 
 @dataclass(frozen=True, kw_only=True)
