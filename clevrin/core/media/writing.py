@@ -30,8 +30,8 @@ _MATRICES = {"bt709": 1, "bt2020": 9}
 class FilmWriter:
     """Writes pictures, and sound if there is any, to an MP4 file, or to a MOV file whose pictures may have gaps.
 
-    A context manager: the file is whole, or as it was before. Pictures of 8 bit become H.264, deep ones and those of a
-    high range HEVC of ten bits; in MOV all are ProRes 4444. Raises `MediaError` where the file cannot be written.
+    A context manager: the file is whole, or as it was before. Pictures become H.264, of ten bits for deep ones and for
+    those of a high range; in MOV all are ProRes 4444. Raises `MediaError` where the file cannot be written.
     """
 
     def __init__(
@@ -81,7 +81,7 @@ class FilmWriter:
     def _video_stream(
         self, size: tuple[int, int], quality: int, preset: str, threads: int, *, all_intra: bool
     ) -> av.VideoStream:
-        codec = "prores_ks" if self._alpha else "libx265" if self._deep else "libx264"
+        codec = "prores_ks" if self._alpha else "libx264"
         stream = self._container.add_stream(codec, rate=self._rate)
         stream.width, stream.height = size
         stream.pix_fmt = "yuva444p10le" if self._alpha else "yuv420p10le" if self._deep else "yuv420p"
@@ -90,9 +90,6 @@ class FilmWriter:
             options = {"profile": "4444", "alpha_bits": "16"}
         else:
             options = {"crf": str(quality), "preset": preset}
-        if codec == "libx265":
-            options["x265-params"] = "log-level=error:chromaloc=0"
-            stream.codec_context.codec_tag = "hvc1"
         if all_intra:
             options |= {"g": "1", "tune": "fastdecode"}
         stream.options = options
