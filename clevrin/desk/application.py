@@ -44,13 +44,17 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     window.show()
     window.projects.offer_what_was_left(settings.journal_folder)
     chosen = list(files)
-    last = last_project()
+    last, told = None, [settings.told_at_start] if settings.told_at_start else []
+    try:
+        last = last_project()
+    except ClevrinError as error:
+        told.append(str(error))
     if chosen:
         window.footage.open_files(chosen)
     elif last is not None:
         window.projects.open(last)
-    if settings.told_at_start:
-        window.trouble.tell(settings.told_at_start)
+    if told:
+        window.trouble.tell("\n".join(told))
     window.keep_cache_small()
     if play:
         window.log.look_at(reel=True)

@@ -70,8 +70,8 @@ class _Running:
         self.job = job
         self.stop = Event()
         self.begun, self.ended = Event(), Event()
-        self.before: _Running | None = None
-        """The last job with this key, which may be at work still although it was stopped."""
+        self.before: tuple[_Running, ...] = ()
+        """The jobs with this key that may be at work still although they were stopped."""
         self.state = JobState(what=job.what, done=0, total=0)
         self._runner = runner
         self._begun: tuple[float, int] | None = None
@@ -140,7 +140,9 @@ class JobRunner(QObject):
         if self._closed or job.key in self._running:
             return False
         running = _Running(job, self)
-        running.before = self._stopped.pop(job.key, None)
+        stopped = self._stopped.pop(job.key, None)
+        if stopped is not None:
+            running.before = tuple(each for each in (*stopped.before, stopped) if not each.ended.is_set())
         self._running[job.key] = running
         if job.background:
             with self._lock:
@@ -203,17 +205,18 @@ class JobRunner(QObject):
             self._work_on(running)
         finally:
             running.ended.set()
+            running.before = ()
             with self._lock:
                 self._at_work -= 1
 
     def _work_on(self, running: _Running) -> None:
         result, sentence = None, None
         running.begun.set()
-        before, running.before = running.before, None
-        # One that has not begun yet ends as soon as it does: waiting for it could wait for this very thread.
-        while before is not None and before.begun.is_set() and not before.ended.wait(_LOOK_AGAIN_S):
-            if running.stop.is_set():
-                return
+        for each in running.before:
+            # One that has not begun yet ends as soon as it does: waiting for it could wait for this very thread.
+            while each.begun.is_set() and not each.ended.wait(_LOOK_AGAIN_S):
+                if running.stop.is_set():
+                    return
         if running.stop.is_set():
             return
         try:

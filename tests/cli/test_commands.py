@@ -3,6 +3,7 @@
 import csv
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -19,6 +20,7 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
+from tests.core.test_join import whip_there_and_back
 from tests.core.test_media import bad_files
 from tests.core.test_render import one_fast_stretch
 from tests.films import moving_film, numbered_film, rotate_mp4, shift
@@ -335,3 +337,23 @@ def test_the_cache_is_counted_and_emptied(clevrin, tmp_path):
     assert code == 0 and out.startswith("0 files, 0.0 MB") and other.exists()
     assert clevrin("trace", film, "--out", tmp_path / "again.csv")[0] == 0
     assert (tmp_path / "again.csv").read_bytes() == (tmp_path / "m.csv").read_bytes()
+
+
+def test_an_output_that_cannot_be_written_is_one_sentence(tmp_path):
+    film = numbered_film(tmp_path / "film.mp4", frames=5)
+    with open("/dev/full", "w") as full:  # noqa: PTH123  # a device
+        ended = subprocess.run(
+            [sys.executable, "-m", "clevrin", "probe", str(film), "--json"],
+            stdout=full, stderr=subprocess.PIPE, text=True, timeout=60,
+        )  # fmt: skip
+    assert ended.returncode == 1 and ended.stderr.count("\n") == 1 and "no space" in ended.stderr.lower()
+
+
+def test_six_whip_takes_are_assembled_and_each_keeps_its_span(clevrin, tmp_path):
+    films = [tmp_path / f"{number}.mp4" for number in range(6)]
+    for number, film in enumerate(films):
+        whip_there_and_back(film, number + 1)
+    code, out, err = clevrin("assemble", *films, "--out", tmp_path / "P.clevrin")
+    assert (code, err) == (0, "")
+    kept = [float(seconds) for seconds in re.findall(r"^\d: frames \d+ to \d+, (\d+\.\d+) s$", out, re.MULTILINE)]
+    assert len(kept) == 6 and min(kept) > 1.2 and out.count("score") == 5

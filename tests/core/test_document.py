@@ -2,6 +2,7 @@
 
 import errno
 import json
+import os
 from fractions import Fraction
 from pathlib import Path
 
@@ -9,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from clevrin.core.document import Hold, Join, MediaFacts, NamedSpan, Project, Shot, Span, Take, edits
+from clevrin.core.document import Hold, Join, MediaFacts, NamedSpan, Project, Reel, Shot, Span, Take, edits
 from clevrin.core.document.files import load, save
 from clevrin.core.document.history import History
 from clevrin.core.errors import DocumentError
@@ -228,3 +229,75 @@ def test_nothing_is_left_beside_a_saved_file(tmp_path):
 def test_a_name_has_no_character_that_ends_a_text_elsewhere():
     assert Project(name="Kite\x00day").name == "Kiteday"
     assert Project().changed(name="\x00").name == ""
+
+
+def test_rates_are_bounded_where_they_enter():
+    """A long film with odd ticks gives a rate that no reader takes: what can be made can be read again."""
+    monstrous = Fraction(1080630000, 36057049)
+    made = facts(rate=monstrous)
+    assert (
+        made.rate == pytest.approx(29.97, abs=0.001)
+        and made.rate.denominator <= 1001
+        and Reel(rate=29.97).rate.denominator < 10**9
+    )
+    assert facts(rate=Fraction(30000, 1001)).rate == Fraction(30000, 1001)
+
+
+def test_what_is_made_can_always_be_read_back(tmp_path):
+    odd = three_shots().changed(reel=three_shots().reel.changed(rate=Fraction(1080630000, 36057049)))
+    save(odd, tmp_path / "p.clevrin")
+    assert load(tmp_path / "p.clevrin") == odd
+
+
+def test_half_characters_are_refused_where_they_enter(tmp_path):
+    with pytest.raises(ValueError, match="no character"):
+        Project(name="kite \ud83e")
+    with pytest.raises(ValueError, match="no character"):
+        take().changed(note="\ud83e")
+    save(three_shots(), tmp_path / "p.clevrin")
+    lines = [line for line in (tmp_path / "p.clevrin").read_text().split("\n") if "checksum" not in line]
+    (tmp_path / "q.clevrin").write_text("\n".join(lines).replace('"Untitled"', '"Untitled", "later": "\\ud83e"'))
+    with pytest.raises(DocumentError):
+        load(tmp_path / "q.clevrin")
+
+
+def test_a_save_that_could_not_be_read_again_leaves_what_was_there(tmp_path, monkeypatch):
+    path = tmp_path / "p.clevrin"
+    save(three_shots(), path)
+    before = path.read_bytes()
+    monkeypatch.setattr("clevrin.core.document.files.text_of", lambda *_: "{")
+    with pytest.raises(DocumentError, match="could not be read again"):
+        save(three_shots(), path)
+    assert path.read_bytes() == before
+
+
+def test_a_project_of_absurdly_many_values_is_told_at_once(tmp_path, monkeypatch):
+    monkeypatch.setattr("clevrin.core.document.files._MOST_VALUES", 1000)
+    monkeypatch.setattr("clevrin.core.document.files._LARGE_TEXT", 1000)
+    (tmp_path / "p.clevrin").write_text('{"schema_version": 2, "takes": [' + "3, " * 5000 + "3]}")
+    with pytest.raises(DocumentError):
+        load(tmp_path / "p.clevrin")
+
+
+@pytest.mark.parametrize("kind", ["fifo", "device"])
+def test_a_project_is_read_from_a_regular_file_alone(tmp_path, kind):
+    path = tmp_path / "p.clevrin"
+    os.mkfifo(path) if kind == "fifo" else path.symlink_to("/dev/zero")
+    with pytest.raises(DocumentError, match="regular file"):
+        load(path)
+
+
+def test_a_project_behind_a_link_is_saved_where_the_link_leads(tmp_path):
+    save(three_shots(), tmp_path / "real.clevrin")
+    (tmp_path / "link.clevrin").symlink_to(tmp_path / "real.clevrin")
+    save(three_shots().changed(name="windy"), tmp_path / "link.clevrin")
+    assert (tmp_path / "link.clevrin").is_symlink() and load(tmp_path / "real.clevrin").name == "windy"
+
+
+def test_a_project_is_never_saved_over_one_of_its_takes(tmp_path):
+    film = tmp_path / "take.clevrin"
+    film.write_bytes(b"footage")
+    project = Project(takes=(take().changed(path=str(film)),))
+    with pytest.raises(DocumentError, match="made from"):
+        save(project, film)
+    assert film.read_bytes() == b"footage"

@@ -196,7 +196,7 @@ def test_damaged_settings_and_notes_of_the_last_project(tmp_path, qtbot, times):
         assert 80 <= made.value("scale") <= 200 and str(made.cache_folder) and str(made.journal_folder)
         made.set("scale", 110 if made.value("scale") != 110 else 100)  # and can be kept again
         (data_folder() / "last.json").write_bytes(damaged_text(note, chance))
-        last_project()
+        last_project()  # or a sentence
 
     every(range(times(150, 1500)), use)
 

@@ -1,5 +1,6 @@
 """The trace, on the demo's true camera and on films of another look, other rates and sizes."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -20,6 +21,7 @@ from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import trace_errors
 from tests.conftest import TAKES
+from tests.core.traces import trace_of
 from tests.films import about, moving_film, numbered_film, shift
 
 
@@ -269,3 +271,15 @@ def test_registration_does_not_drift(demo_trace, truth, tmp_path, demo_take):
     assert rms(np.array(errors_px)) < 0.3  # px, against the summed truth over 49 frames
     stored = stored_registration(request, shelf)
     assert stored is not None and np.array_equal(stored.motions, found.motions)
+
+
+def test_speed_counts_the_time_that_a_step_took():
+    """A steady pan of which a phone left frames out is as fast as it was."""
+    whole = np.stack([4.0 * np.arange(90), np.zeros(90)], axis=1)
+    kept = np.delete(np.arange(90), [20, 21, 22, 40, 55, 70])
+    even = trace_of(whole)
+    left_out = replace(trace_of(whole[kept]), times_s=kept / 30, rate=Fraction(len(kept) - 1) * 30 / 89)
+    assert even.varying is None and left_out.varying is not None
+    assert left_out.widths_per_s == pytest.approx(np.full(len(kept), even.widths_per_s[5]), rel=0.06)
+    jittered = replace(even, times_s=even.times_s + np.random.default_rng(1).uniform(-0.0005, 0.0005, 90))
+    assert jittered.varying is None  # ticks of a millisecond are no varying rate

@@ -1,6 +1,7 @@
 """Files of takes: folders of them, those that moved, proxies, packing."""
 
 import shutil
+import threading
 from fractions import Fraction
 
 import numpy as np
@@ -219,3 +220,25 @@ def test_takes_of_any_rate_and_depth_come_in(tmp_path, rate, pixel_format):
     assert take.facts.rate == rate and take.facts.pixel_format == pixel_format and take.facts.frames == 12
     with Sources.of() as sources:
         assert read_number(sources.films.read(take, 7).y) == 7
+
+
+def test_a_proxy_that_many_make_at_once_is_made_once_and_whole(tmp_path):
+    film = numbered_film(tmp_path / "film.mp4", frames=30, size=(1000, 562))
+    request = ProxyRequest(path=film, fingerprint="ab" * 16, frames=30)
+    shelf, failed = ProxyShelf(tmp_path / "cache" / "proxies"), []
+
+    def make() -> None:
+        try:
+            shelf.make(request, Silent())
+        except Exception as error:
+            failed.append(error)
+
+    threads = [threading.Thread(target=make) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert not failed
+    with shelf.open("ab" * 16, 30) as reader:
+        assert [read_number(reader.read(k).y) for k in range(30)] == list(range(30))
+    assert len(list(shelf.folder.iterdir())) == 1

@@ -1,13 +1,16 @@
 """The Log bench: cards searched and sorted, marks, notes, spans, instants typed, loops, conforming."""
 
+import gc
 import itertools
 from fractions import Fraction
 
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from clevrin.core.document import NamedSpan, Span, edits
+from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.desk.log.choice import Choice, Measured
@@ -281,3 +284,34 @@ def test_a_project_is_packed(demo, tmp_path):
         f"{name}.mp4" for name in ("walk-past", "hill", "picnic", "bunting")
     )
     assert (tmp_path / "to carry" / "to carry.clevrin").is_file() and FOOTAGE.is_dir()
+
+
+def test_of_five_films_of_which_one_is_damaged_four_come_in(hands, tmp_path):
+    films = [numbered_film(tmp_path / f"{number}.mp4", frames=10 + number) for number in range(5)]
+    data = bytearray(films[2].read_bytes())
+    data[len(data) // 8 :] = b"\xff" * (len(data) - len(data) // 8)
+    films[2].write_bytes(bytes(data))
+    hands.drop_files(*films)
+    hands.until(lambda: len(hands.window.session.project.takes) == 4)
+    assert "2.mp4" in hands.window.log.cards.trouble.text()
+
+
+def test_what_is_special_about_a_film_is_told_when_it_comes_in_and_stands_in_its_sheet(hands, tmp_path):
+    stamps = [0, 33, 67, 140, 170, 215, 233, 300, 333, 345, 400, 433]
+    hands.drop_files(numbered_film(tmp_path / "phone.mkv", frames=12, stamps=stamps))
+    hands.until(lambda: hands.window.session.project.takes)
+    hands.until(lambda: "phone: varying rate" in shown_words(hands.window.header))
+    assert "its own instant" in shown_words(hands.window.log.sheet)
+    assert not hands.window.log.cards.trouble.isVisible()
+
+
+def shown_words(widget) -> str:
+    return "\n".join(label.text() for label in widget.findChildren(QLabel) if label.isVisible())
+
+
+def test_another_project_closes_the_films_of_the_last_one(demo, hands, tmp_path):
+    """Decoded frames of a project that is put away are given back."""
+    memory = [found for found in gc.get_objects() if isinstance(found, FrameMemory)]
+    demo.until(lambda: any(found.kept_bytes for found in memory))
+    demo.window.projects.begin_new()
+    demo.until(lambda: not any(found.kept_bytes for found in memory))

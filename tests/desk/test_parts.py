@@ -14,6 +14,7 @@ from PySide6.QtGui import QImage, QKeySequence, QPainter
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.errors import CancelledError, ClevrinError
+from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
 from clevrin.desk import theme
 from clevrin.desk.actions import ACTIONS
@@ -21,6 +22,7 @@ from clevrin.desk.header import figures
 from clevrin.desk.jobs import Job, JobRunner, JobState
 from clevrin.desk.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
 from clevrin.desk.steady.lanes import Lane, figure_words
+from tests.films import numbered_film
 
 # Jobs
 
@@ -61,6 +63,40 @@ def wait_to_be_stopped(progress):
         time.sleep(0.005)
         progress.report(1, 10)
     raise CancelledError("stopped")
+
+
+def test_the_next_job_of_a_key_begins_when_the_stopped_one_has_ended(jobs, qtbot):
+    """Both write one file: the stopped one must not be at it any more."""
+    at_work, most = [], []
+
+    def slow_to_stop(progress):
+        at_work.append(1)
+        most.append(len(at_work))
+        end = time.monotonic() + 0.3
+        while time.monotonic() < end:
+            time.sleep(0.005)
+        at_work.pop()
+
+    jobs.start(job(slow_to_stop))
+    qtbot.waitUntil(lambda: bool(at_work))
+    jobs.restart(job(slow_to_stop))
+    jobs.restart(job(slow_to_stop))  # one that has not begun holds nobody up
+    qtbot.waitUntil(lambda: jobs.idle)
+    assert len(most) >= 2 and max(most) == 1
+
+
+def test_reading_films_in_a_job_ends_when_the_job_is_stopped(jobs, qtbot, tmp_path):
+    film = numbered_film(tmp_path / "film.mkv", frames=60, size=(64, 36))
+    rounds = []
+
+    def read(progress):
+        while True:
+            rounds.append(index_frames(film).frames)
+
+    jobs.start(job(read))
+    qtbot.waitUntil(lambda: len(rounds) > 2)
+    jobs.stop(("k",))
+    qtbot.waitUntil(lambda: jobs.idle)
 
 
 def test_a_job_shows_how_far_it_is_and_is_stopped(jobs, qtbot):

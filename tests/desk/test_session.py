@@ -290,7 +290,9 @@ def test_a_forgotten_or_damaged_note_of_the_last_project_is_no_reason_to_fail(tm
     remember_last(tmp_path / "gone.clevrin")
     assert last_project() is None
     (data_folder() / "last.json").write_text("[]")
-    assert last_project() is None
+    with pytest.raises(DocumentError, match="could not be read"):
+        last_project()
+    assert last_project() is None  # told once
     assert Project() != Project()  # two projects are never the same one
 
 
@@ -341,4 +343,8 @@ def test_an_error_in_saving_that_nobody_foresaw_is_told_and_the_next_save_tries_
 def test_a_damaged_note_of_the_last_project_is_no_reason_not_to_start(nonsense):
     data_folder().mkdir(parents=True, exist_ok=True)
     (data_folder() / "last.json").write_text(nonsense)
-    assert last_project() is None
+    try:
+        assert last_project() is None
+    except DocumentError as error:
+        assert "could not be read" in str(error) and (data_folder() / "aside" / "last.json").exists()
+    assert last_project() is None  # told once

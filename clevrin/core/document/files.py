@@ -20,6 +20,8 @@ from clevrin.core.outputs import write_text
 
 SUFFIX = ".clevrin"
 _LARGEST_BYTES = 64 * 1024 * 1024
+_LARGE_TEXT, _MOST_VALUES = 4 * 1024 * 1024, 8_000_000
+"""A large project of 100,000 shots has some four million values; looking at many more takes minutes."""
 _CHECKSUM = "checksum"
 _HALF_CHARACTER = re.compile(r"\\u[dD][89a-fA-F]")
 """What may be half a character, which no file can hold."""
@@ -99,6 +101,8 @@ def project_of(text: str, name: str) -> Project:
     """The project that a text holds, with paths as they are written; raises `DocumentError` naming the file."""
     try:
         data = json.loads(text, parse_constant=_no_number)
+        if len(text) > _LARGE_TEXT and _counted(data) > _MOST_VALUES:
+            raise ValueError("more values than any project has")
         if _HALF_CHARACTER.search(text):
             json.dumps(data, ensure_ascii=False).encode()
     except (ValueError, RecursionError) as error:
@@ -121,6 +125,17 @@ def project_of(text: str, name: str) -> Project:
             "“checksum” out."
         )
     return project
+
+
+def _counted(data: object) -> int:
+    """How many values there are, all in all, up to one more than there may be."""
+    count, waiting = 0, [data]
+    while waiting and count <= _MOST_VALUES:
+        each = waiting.pop()
+        inner = each.values() if isinstance(each, dict) else each if isinstance(each, list) else ()
+        count += len(inner)
+        waiting.extend(value for value in inner if isinstance(value, dict | list))
+    return count
 
 
 def _no_number(name: str) -> float:

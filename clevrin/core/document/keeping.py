@@ -34,14 +34,19 @@ def is_unnamed(path: Path) -> bool:
 
 
 def last_project() -> Path | None:
-    """The project that was open last, if its file is still there. A note of it that is damaged is put aside."""
+    """The project that was open last, if its file is still there.
+
+    Raises `DocumentError` for a note of it that is damaged, once: it is put aside.
+    """
     note = data_folder() / "last.json"
     try:
         path = Path(json.loads(read_text(note, "a note of the last project"))["project"])
-    except (DocumentError, ValueError, KeyError, TypeError, RecursionError):
-        if is_there(note):
-            put_aside(note)
-        return None
+    except (DocumentError, ValueError, KeyError, TypeError, RecursionError) as error:
+        if not is_there(note):
+            return None
+        aside = put_aside(note)
+        where = f"; it is kept as {aside}" if aside is not None else ""
+        raise DocumentError(f"The note of what was open last could not be read{where}.") from error
     return path if is_file(path) else None
 
 

@@ -100,12 +100,12 @@ class Take(Value):
     path: Text = Field(max_length=10_000)
     fingerprint: Name
     facts: MediaFacts
-    spans: tuple[NamedSpan, ...] = Field(default=(), max_length=10_000)
+    spans: tuple[NamedSpan, ...] = Field(default=(), max_length=10_000, fail_fast=True)
     worth: Worth = None
     note: Text = Field(default="", max_length=100_000)
     conform: Conform = "as shot"
-    left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100)
-    tracks: tuple[Track, ...] = Field(default=(), max_length=1000)
+    left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100, fail_fast=True)
+    tracks: tuple[Track, ...] = Field(default=(), max_length=1000, fail_fast=True)
 
     def checked_together(self) -> Self:
         if any(each.span.end > self.facts.frames for each in self.spans):
@@ -188,8 +188,8 @@ class Reel(Value):
     rate: Rate = Fraction(30)
     width: int = Field(default=1280, gt=0, le=8192, multiple_of=2)
     height: int = Field(default=720, gt=0, le=8192, multiple_of=2)
-    shots: tuple[Shot, ...] = Field(default=(), max_length=100_000)
-    markers: tuple[Marker, ...] = Field(default=(), max_length=100_000)
+    shots: tuple[Shot, ...] = Field(default=(), max_length=100_000, fail_fast=True)
+    markers: tuple[Marker, ...] = Field(default=(), max_length=100_000, fail_fast=True)
     light: Light = "as its takes"
 
 
@@ -199,8 +199,8 @@ class Project(Value):
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
     name: Name = "Untitled"
-    takes: tuple[Take, ...] = Field(default=(), max_length=100_000)
-    motions: tuple[Motion, ...] = Field(default=(), max_length=1000)
+    takes: tuple[Take, ...] = Field(default=(), max_length=100_000, fail_fast=True)
+    motions: tuple[Motion, ...] = Field(default=(), max_length=1000, fail_fast=True)
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:
