@@ -23,7 +23,7 @@ check: setup
 	.venv/bin/lint-imports
 	$(PYTEST)
 
-# The long versions of what is random: about an hour.
+# The long versions of what is random: about an hour and three quarters.
 soak: setup
 	$(OFFSCREEN) $(PY) -m pytest -m soak --soak
 
