@@ -197,9 +197,9 @@ def test_a_track_written_and_read_again_is_the_same(tmp_path, kind, demo_take):
         ("", "not a track"),
         ("frame,x_px,y_px\n1,2,3\n", "not a track"),
         ("# clevrin-track 1\nframe,x_px,y_px\n1,2,3\n", "point or a surface"),
-        ("# clevrin-track 1\n# kind point\nframe,x_px\n1,2\n", "row 1"),
-        ("# clevrin-track 1\n# kind point\nframe,x_px,y_px\n1,two,3\n", "row 1"),
-        ("# clevrin-track 1\n# kind point\nframe,x_px,y_px\n4,nan,3\n", "row 1"),
+        ("# clevrin-track 1\n# kind point\nframe,x_px\n1,2\n", "line 4"),
+        ("# clevrin-track 1\n# kind point\nframe,x_px,y_px\n1,two,3\n", "line 4"),
+        ("# clevrin-track 1\n# kind point\nframe,x_px,y_px\n4,nan,3\n", "line 4"),
         ("# clevrin-track 1\n# kind point\nframe,x_px,y_px\n99999,2,3\n", "no row for a frame"),
     ],
 )

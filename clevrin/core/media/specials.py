@@ -1,9 +1,12 @@
 """What is out of the ordinary in a film, in sentences: what happens by itself, and how to have it otherwise."""
 
+import re
 from collections.abc import Iterator
 
 from clevrin.core.document import MediaFacts
 
+_CLEAR = re.compile("yuva|gbrap|rgba|bgra|argb|abgr|ya")
+"""Names of pixel formats that say how much of each pixel is there."""
 _RANGES = {"hlg": "HLG", "pq": "PQ"}
 
 
@@ -44,6 +47,8 @@ def _found(facts: MediaFacts) -> Iterator[tuple[str, str]]:
             "colours not named",
             f"It does not say what its colours are: those of {name} are taken, as its size suggests.",
         )
+    if _CLEAR.match(facts.pixel_format):
+        yield "clear parts", "Parts of it may be clear: it is shown in full all the same, with what lies there."
     if facts.channels > 2:
         yield (
             f"{facts.channels} channels",

@@ -52,13 +52,14 @@ def _track_of(lines: list[str], path: Path, take: Take) -> Track:
         kind = "surface"
     else:
         raise ClevrinError(f"{path.name} does not say whether it is a point or a surface.")
-    rows = csv.DictReader(line for line in lines if line.strip() and not line.startswith("#"))
+    table = [(number, line) for number, line in enumerate(lines, 1) if line.strip() and not line.startswith("#")]
+    rows = csv.DictReader(line for _, line in table)
     names = _track_columns(kind)[2:-2]
     placed: dict[int, Placement] = {}
     number = 0
     try:
         for row in rows:
-            number = rows.line_num
+            number = table[rows.line_num - 1][0]
             frame = int(row["frame"])
             values = [float(row[name]) for name in names]
             if 0 <= frame < take.facts.frames:
@@ -68,7 +69,7 @@ def _track_of(lines: list[str], path: Path, take: Take) -> Track:
         ordered = tuple(placed[frame] for frame in sorted(placed))
         return Track(name=notes.get("name", path.stem)[:500], kind=kind, placed=ordered)
     except (KeyError, TypeError, ValueError, OverflowError, csv.Error) as error:
-        raise ClevrinError(f"{path.name} cannot be used: row {number} is not a frame with its places.") from error
+        raise ClevrinError(f"{path.name} cannot be used: line {number} is not a frame with its places.") from error
 
 
 def _track_columns(kind: str) -> tuple[str, ...]:
