@@ -104,7 +104,7 @@ def test_a_window_that_is_closed_ends_within_two_seconds_whatever_is_read(tmp_pa
     """A film that takes very long to look through, brought in and left."""
     film = numbered_film(tmp_path / "long.ts", frames=400, size=(64, 36), container="mpegts")
     with (tmp_path / "longer.ts").open("wb") as longer:
-        for _ in range(1500):
+        for _ in range(600):
             longer.write(film.read_bytes())
     code = (
         "import sys, time\nfrom pathlib import Path\nfrom PySide6.QtCore import QTimer\n"

@@ -97,7 +97,7 @@ def test_damaged_films(tmp_path, films, times):
         export_reel(request, sources, Silent(), set())
         assert take_in(tmp_path / "out.mp4").facts.frames > 0
 
-    every(range(times(40, 2000)), use)
+    every(range(times(24, 2000)), use)
     sources.close()
     assert not list(tmp_path.glob(".clevrin*"))
 
@@ -117,7 +117,7 @@ def test_damaged_projects(tmp_path, times):
         (tmp_path / "day.otio").write_text(timeline_text(project))
         read_timeline(tmp_path / "day.otio")
 
-    every(range(times(150, 4000)), use)
+    every(range(times(60, 4000)), use)
 
 
 def test_damaged_timelines(tmp_path, times):
@@ -127,7 +127,7 @@ def test_damaged_timelines(tmp_path, times):
         (tmp_path / "day.otio").write_bytes(damaged_text(data, chance))
         save(read_timeline(tmp_path / "day.otio").project, tmp_path / "day.clevrin")
 
-    every(range(times(80, 2000)), use)
+    every(range(times(40, 2000)), use)
 
 
 def test_damaged_take_lists(times):
@@ -137,7 +137,7 @@ def test_damaged_take_lists(times):
     def use(chance: random.Random) -> None:
         with_take_list(project, damaged_text(data, chance).decode(errors="replace"))
 
-    every(range(times(150, 2000)), use)
+    every(range(times(60, 2000)), use)
 
 
 def test_damaged_motions_and_tracks(tmp_path, times):
@@ -151,7 +151,7 @@ def test_damaged_motions_and_tracks(tmp_path, times):
         (tmp_path / "table.csv").write_bytes(damaged_text(data, chance))
         read(tmp_path / "table.csv")
 
-    every(range(times(150, 2000)), use)
+    every(range(times(60, 2000)), use)
 
 
 def test_damaged_journals(tmp_path, times):
@@ -177,7 +177,7 @@ def test_damaged_journals(tmp_path, times):
         for path in folder.rglob("*.journal"):
             path.unlink()
 
-    every(range(times(150, 2000)), use)
+    every(range(times(60, 2000)), use)
 
 
 def test_damaged_settings_and_notes_of_the_last_project(tmp_path, qtbot, times):
@@ -198,7 +198,7 @@ def test_damaged_settings_and_notes_of_the_last_project(tmp_path, qtbot, times):
         (data_folder() / "last.json").write_bytes(damaged_text(note, chance))
         last_project()  # or a sentence
 
-    every(range(times(150, 1500)), use)
+    every(range(times(60, 1500)), use)
 
 
 def test_damaged_measurements_are_made_again(tmp_path, times):
@@ -216,7 +216,7 @@ def test_damaged_measurements_are_made_again(tmp_path, times):
         again = trace_take(request, shelf, Silent())
         assert np.allclose(again.motions, true)
 
-    every(range(times(25, 400)), use)
+    every(range(times(8, 400)), use)
 
 
 def test_paths_of_any_kind(tmp_path, times):

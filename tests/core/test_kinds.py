@@ -28,9 +28,16 @@ NAMED = {kind.name: kind for kind in KINDS}
 
 
 @pytest.mark.parametrize(
-    "name", ["phone: 5 % left out, 10 ms of jitter", "sound longer and late", "mono", "5.1", "24 frames/s"]
+    ("name", "reel_rate"),
+    [
+        ("phone: 5 % left out, 10 ms of jitter", None),
+        ("phone: 5 % left out, 10 ms of jitter", 30),
+        ("sound longer and late", None),
+        ("mono", None),
+        ("5.1", None),
+        ("24 frames/s", 30),
+    ],
 )
-@pytest.mark.parametrize("reel_rate", [None, 30])
 def test_a_kind_of_film_comes_out_right(tmp_path, name, reel_rate):
     found = outcome(NAMED[name], tmp_path, reel_rate)
     assert found.met(NAMED[name]), found
