@@ -198,6 +198,7 @@ class JoinBench(Bench):
         project, outgoing, incoming = tried
         self.strips.show_meeting(
             Meeting(
+                project=project,
                 outgoing=outgoing,
                 outgoing_take=project.take(outgoing.take_id),
                 incoming=incoming,

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from clevrin.core.document import Shot, Take
+from clevrin.core.document import Project, Shot, Take
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
 from clevrin.desk.context import Context
@@ -22,6 +22,7 @@ _RIDGE_S = 0.55
 class Meeting:
     """Two shots as they would meet, and the reel they are on."""
 
+    project: Project
     outgoing: Shot
     outgoing_take: Take
     incoming: Shot
@@ -121,7 +122,7 @@ class Strips(QWidget):
         cut = meeting.out_frame if outgoing else meeting.in_frame
         way = -1 if shot.reverse else 1
         # The picture as it is shown must not depend on the cut that is being tried: the whole take is held.
-        plain = HoldRequest.of(self._context.session.project, shot.changed(span=take.span))
+        plain = HoldRequest.of(meeting.project, shot.changed(span=take.span))
         ready = self._context.measurements.trace(take) is not None
         ratio = self.devicePixelRatioF()
         size = (int(width * ratio) // 2 * 2, int(box.height() * ratio) // 2 * 2)
