@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Span
+from clevrin.core.document.edits import RemoveTake, TrimShot
 from clevrin.core.render import Sources, picture
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import pixels_of
@@ -232,3 +233,29 @@ def test_a_bench_without_shots_says_what_to_do(hands):
     assert "press Enter" in hands.window.steady.after.words
     hands.key(Qt.Key.Key_3)
     assert not hands.window.join.take_button.isEnabled()
+
+
+def test_the_strips_of_a_join_are_painted_whatever_has_become_of_their_takes(demo):
+    """A repaint may come between a change of the document and what follows from it."""
+    demo.window.enter_step("join")
+    demo.until(lambda: demo.window.join.table.proposals)
+    strips = demo.window.join.strips
+    meeting = strips._meeting
+    demo.window.session.do(RemoveTake(take_id=meeting.outgoing_take.id, label="Remove"))
+    strips._meeting = meeting
+    assert not strips.grab().isNull()
+
+
+def test_proposals_of_another_pair_are_dropped_with_it(demo):
+    """After a change of the reel what was proposed before cannot be tried any more."""
+    window = demo.window
+    window.enter_step("join")
+    demo.until(lambda: window.join.table.proposals)
+    first, second = window.join.pair
+    window.session.do(TrimShot(shot_id=second.id, span=Span(first=second.span.first, end=second.span.first + 20)))
+    assert not window.join.table.proposals and window.join._trying is None
+    window.session.undo()
+    demo.until(lambda: window.join.table.proposals)
+    window.session.do(RemoveTake(take_id=first.take_id, label="Remove"))
+    assert not window.join.table.proposals
+    assert window.join.showing() is not None or window.join.pair is None
