@@ -196,9 +196,6 @@ class RandomUser:
         reel = self.window.session.project.reel
         if not reel.shots or self.window.jobs.is_running(("render", str(self._folder / "out.mp4"))):
             return
-        small = reel.changed(width=64, height=36)
-        self.window.session.keeper.record(self.window.session.project)
-        del small
         self.window.rendering.render_to(self._folder / "out.mp4")
         if self._chance.random() < 0.7:
             QTimer.singleShot(self._chance.randint(10, 3000), self.window.jobs.stop_shown)

@@ -331,9 +331,8 @@ def _lines(data: bytes) -> tuple[list[dict[str, Any] | None], bool]:
     found: list[dict[str, Any] | None] = []
     lines = data.split(b"\n")
     for number, line in enumerate(lines):
-        checksum, _, text = line.partition(b" ")
-        if text and checksum == b"%08x" % zlib.crc32(text):
-            found.append(json.loads(text))
+        if _is_whole(line):
+            found.append(json.loads(line.partition(b" ")[2]))
         elif number == 0:
             found.append(None)
         else:

@@ -6,6 +6,7 @@ the reader brings all pictures to that without changing a colour. 16 bit planes 
 """
 
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 import cv2
@@ -95,6 +96,7 @@ def rgb_from_yuv(matrix: str) -> NDArray[np.float64]:
     return np.array([[1, 0, to_v], [1, -blue * to_u / green, -red * to_v / green], [1, to_u, 0]])
 
 
+@cache
 def _affine_rgb(matrix: str, *, deep: bool = False) -> NDArray[np.float64]:
     """3x4: R, G, B of 0 to 255 from the code values of limited range."""
     by = 256 if deep else 1
@@ -102,7 +104,6 @@ def _affine_rgb(matrix: str, *, deep: bool = False) -> NDArray[np.float64]:
     return np.column_stack([scaled / by, -scaled @ (16, 128, 128)])
 
 
-_AFFINE_BGR = _affine_rgb("bt709")[::-1].astype(np.float32)
 _AFFINE_YUV = np.column_stack([np.linalg.inv(_affine_rgb("bt709")[:, :3]), [16.0, 128.0, 128.0]]).astype(np.float32)
 
 _CHECK_PX = 8
