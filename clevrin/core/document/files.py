@@ -147,12 +147,18 @@ def checked_project(data: dict[str, Any], name: str) -> Project:
     try:
         return Project.model_validate(migrated(data))
     except ValidationError as error:
-        first = error.errors(include_input=False, include_url=False)[0]
-        where = " › ".join(str(part) for part in first["loc"]) or "the whole"
-        message = " ".join(str(first["msg"]).split())
-        raise DocumentError(f"{name} is damaged at {where[:200]}: {message[:1].lower()}{message[1:]}.") from error
+        where, message = _first_of(error)
+        raise DocumentError(
+            f"{name} is damaged at {where or 'the whole'}: {message[:1].lower()}{message[1:]}."
+        ) from error
     except (ValueError, TypeError, KeyError, AttributeError, ArithmeticError, RecursionError) as error:
         raise DocumentError(f"{name} is damaged: it holds values that make no sense.") from error
+
+
+def _first_of(error: ValidationError) -> tuple[str, str]:
+    """Where the first thing is that makes no sense (empty: in the whole), and why it makes none."""
+    first = error.errors(include_input=False, include_url=False)[0]
+    return " › ".join(str(part) for part in first["loc"])[:200], " ".join(str(first["msg"]).split())
 
 
 @contextmanager
@@ -163,9 +169,8 @@ def making_sense(name: str) -> Iterator[None]:
     except ClevrinError:
         raise
     except ValidationError as error:
-        first = error.errors(include_input=False, include_url=False)[0]
-        where = " › ".join(str(part) for part in first["loc"])[:200]
-        reason = " ".join(str(first["msg"]).split()).removeprefix("Value error, ")
+        where, message = _first_of(error)
+        reason = message.removeprefix("Value error, ")
         raise DocumentError(f"{name} cannot be used: {f'{where}: ' if where else ''}{reason}.") from error
     except (csv.Error, ValueError, TypeError, KeyError, AttributeError, ArithmeticError, RecursionError) as error:
         raise DocumentError(f"{name} cannot be used: it holds something that makes no sense.") from error
