@@ -9,7 +9,7 @@ from clevrin.core.document import Shot, Take
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
-from clevrin.core.motion.tracking import Vectors
+from clevrin.core.motion.vectors import Vectors
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest

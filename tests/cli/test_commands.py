@@ -255,7 +255,7 @@ def test_ctrl_c_keeps_the_pieces_and_the_next_run_goes_on(tmp_path):
     process.send_signal(signal.SIGINT)
     _, err = process.communicate(timeout=30)
     assert process.returncode == 130 and "kept" in err and not out.exists()
-    kept = [len(np.load(piece)["points"]) for piece in folder.glob("*.npz")]
+    kept = [len(np.load(piece)["confidence"]) for piece in folder.glob("*.npz")]
     assert 60 <= sum(kept) < 260
 
     class First:

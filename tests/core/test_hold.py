@@ -12,6 +12,7 @@ from clevrin.core.hold.held import corners_on_source
 from clevrin.core.hold.path import PathProblem, solve_path
 from clevrin.core.hold.report import calm_frames, course, shake
 from clevrin.core.motion import Trace, find_whips
+from clevrin.core.motion.measure import TraceRequest
 from clevrin.core.motion.registration import RegistrationRequest, register_span
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
@@ -108,8 +109,7 @@ def registered(measured_demo, demo_take, demo_trace):
     def register(name: str, span: Span):
         trace, take = demo_trace(name), demo_take(name)
         request = RegistrationRequest(
-            path=FOOTAGE / f"{name}.mp4",
-            fingerprint=take.fingerprint,
+            measured=TraceRequest(path=FOOTAGE / f"{name}.mp4", fingerprint=take.fingerprint),
             span=span,
             reference=(span.first + span.end) // 2,
         )

@@ -11,8 +11,9 @@ from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.consensus import NEUTRAL, background
+from clevrin.core.motion.fitting import fit_motion
 from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
-from clevrin.core.motion.models import MODELS, apply, fit_motion, similarity_of
+from clevrin.core.motion.models import apply, similarity_of
 from clevrin.core.motion.registration import RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.table import COLUMNS, motion_csv
 from clevrin.core.motion.trace import camera_angle_deg
@@ -182,9 +183,10 @@ def test_a_damaged_measurement_is_thrown_away_and_made_again(tmp_path):
     film = numbered_film(tmp_path / "film.mp4", frames=6, size=(320, 180))
     shelf = Shelf(tmp_path / "shelf")
     first = trace_take(TraceRequest(path=film), shelf, Silent())
-    (file,) = (tmp_path / "shelf" / "trace").glob("*.npz")
-    for damaged in (b"", b"nonsense", file.read_bytes()[:200], b"\0" * 500):
-        file.write_bytes(damaged)
+    files = list((tmp_path / "shelf" / "trace").glob("*.npz"))
+    for damaged in (b"", b"nonsense", files[0].read_bytes()[:200], b"\0" * 500):
+        for file in files:
+            file.write_bytes(damaged)
         assert stored_trace(TraceRequest(path=film), shelf) is None
         again = trace_take(TraceRequest(path=film), shelf, Silent())
         assert np.array_equal(again.motions, first.motions)
@@ -215,7 +217,7 @@ def test_outliers_do_not_count():
     fit = fit_motion(before, after, 367.0, 1.0, agreeing)
     assert fit is not None
     corners = np.array([[-320, -180], [320, 180]], float)
-    assert np.abs(apply(fit.motions[MODELS.index("homography")], corners) - apply(true, corners)).max() < 0.15
+    assert np.abs(apply(fit.motion, corners) - apply(true, corners)).max() < 0.15
     assert fit.inliers[100:].mean() > 0.95 and fit.inliers[:100].mean() < 0.05
 
 
@@ -257,7 +259,8 @@ def test_the_table_says_what_the_trace_says(demo_trace):
 def test_registration_does_not_drift(demo_trace, truth, tmp_path, demo_take):
     take, trace, true = demo_take("picnic"), demo_trace("picnic"), truth("picnic")["H"]
     span = Span(first=20, end=120)
-    request = RegistrationRequest(path=FOOTAGE / "picnic.mp4", fingerprint=take.fingerprint, span=span, reference=70)
+    measured = TraceRequest(path=FOOTAGE / "picnic.mp4", fingerprint=take.fingerprint)
+    request = RegistrationRequest(measured=measured, span=span, reference=70)
     shelf = Shelf(tmp_path / "shelf")
     found = register_span(request, trace, shelf, Silent())
     assert found.direct.all()

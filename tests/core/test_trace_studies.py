@@ -12,8 +12,10 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import find_whips
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_piece, trace_take
-from clevrin.core.motion.models import Habit, Lesson, apply, simplest_model
+from clevrin.core.motion.lens import Habit, Lesson
+from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.models import apply, simplest_model
+from clevrin.core.motion.vectors import stored_piece
 from clevrin.core.progress import Silent
 from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
@@ -181,8 +183,6 @@ def test_a_lens_is_learned_from_fits_that_agree_with_it():
     assert 1 / np.sqrt(habit.weighted / habit.weight) == pytest.approx(focal, rel=0.15)
     four, allowed = habit.expected(np.array([[1, 0, 0.1], [0, 1, 0], [0, 0, 1.0]]), radius)
     assert four[2] == pytest.approx(-0.1 / focal**2, rel=0.3) and allowed < 0.6 / radius
-    again = Habit.of(habit.numbers)
-    assert again == habit
 
 
 def test_a_walk_past_near_things_is_no_matter_of_the_lens():

@@ -17,8 +17,9 @@ from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_piece, trace_take
+from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.trace import REPEATED
+from clevrin.core.motion.vectors import stored_piece
 from clevrin.core.progress import Silent
 from tests.films import shift, texture
 
@@ -174,8 +175,8 @@ def test_an_area_is_carried_along_with_the_picture(tmp_path):
     for frame in (3, 10, 17):
         vectors = stored_piece(request, shelf, frame, 20).vectors(frame)
         assert len(vectors.after) > 20
-        low = np.array([60.0, 10.0]) + STEP * (frame - 10)
-        inside = ((vectors.after * SIZE > low) & (vectors.after * SIZE < low + np.array([360, 240]))).all(axis=1)
+        low = np.array([62.0, 12.0]) + STEP * (frame - 10)
+        inside = ((vectors.after * SIZE > low) & (vectors.after * SIZE < low + np.array([356, 236]))).all(axis=1)
         assert not inside.any()
 
 

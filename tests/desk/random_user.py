@@ -86,6 +86,11 @@ class RandomUser:
     def act(self) -> None:
         """Does something."""
         if not self.window.isVisible():  # it was closed: the next one begins where that ended
+            above = QApplication.activeModalWidget()
+            if above is not None:
+                # Qt's file dialog asks by a box on the stack, in a loop of its own: its window has to outlive that.
+                above.close()
+                return
             self.window.deleteLater()
             self.window = self._opened()
             return
@@ -98,7 +103,8 @@ class RandomUser:
     def _any_widget(self) -> QWidget | None:
         """Any widget that can be seen, in a window beside the main one if there is one, most often."""
         tops = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w is not self.window]
-        beside = [w for w in tops if isinstance(w, QDialog)]
+        above = QApplication.activeModalWidget()  # where there is one, no hand gets at what is under it
+        beside = [above] if above is not None else [w for w in tops if isinstance(w, QDialog)]
         if beside and self._chance.random() < 0.3:
             beside[0].close()  # a user gets out of where they did not want to be
             return None

@@ -13,7 +13,7 @@ from clevrin.core.document.model import (
     Take,
 )
 from clevrin.core.document.span import Span
-from clevrin.core.document.tracks import LeftOut, Placement, Track
+from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
 from clevrin.core.document.value import new_id
 
 __all__ = [
@@ -28,6 +28,7 @@ __all__ = [
     "Motion",
     "NamedSpan",
     "Placement",
+    "Pointed",
     "Project",
     "Reel",
     "Shot",

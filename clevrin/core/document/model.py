@@ -14,7 +14,7 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.span import Span
-from clevrin.core.document.tracks import LeftOut, Track
+from clevrin.core.document.tracks import LeftOut, Pointed, Track
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value, new_id
 
 SCHEMA_VERSION: Literal[2] = 2
@@ -91,8 +91,8 @@ class Take(Value):
     """A footage file as brought in, the spans of it that somebody chose, and what was thought of it.
 
     `conform` says how a take of another rate than the reel's plays: at the speed at which it was shot, or every
-    frame of it at the reel's rate. `left_out` are areas that do not count in measuring its motion, `tracks` what is
-    followed in it.
+    frame of it at the reel's rate. `left_out` are areas that do not count in measuring its motion, `pointed` is on what
+    its trace is to follow where not what covers the most of the picture, `tracks` what is followed in it beside.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -105,6 +105,7 @@ class Take(Value):
     note: Text = Field(default="", max_length=100_000)
     conform: Conform = "as shot"
     left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100, fail_fast=True)
+    pointed: Pointed | None = None
     tracks: tuple[Track, ...] = Field(default=(), max_length=1000, fail_fast=True)
 
     def checked_together(self) -> Self:
@@ -117,13 +118,15 @@ class Take(Value):
             raise ValueError("two tracks or areas have the same id")
         if max((each.last_frame for each in marks), default=0) >= self.facts.frames:
             raise ValueError("a track or an area was placed beyond the take")
+        if self.pointed is not None and self.pointed.frame >= self.facts.frames:
+            raise ValueError("what is to be followed was pointed at beyond the take")
         return self
 
     @property
     def measured_as(self) -> tuple[object, ...]:
         """What the measurement of its motion depends on: takes alike in this have one trace."""
         areas = tuple((each.area, each.frame if each.carried else None) for each in self.left_out)
-        return self.fingerprint, areas
+        return self.fingerprint, areas, self.pointed
 
     def track(self, track_id: str) -> Track:
         """The track with this id; raises `KeyError` when there is none."""

@@ -62,6 +62,13 @@ class Track(Value):
         return self.changed(placed=tuple(sorted([*others, placement], key=lambda each: each.frame)))
 
 
+class Pointed(Value):
+    """A place in a frame whose plane a take's trace is to follow: x, y as shares of the picture's size."""
+
+    frame: int = Field(ge=0, le=MOST_FRAMES)
+    place: tuple[Share, Share]
+
+
 class LeftOut(Value):
     """An area that does not count when a take's motion is measured: x, y, w, h as shares of the picture's size.
 

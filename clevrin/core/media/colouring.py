@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour, Primaries, Transfer
-from clevrin.core.media.picture import Picture, picture_from_yuv, rgb_from_yuv, yuv_of
+from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, rgb_from_yuv, yuv_of
 
 Light = NDArray[np.float32]
 """(h, w, 3) linear red, green, blue."""
@@ -61,16 +61,26 @@ def shown(picture: Picture) -> Picture:
 
 def light_of(picture: Picture) -> Light:
     """Linear light, of the picture's own primaries."""
-    by = 256.0 if picture.deep else 1.0
-    decode = rgb_from_yuv(picture.colour.matrix) @ np.diag(1 / np.array([219, 224, 224]) / by)
+    return light_of_yuv(yuv_of(picture), picture.colour)
+
+
+def light_of_yuv(packed: Plane, colour: Colour) -> Light:
+    """Linear light of packed code values (h, w, 3) of 8 or 16 bits."""
+    by = 256.0 if packed.dtype == np.uint16 else 1.0
+    decode = rgb_from_yuv(colour.matrix) @ np.diag(1 / np.array([219, 224, 224]) / by)
     affine = np.column_stack([decode, -decode @ (np.array([16, 128, 128]) * by)])
-    coded = cv2.transform(yuv_of(picture).astype(np.float32), affine.astype(np.float32))
-    light = _by_table(coded, _decoding(picture.colour.transfer))
-    return _scene_to_screen(light, 1.0) if picture.colour.transfer == "hlg" else light
+    coded = cv2.transform(packed.astype(np.float32), affine.astype(np.float32))
+    light = _by_table(coded, _decoding(colour.transfer))
+    return _scene_to_screen(light, 1.0) if colour.transfer == "hlg" else light
 
 
 def picture_of_light(light: Light, colour: Colour, *, deep: bool) -> Picture:
     """The picture of linear light of the colour's primaries."""
+    return picture_from_yuv(yuv_of_light(light, colour, deep=deep), colour)
+
+
+def yuv_of_light(light: Light, colour: Colour, *, deep: bool) -> Plane:
+    """Packed code values (h, w, 3) of linear light of the colour's primaries."""
     peak = _PEAKS[colour.transfer]
     if colour.transfer == "hlg":
         light = _scene_to_screen(light, -1.0)
@@ -81,7 +91,7 @@ def picture_of_light(light: Light, colour: Colour, *, deep: bool) -> Picture:
     affine = np.column_stack([encode, np.array([16, 128, 128]) * by])
     packed = cv2.transform(coded, affine.astype(np.float32)) + np.float32(0.5)
     kind, most = (np.uint16, 65535) if deep else (np.uint8, 255)
-    return picture_from_yuv(packed.clip(0, most).astype(kind), colour)
+    return packed.clip(0, most).astype(kind)
 
 
 def _bent(light: Light, peak: float) -> Light:

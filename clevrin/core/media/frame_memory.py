@@ -6,8 +6,8 @@ from itertools import count
 
 import av
 
-_MOST_BYTES = 128 * 1024 * 1024
-_MOST_EACH_BYTES = 32 * 1024 * 1024
+ALL_BYTES = 96 * 1024 * 1024
+_EACH_BYTES = 24 * 1024 * 1024
 _ids = count()
 
 Key = tuple[int, int]
@@ -23,7 +23,7 @@ class FrameMemory:
     of it: as long as its film is open, it has the room of the most that it ever had to keep (FFmpeg's buffer pools).
     """
 
-    def __init__(self, most_bytes: int = _MOST_BYTES, most_each_bytes: int = _MOST_EACH_BYTES) -> None:
+    def __init__(self, most_bytes: int = ALL_BYTES, most_each_bytes: int = _EACH_BYTES) -> None:
         self._most, self._most_each = most_bytes, min(most_bytes, most_each_bytes)
         self._each: Counter[int] = Counter()
         self._frames: OrderedDict[Key, tuple[av.VideoFrame, int]] = OrderedDict()

@@ -61,7 +61,7 @@ def turn_and_growth(before: Prepared, after: Prepared) -> list[Matrix]:
         turn = around * 2 * np.pi / (2 * _POLAR) + half
         c, s = growth * np.cos(turn), growth * np.sin(turn)
         turned = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]])
-        moved = Prepared(warp_about_centre(before.gray, turned, cv2.BORDER_REPLICATE))
+        moved = Prepared(warp_about_centre(before.sharp, turned, cv2.BORDER_REPLICATE))
         found.append(phase_shift(moved, after) @ turned)
     return found
 
@@ -74,16 +74,22 @@ def warp_about_centre(picture: np.ndarray, motion: Matrix, border: int, value: f
     return cv2.warpPerspective(picture, warp, (width, height), borderMode=border, borderValue=value)
 
 
-def mismatch(before: Prepared, after: Prepared, motion: Matrix) -> float:
-    """Mean difference of the reduced pictures after a motion, where they overlap, at one mean and contrast."""
+def overlapping(before: Prepared, after: Prepared, motion: Matrix) -> tuple[np.ndarray, np.ndarray]:
+    """The values (n,) of both reduced pictures after a motion, where they overlap."""
     b, a, scale = before.coarse, after.coarse, before.coarse_scale
     scaled = np.diag([scale, scale, 1]) @ motion @ np.diag([1 / scale, 1 / scale, 1])
     moved = warp_about_centre(b, scaled, cv2.BORDER_CONSTANT, -1.0)
     seen = moved >= 0
-    share = float(seen.mean())
+    return moved[seen], a[seen]
+
+
+def mismatch(before: Prepared, after: Prepared, motion: Matrix) -> float:
+    """Mean difference of the reduced pictures after a motion, where they overlap, at one mean and contrast."""
+    moved, there = overlapping(before, after, motion)
+    share = len(moved) / before.coarse.size
     if share < 0.15:
         return float("inf")
     (mean_b, spread_b), (mean_a, spread_a) = before.level, after.level
     gain = spread_b / max(spread_a, 1.0)
-    levelled = (a - mean_a) * gain + mean_b if abs(mean_a - mean_b) > 6 or abs(gain - 1) > 0.1 else a
-    return float(np.abs(moved - levelled)[seen].mean()) / np.sqrt(share)
+    levelled = (there - mean_a) * gain + mean_b if abs(mean_a - mean_b) > 6 or abs(gain - 1) > 0.1 else there
+    return float(np.abs(moved - levelled).mean()) / np.sqrt(share)

@@ -7,8 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.consensus import background
-from clevrin.core.motion.guesses import warp_about_centre
-from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Fit, Habit, Matrix, Points, apply, fit_motion
+from clevrin.core.motion.fitting import fit_motion
+from clevrin.core.motion.guesses import overlapping, warp_about_centre
+from clevrin.core.motion.models import Matrix, Points, apply
 from clevrin.core.motion.smear import LEAST_SMEAR_PX, lacking_px, smeared
 from clevrin.core.motion.working import Gray, Prepared, cells_of, in_areas
 
@@ -38,16 +39,24 @@ _OPEN_SHARE = 0.5
 class Key:
     """A key frame: its corners, where they were seen last, and the motion from it to the frame looked at last."""
 
-    def __init__(self, number: int, picture: Prepared, belief: Points, last: Matrix | None = None) -> None:
+    def __init__(
+        self,
+        number: int,
+        picture: Prepared,
+        belief: Points,
+        last: Matrix | None = None,
+        only: NDArray[np.bool_] | None = None,
+    ) -> None:
+        """`only` (n,): which of the picture's corners count; None: all."""
         self.number = number
         self.velocity = np.zeros(2) if last is None else velocity(last)
         self.picture = picture
-        self.features = picture.features
+        self.features = picture.features if only is None else picture.features[only]
         self.cells = cells_of(self.features, picture.gray.shape)
         self.belief = belief.reshape(-1)[self.cells]
         self.places = self.features.copy()
         self.seen = np.ones(len(self.features), bool)
-        self.motions = np.repeat(np.eye(3)[None], len(MODELS), axis=0)
+        self.motion = np.eye(3)
         self.findable = 0
 
     def far(self, motion: Matrix, number: int) -> bool:
@@ -71,7 +80,7 @@ class Match:
     places: Places
     found: NDArray[np.bool_]
     follows: NDArray[np.bool_]
-    fit: Fit
+    motion: Matrix
     confidence: float
 
 
@@ -82,7 +91,6 @@ def matched(
     *,
     step: Matrix | None = None,
     last: Matrix | None = None,
-    habit: Habit | None = None,
 ) -> Match | None:
     """Follows the corners of a key frame to another frame by pyramidal Lucas-Kanade (Bouguet 2000), and back.
 
@@ -99,7 +107,7 @@ def matched(
     # Rounded to 1/64 px: the last bit of a guess depends on where its numbers lie in memory, and work that was
     # stopped and went on must give the same figures.
     start = (np.round(expected * 64) / 64).astype(np.float32)
-    target = _levelled(after, picture)
+    target = _levelled(after, picture, guess)
     if last is not None:
         before, here = velocity(last), velocity(guess)
         source, target = _equally_blurred(source, target, (before + here) / 2, here + (here - before) / 2)
@@ -126,10 +134,10 @@ def matched(
     b, a = (features[good] - centre).astype(np.float64), (there[good] - centre).astype(np.float64)
     consensus_px = _CONSENSUS_PX + 0.02 * speed
     agreeing = background(b, a, key.cells[good], key.belief[good], consensus_px)
-    fit = None if agreeing is None else fit_motion(b, a, picture.radius, consensus_px, agreeing, habit)
+    fit = None if agreeing is None else fit_motion(b, a, picture.radius, consensus_px, agreeing)
     if fit is None:
         return None
-    moved = apply(fit.motions[HOMOGRAPHY], np.array([[-centre[0], -centre[1]], [centre[0], centre[1]]]))
+    moved = apply(fit.motion, np.array([[-centre[0], -centre[1]], [centre[0], centre[1]]]))
     if not np.isfinite(moved).all() or np.abs(moved).max() > 4 * picture.radius:
         return None
     follows = np.zeros(len(features), bool)
@@ -139,7 +147,7 @@ def matched(
         places=there,
         found=good,
         follows=follows,
-        fit=fit,
+        motion=fit.motion,
         confidence=_confidence(features[follows], picture.gray.shape, int((good | expected_inside).sum())),
     )
 
@@ -175,11 +183,20 @@ def _equally_blurred(source: Gray, target: Gray, *velocities: Points) -> tuple[G
     return source, smeared(target, way)
 
 
-def _levelled(after: Prepared, like: Prepared) -> Gray:
-    """The picture with another one's mean and contrast where they differ much, as after a change of exposure."""
+def _levelled(after: Prepared, like: Prepared, guess: Matrix) -> Gray:
+    """The picture at another one's exposure where that was another one.
+
+    What passes by changes a picture's mean and contrast as well: where most of what is seen in both pictures is as it
+    was, nothing is levelled.
+    """
     (mean, spread), (wanted_mean, wanted_spread) = after.level, like.level
     gain = wanted_spread / max(spread, 1.0)
     if abs(mean - wanted_mean) < 6 and abs(gain - 1) < 0.15:
+        return after.gray
+    seen, here = overlapping(like, after, guess)
+    as_it_is = float(np.median(np.abs(seen - here)))
+    levelled = float(np.median(np.abs(seen - (wanted_mean + gain * (here - mean)))))
+    if as_it_is <= levelled:
         return after.gray
     return cv2.convertScaleAbs(after.gray, alpha=gain, beta=wanted_mean - gain * mean)
 

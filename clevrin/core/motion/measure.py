@@ -15,15 +15,20 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
 from clevrin.core.motion.blur import blur_length, fit_shutter
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.course import Course, course_of
 from clevrin.core.motion.feed import FrameFeed
 from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Points, simplest_model
 from clevrin.core.motion.pieces import PIECE_FRAMES, Blur, PieceShelf, Rows, State
 from clevrin.core.motion.trace import Model, Trace, picture_speeds
-from clevrin.core.motion.tracking import Step, StepTracker, Vectors
+from clevrin.core.motion.tracking import Step, StepTracker
 from clevrin.core.motion.working import Area, Prepared, work_size
 from clevrin.core.progress import Progress, step
 
-VERSION = "3"
+Size = tuple[int, int]
+Pointed = tuple[int, float, float]
+"""A frame, and a place in it as shares of the picture's size."""
+
+VERSION = "4"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
 
 
@@ -32,7 +37,8 @@ class TraceRequest:
     """What to measure. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count.
 
     `carried`: areas that do not count and move with the picture. `fingerprint` saves reading the file to find its
-    measurements; a file that has another one is not the film that was asked for.
+    measurements; a file that has another one is not the film that was asked for. `pointed`: a place whose plane is to
+    be followed, where several share the picture.
     """
 
     path: Path
@@ -40,12 +46,19 @@ class TraceRequest:
     model: Model = "auto"
     leave_out: tuple[Area, ...] = ()
     carried: tuple[CarriedArea, ...] = ()
+    pointed: Pointed | None = None
     fresh: bool = False
 
     @cached_property
     def key(self) -> tuple[str, ...]:
         """By what its pieces are known on the shelf; the model is chosen later, from the same pieces."""
         return "trace", self.fingerprint or fingerprint(self.path), VERSION, *area_words(self.leave_out, self.carried)
+
+    @cached_property
+    def course_key(self) -> tuple[str, ...]:
+        """By what is known which plane is followed, and how it moves."""
+        pointed = self.pointed
+        return *self.key, "course", "" if pointed is None else f"{pointed[0]}:{pointed[1]:.5f},{pointed[2]:.5f}"
 
 
 def trace_take(request: TraceRequest, shelf: Shelf, progress: Progress) -> Trace:
@@ -62,43 +75,32 @@ def trace_take(request: TraceRequest, shelf: Shelf, progress: Progress) -> Trace
     rows = run.rows(progress)
     if not rows.confidence.any():
         _check_readable(request.path, index)
-    return _trace(request, index, rows, run.full_size)
+    course = course_of(rows, work_size(*run.full_size)[::-1], progress, _pointed_at(request, run.full_size))
+    shelf.put(
+        {**vars(course), "full_size": np.array(run.full_size), "blur": rows.blur, "bridges": rows.bridges},
+        *request.course_key,
+    )
+    return _trace(request, index, course, rows.blur, rows.bridges, run.full_size)
 
 
 def stored_trace(request: TraceRequest, shelf: Shelf) -> Trace | None:
     """The trace of a take if all of it has been measured before; reads no picture."""
-    pieces = PieceShelf(shelf, request.key)
-    if pieces.read(0, PIECE_FRAMES) is None:
+    stored = shelf.get(*request.course_key)
+    if stored is None or not stored.keys() >= {"full_size", "blur", "bridges"}:
         return None  # told without reading the film's packets
     index = index_frames(request.path)
-    parts, state = pieces.read_all(index.frames)
-    rows = _without_vectors(parts)
-    if state is None or len(rows) < index.frames:
+    course = Course.of(stored, index.frames)
+    if course is None or not len(stored["blur"]) == len(stored["bridges"]) == index.frames:
         return None
-    return _trace(request, index, rows, _size_of(state))
+    return _trace(request, index, course, stored["blur"], stored["bridges"], _size_of(stored))
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
-class StoredPiece:
-    """A stretch of a measurement with what was followed in it."""
-
-    rows: Rows
-    work_size: tuple[int, int]
-
-    def vectors(self, frame: int) -> Vectors:
-        """What was followed into a frame of the film, as shares of the picture's size."""
-        found = self.rows.vectors_of(frame % PIECE_FRAMES)
-        before, after = ((places + 0.5) / self.work_size for places in (found.before, found.after))
-        return Vectors(before=before, after=after, follows=found.follows)
-
-
-def stored_piece(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -> StoredPiece | None:
-    """The stretch with a frame of a film of `frames`, once all of it is measured; costs some milliseconds."""
-    number = frame // PIECE_FRAMES
-    piece = PieceShelf(shelf, request.key).read(number, frames)
-    if piece is None or len(piece[0]) < min(PIECE_FRAMES, frames - number * PIECE_FRAMES):
-        return None  # what is kept of an unfinished one would stay what it was while the rest is measured
-    return StoredPiece(rows=piece[0], work_size=work_size(*_size_of(piece[1])))
+def _pointed_at(request: TraceRequest, size: tuple[int, int]) -> tuple[int, Points] | None:
+    """The frame and the place in working pixels about the centre whose plane is to be followed."""
+    if request.pointed is None:
+        return None
+    frame, x, y = request.pointed
+    return frame, (np.array([x, y]) - 0.5) * work_size(*size)
 
 
 def _size_of(state: State) -> tuple[int, int]:
@@ -131,7 +133,7 @@ class _Run:
             self.full_size = _size_of(state)
         if done == total:
             progress.report(total, total)
-            return _without_vectors(parts)
+            return Rows.joined(parts)
         feed = FrameFeed(self._request.path, self._index, self._areas(progress))
         # What going on needs of earlier frames lies on the way to the next one: nothing is decoded twice.
         needed = _needed(state)
@@ -150,15 +152,15 @@ class _Run:
         finally:
             if self._piece:
                 parts.append(self._kept(len(parts), unfinished, tracker))
-        return _without_vectors(parts)
+        return Rows.joined(parts)
 
     def _measured(self, tracker: StepTracker, work: Prepared | None) -> tuple[Step, Blur | None]:
         motion = tracker.follow(work)
         if work is None:
             return motion, None
         self.full_size = work.full_size
-        shift = motion.motions[HOMOGRAPHY][:2, 2]
-        return motion, blur_length(work.gray, (float(shift[0]), float(shift[1])))
+        shift = motion.motion[:2, 2]
+        return motion, blur_length(work.sharp, (float(shift[0]), float(shift[1])))
 
     def _kept(self, number: int, before: Rows, tracker: StepTracker) -> Rows:
         rows = Rows.joined([before, Rows.of(self._piece)])
@@ -171,10 +173,6 @@ class _Run:
         request = self._request
         first = trace_take(replace(request, carried=()), self._shelf, progress) if request.carried else None
         return areas_of_frames(request.leave_out, request.carried, first)
-
-
-def _without_vectors(parts: list[Rows]) -> Rows:
-    return Rows.joined(part.without_vectors() for part in parts)
 
 
 def _needed(state: State | None) -> list[int]:
@@ -195,20 +193,22 @@ def _check_readable(path: Path, index: FrameIndex) -> None:
     raise MediaError(f"{path.name} is damaged: no two of its frames can be read.")
 
 
-def _trace(request: TraceRequest, index: FrameIndex, rows: Rows, size: tuple[int, int]) -> Trace:
+def _trace(
+    request: TraceRequest, index: FrameIndex, course: Course, blur: Points, bridges: NDArray[np.int64], size: Size
+) -> Trace:
     width, height = size
     work_width, work_height = work_size(width, height)
     scale = np.array([width / work_width, height / work_height])
-    model = simplest_model(rows.cost, rows.points) if request.model == "auto" else request.model
-    work = rows.motions[:, HOMOGRAPHY if model == "mesh" else MODELS.index(model)]
+    model = simplest_model(course.cost, course.points) if request.model == "auto" else request.model
+    work = course.motions[:, HOMOGRAPHY if model == "mesh" else MODELS.index(model)]
     # From working pixels about the centre to full-size pixels from the corner.
     full_from_work = np.diag([*scale, 1.0])
     full_from_work[:2, 2] = (width - 1) / 2, (height - 1) / 2
-    motions = full_from_work @ _over_gaps(work, rows.bridges) @ np.linalg.inv(full_from_work)
+    motions = full_from_work @ _over_gaps(work, bridges) @ np.linalg.inv(full_from_work)
     motions /= motions[:, 2:, 2:]
     motions[0] = np.eye(3)
     # `blur_length` looks at the picture's inner half, by its window; a lens moves the sides faster in a pan.
-    speeds = picture_speeds(rows.motions[:, HOMOGRAPHY], np.array([work_width, work_height]) / 4)
+    speeds = picture_speeds(course.motions[:, HOMOGRAPHY], np.array([work_width, work_height]) / 4)
     speeds = (speeds + np.append(speeds[1:], speeds[-1])) / 2
     return Trace(
         width=width,
@@ -217,10 +217,13 @@ def _trace(request: TraceRequest, index: FrameIndex, rows: Rows, size: tuple[int
         times_s=index.times_s.copy(),
         model=model,
         motions=motions,
-        confidence=rows.confidence.copy(),
-        shutter_deg=fit_shutter(rows.blur[:, 0], rows.blur[:, 1], speeds),
-        seen_blur_px=rows.blur[:, 0] * scale[0],
-        mesh=rows.mesh * scale if model == "mesh" else None,
+        confidence=course.confidence.copy(),
+        shutter_deg=fit_shutter(blur[:, 0], blur[:, 1], speeds),
+        seen_blur_px=blur[:, 0] * scale[0],
+        mesh=course.mesh * scale if model == "mesh" else None,
+        sigma_px=course.sigma * float(scale.mean()),
+        parallax_px=course.parallax * float(scale.mean()),
+        changed=course.changed.copy(),
     )
 
 

@@ -1,19 +1,19 @@
 """What was measured of a take, kept on the shelf in pieces: what is finished stays, whatever stops the rest."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import MESH_KNOTS, MODELS
-from clevrin.core.motion.tracking import Step, Vectors
+from clevrin.core.motion.following import Stretch
+from clevrin.core.motion.tracking import Step
 
 PIECE_FRAMES = 60
-_MOST_VECTORS = 160
-_PER_PX = 32
-"""Places of corners are kept to this share of a working pixel, in 16 bits."""
+_PER_PX = 128
+"""Places of corners are kept to this share of a working pixel, in 32 bits."""
+_LOST = 2**32 - 1
 
 Blur = tuple[float, float]
 State = Mapping[str, NDArray]
@@ -21,46 +21,98 @@ State = Mapping[str, NDArray]
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Rows:
-    """What was measured per frame (n, ...), in working pixels about the picture's centre."""
+    """What was measured per frame (n, ...), in working pixels about the picture's centre.
 
-    motions: NDArray[np.float64]  # (n, 3, 3, 3): in the order of MODELS
-    cost: NDArray[np.float64]  # (n, 4): these and the mesh
-    points: NDArray[np.int64]  # (n,)
+    Corners and their places are laid one after the other: `counts` says how many a frame has, and `key_counts` how
+    many a key frame.
+    """
+
+    motions: NDArray[np.float64]  # (n, 3, 3): a first idea of the step into each frame
     confidence: NDArray[np.float64]  # (n,)
     bridges: NDArray[np.int64]  # (n,): unknown frames before it that have their part in its motion
     blur: NDArray[np.float64]  # (n, 2): length, distinctness; NaN where not told
-    mesh: NDArray[np.float32]  # (n, rows, columns, 2)
-    vectors: NDArray[np.int16]  # (n, 160, 4): from x, y to x, y
-    follows: NDArray[np.int8]  # (n, 160): 1 with the background, 0 not, -1 no vector
+    keys: NDArray[np.int64]  # (n,): the key frame that it was measured from, -1 none
+    from_key: NDArray[np.float64]  # (n, 3, 3)
+    counts: NDArray[np.int64]  # (n,)
+    places: NDArray[np.uint32]  # (all, 2) from the picture's corner, see `_stored`
+    follows: NDArray[np.bool_]  # (all,): which agreed with the first idea
+    key_numbers: NDArray[np.int64]  # (keys,)
+    key_counts: NDArray[np.int64]  # (keys,)
+    corners: NDArray[np.uint32]  # (all of the keys, 2), stored like places
 
     @staticmethod
     def of(steps: list[tuple[Step, Blur | None]]) -> "Rows":
-        packed = [_packed(step.vectors) for step, _ in steps]
-        count = len(steps)
+        count, tracks = len(steps), [step.tracks for step, _ in steps]
+        known = [each for each in tracks if each is not None]
+        keys = {each.key: each.corners for each in known}
         return Rows(
-            motions=np.array([step.motions for step, _ in steps]).reshape(count, len(MODELS), 3, 3),
-            cost=np.array([step.cost for step, _ in steps]).reshape(count, len(MODELS) + 1),
-            points=np.array([step.points for step, _ in steps], np.int64),
+            motions=np.array([step.motion for step, _ in steps]).reshape(count, 3, 3),
             confidence=np.array([step.confidence for step, _ in steps], np.float64),
             bridges=np.array([step.bridges for step, _ in steps], np.int64),
             blur=np.array([blur or (np.nan, np.nan) for _, blur in steps], np.float64).reshape(count, 2),
-            mesh=np.array([step.mesh for step, _ in steps], np.float32).reshape(count, *MESH_KNOTS, 2),
-            vectors=np.array([places for places, _ in packed], np.int16).reshape(count, _MOST_VECTORS, 4),
-            follows=np.array([follows for _, follows in packed], np.int8).reshape(count, _MOST_VECTORS),
+            keys=np.array([-1 if each is None else each.key for each in tracks], np.int64),
+            from_key=np.array([np.eye(3) if each is None else each.from_key for each in tracks]).reshape(count, 3, 3),
+            counts=np.array([0 if each is None else len(each.places) for each in tracks], np.int64),
+            places=np.concatenate([np.empty((0, 2), np.uint32), *(_stored(e.places, e.found) for e in known)]),
+            follows=np.concatenate([np.empty(0, bool), *(each.follows for each in known)]),
+            key_numbers=np.array(list(keys), np.int64),
+            key_counts=np.array([len(corners) for corners in keys.values()], np.int64),
+            corners=np.concatenate([np.empty((0, 2), np.uint32), *(_stored(c, None) for c in keys.values())]),
         )
 
     def __len__(self) -> int:
-        return len(self.points)
+        return len(self.confidence)
 
-    def vectors_of(self, frame: int) -> Vectors:
-        """The vectors into a frame (at most 160 of those that were followed), in working pixels from the corner."""
-        there = self.follows[frame] >= 0
-        places = self.vectors[frame][there] / _PER_PX
-        return Vectors(before=places[:, :2], after=places[:, 2:], follows=self.follows[frame][there] == 1)
+    @property
+    def is_whole(self) -> bool:
+        """Whether all that is there fits together, as in what was not damaged."""
+        empty, long = vars(Rows.of([])), vars(self)
+        shapes = all(array.shape[1:] == empty[name].shape[1:] for name, array in long.items())
+        frames = {
+            len(long[name]) for name in ("motions", "confidence", "bridges", "blur", "keys", "from_key", "counts")
+        }
+        tracks = len(self.places) == len(self.follows) == self.counts.sum()
+        keys = len(self.key_numbers) == len(self.key_counts) and len(self.corners) == self.key_counts.sum()
+        named = set(self.keys[self.keys >= 0]) <= set(self.key_numbers)
+        return bool(shapes and len(frames) == 1 and tracks and keys and named)
 
-    def without_vectors(self) -> "Rows":
-        """The same without its vectors, which are many and asked for one frame at a time."""
-        return replace(self, vectors=self.vectors[:0], follows=self.follows[:0])
+    @property
+    def key_corners(self) -> dict[int, NDArray[np.float64]]:
+        """The corners (n, 2) of each key frame, in working pixels from the picture's corner."""
+        parts = np.split(self.corners, np.cumsum(self.key_counts)[:-1]) if len(self.key_counts) else []
+        return {int(key): _read_back(part) for key, part in zip(self.key_numbers, parts, strict=True)}
+
+    def places_of(self, row: int) -> NDArray[np.float64]:
+        """Where the corners (n, 2) of its key frame are in a frame, NaN where they were not found."""
+        first = int(self.counts[:row].sum())
+        return _read_back(self.places[first : first + int(self.counts[row])])
+
+    def follows_of(self, row: int) -> NDArray[np.bool_]:
+        """(n,): which of a frame's corners agreed with the first idea of its motion."""
+        first = int(self.counts[:row].sum())
+        return self.follows[first : first + int(self.counts[row])]
+
+    def stretches(self, shape: tuple[int, int]) -> list[Stretch]:
+        """All frames that were found from corners, together with their key frames, in their order."""
+        corners, height_width = self.key_corners, np.array(shape)
+        centre = (height_width[::-1] - 1) / 2
+        ends = np.cumsum(self.counts)
+        found: list[Stretch] = []
+        known = np.flatnonzero(self.keys >= 0)
+        for rows in np.split(known, np.flatnonzero(np.diff(self.keys[known])) + 1) if len(known) else []:
+            key = int(self.keys[rows[0]])
+            places = [_read_back(self.places[ends[k] - self.counts[k] : ends[k]]) for k in rows]
+            found.append(
+                Stretch(
+                    key=key,
+                    frames=rows,
+                    corners=corners[key] - centre,
+                    places=np.array(places) - centre,
+                    start=self.from_key[rows],
+                    shape=shape,
+                )
+            )
+        return found
 
     @staticmethod
     def joined(parts: "Iterable[Rows]") -> "Rows":
@@ -69,15 +121,19 @@ class Rows:
         return Rows(**{name: np.concatenate([part[name] for part in all_parts]) for name in all_parts[0]})
 
 
-def _packed(vectors: Vectors) -> tuple[NDArray[np.int16], NDArray[np.int8]]:
-    places = np.zeros((_MOST_VECTORS, 4), np.int16)
-    follows = np.full(_MOST_VECTORS, -1, np.int8)
-    count = len(vectors.follows)
-    chosen = np.unique(np.linspace(0, max(0, count - 1), min(count, _MOST_VECTORS)).round().astype(int))
-    both = np.hstack([vectors.before, vectors.after])[chosen]
-    places[: len(both)] = np.clip(np.round(both * _PER_PX), -32768, 32767)
-    follows[: len(both)] = vectors.follows[chosen]
-    return places, follows
+def _stored(places: NDArray[np.float32], found: NDArray[np.bool_] | None) -> NDArray[np.uint32]:
+    """Places as whole numbers, each rounded against its own part of a step: what is lost is alike for no two."""
+    whole = np.round(np.maximum(places, 1) * _PER_PX + _parts(len(places))[:, None])
+    return (whole if found is None else np.where(found[:, None], whole, _LOST)).astype(np.uint32)
+
+
+def _read_back(stored: NDArray[np.uint32]) -> NDArray[np.float64]:
+    places = (stored - _parts(len(stored))[:, None]) / _PER_PX
+    return np.where(stored == _LOST, np.nan, places)
+
+
+def _parts(count: int) -> NDArray[np.float64]:
+    return np.asarray((np.arange(count) * 0.618034) % 1.0 - 0.5)
 
 
 class PieceShelf:
@@ -98,8 +154,7 @@ class PieceShelf:
         except KeyError:
             return None
         most = min(PIECE_FRAMES, frames - number * PIECE_FRAMES)
-        fits = all(array.shape == (len(rows), *vars(empty)[name].shape[1:]) for name, array in vars(rows).items())
-        whole = fits and 0 < len(rows) <= most and stored.keys() >= {"before_number", "full_size"}
+        whole = 0 < len(rows) <= most and rows.is_whole and stored.keys() >= {"before_number", "full_size"}
         return (rows, stored) if whole else None
 
     def read_all(self, frames: int) -> tuple[list[Rows], State | None]:

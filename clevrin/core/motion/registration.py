@@ -1,7 +1,6 @@
 """Every frame of a span registered directly to one reference frame, so that no error adds up."""
 
-from dataclasses import dataclass
-from pathlib import Path
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -11,15 +10,20 @@ from scipy.linalg import solveh_banded
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
+from clevrin.core.motion.areas import areas_of_frames
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.following import believed
+from clevrin.core.motion.matching import FEWEST
+from clevrin.core.motion.measure import TraceRequest
 from clevrin.core.motion.models import Matrix, apply, gate_corners, similarity_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import follow_from
-from clevrin.core.motion.working import Area, Prepared, prepared
+from clevrin.core.motion.vectors import stored_piece
+from clevrin.core.motion.working import Prepared, prepared
 from clevrin.core.progress import Progress, step
 
-VERSION = "4"
+VERSION = "5"
+_STANDS = 0.4
 _ENOUGH_OVERLAP, _LEAST_OVERLAP = 0.6, 0.35
 _FEWEST_TO_SETTLE = 8
 _QUICK_PX = 20.0
@@ -46,14 +50,11 @@ class Registration:
 
 @dataclass(frozen=True, kw_only=True)
 class RegistrationRequest:
-    """What to register: the frames of `span` to the frame `reference`; `leave_out` and `carried` do not count."""
+    """What to register: the frames of `span` to the frame `reference`, of a film as it is `measured`."""
 
-    path: Path
-    fingerprint: str
+    measured: TraceRequest
     span: Span
     reference: int
-    leave_out: tuple[Area, ...] = ()
-    carried: tuple[CarriedArea, ...] = ()
 
 
 def best_reference(trace: Trace, span: Span) -> int:
@@ -71,17 +72,18 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
     errors add up, and only over stretches in which nothing else can be seen. Raises `MediaError`, `CancelledError`.
     Costs about as much as tracing the span.
     """
-    index = index_frames(request.path)
-    span = request.span
+    measured, span = request.measured, request.span
+    index = index_frames(measured.path)
     motions = np.empty((span.frames, 3, 3))
     direct = np.zeros(span.frames, bool)
-    with FilmReader(request.path, index) as reader:
-        areas = areas_of_frames(request.leave_out, request.carried, trace)
+    standing = _Standing(measured, shelf, index.frames)
+    with FilmReader(measured.path, index) as reader:
+        areas = areas_of_frames(measured.leave_out, measured.carried, trace)
 
-        def seen(frame: int) -> Prepared:
-            return prepared(reader.read_luma(frame), areas(frame))
+        def seen(frame: int, motion: Matrix) -> _Seen:
+            return _Seen(frame=frame, work=prepared(reader.read_luma(frame), areas(frame)), motion=motion)
 
-        first = _Seen(work=seen(request.reference), motion=np.eye(3))
+        first = seen(request.reference, np.eye(3))
         height, width = first.work.gray.shape
         scale = np.diag([trace.width / width, trace.height / height, 1.0])
         at = request.reference - span.first
@@ -96,19 +98,19 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
                 onward = trace.about_centre[frame] if way > 0 else np.linalg.inv(trace.about_centre[frame + 1])
                 guess = onward @ motions[k - way]
                 motions[k] = guess / guess[2, 2]
-                here = _Seen(work=seen(frame), motion=motions[k])
+                here = seen(frame, motions[k])
                 best = max(references, key=lambda each: _overlap(here.motion @ np.linalg.inv(each.motion), trace))
                 if _overlap(here.motion @ np.linalg.inv(best.motion), trace) < _ENOUGH_OVERLAP and last is not best:
                     references.append(last)
                     best = last
                 between = here.motion @ np.linalg.inv(best.motion)
                 if _overlap(between, trace) > _LEAST_OVERLAP:
-                    found = follow_from(best.work, here.work, _scaled(between, scale))
+                    found = follow_from(best.work, here.work, _scaled(between, scale), standing.of(best))
                     if found is not None:
                         total = scale @ found @ np.linalg.inv(scale) @ best.motion
                         motions[k] = total / total[2, 2]
                         direct[k] = True
-                        last = _Seen(work=here.work, motion=motions[k])
+                        last = replace(here, motion=motions[k])
                 done += 1
                 step(progress, done, span.frames)
     motions = settled(motions, direct, trace, request)
@@ -158,8 +160,34 @@ def _as_points(before: Matrix, after: Matrix) -> tuple[NDArray[np.float32], NDAr
 class _Seen:
     """A frame that others may be registered to, and the motion from the reference to it."""
 
+    frame: int
     work: Prepared
     motion: Matrix
+
+
+class _Standing:
+    """Which corners of the frames that others are registered to belong to what the trace follows."""
+
+    def __init__(self, measured: TraceRequest, shelf: Shelf, frames: int) -> None:
+        self._measured, self._shelf, self._frames = measured, shelf, frames
+        self._found: dict[int, NDArray[np.bool_]] = {}
+
+    def of(self, seen: _Seen) -> NDArray[np.bool_]:
+        """(n,): which of the frame's corners; all where the trace says too little."""
+        if seen.frame not in self._found:
+            self._found[seen.frame] = self._stands(seen)
+        return self._found[seen.frame]
+
+    def _stands(self, seen: _Seen) -> NDArray[np.bool_]:
+        corners = seen.work.features
+        piece = stored_piece(self._measured, self._shelf, seen.frame, self._frames)
+        vectors = None if piece is None else piece.vectors(seen.frame)
+        if vectors is None or len(vectors.after) < FEWEST:
+            return np.ones(len(corners), bool)
+        height, width = seen.work.gray.shape
+        tracked = vectors.after * (width, height) - 0.5
+        stands: NDArray[np.bool_] = believed(corners.astype(np.float64), tracked, vectors.follows.astype(np.float64)) > _STANDS
+        return stands if stands.sum() > 2 * FEWEST else np.ones(len(corners), bool)
 
 
 def stored_registration(request: RegistrationRequest, shelf: Shelf) -> Registration | None:
@@ -177,7 +205,7 @@ def stored_registration(request: RegistrationRequest, shelf: Shelf) -> Registrat
 def _key(request: RegistrationRequest) -> tuple[str, ...]:
     span = request.span
     frames = f"{span.first}-{span.end} to {request.reference}"
-    return "registration", request.fingerprint, VERSION, frames, *area_words(request.leave_out, request.carried)
+    return "registration", VERSION, frames, *request.measured.course_key[1:]
 
 
 def _scaled(motion: Matrix, scale: Matrix) -> Matrix:

@@ -39,6 +39,9 @@ class Trace:
     where a frame is shown once more. `shutter_deg` is None where it could not be measured. `seen_blur_px` (frames,):
     length of the blur as the picture alone shows it, NaN where it does not. `mesh` (frames, rows, columns, 2), with
     the model of that name alone: what `motions` leave of the motion at the knots of a grid over the picture.
+    `sigma_px` (frames, 2): by how much a row of `motions` may be off at the centre and at the corners, one deviation of
+    the distance. `parallax_px` (frames,): what is tracked does beside `motions`, RMS over the picture. `changed`
+    (frames,): whether another plane is followed from a frame on.
     """
 
     width: int
@@ -51,9 +54,15 @@ class Trace:
     shutter_deg: float | None
     seen_blur_px: Numbers | None = None
     mesh: Numbers | None = None
+    sigma_px: Numbers | None = None
+    parallax_px: Numbers | None = None
+    changed: NDArray[np.bool_] | None = None
 
     def __post_init__(self) -> None:
-        for array in (self.times_s, self.motions, self.confidence, self.seen_blur_px, self.mesh):
+        for array in (
+            *(self.times_s, self.motions, self.confidence, self.seen_blur_px, self.mesh),
+            *(self.sigma_px, self.parallax_px, self.changed),
+        ):
             if array is not None:
                 array.flags.writeable = False
 

@@ -15,8 +15,7 @@ from clevrin.core.errors import MediaError
 from clevrin.core.motion.consensus import NEUTRAL
 from clevrin.core.motion.guesses import best_first, mismatch
 from clevrin.core.motion.matching import Key, Match, matched, speed_of, velocity
-from clevrin.core.motion.mesh import local_motion
-from clevrin.core.motion.models import HOMOGRAPHY, MESH_KNOTS, MODELS, NEGLIGIBLE_PX, Habit, Matrix, Points
+from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import REPEATED
 from clevrin.core.motion.working import CELLS, Prepared, cells_of
 
@@ -29,42 +28,35 @@ _LONGEST_GAP = 12
 _SAME = 0.1
 """Mean difference of two working pictures, in code values, under which they are one picture."""
 _MOVING_PX = 1.0
-_PLAIN_PX = 0.1
-"""Working pixels of residual under which a homography has left nothing for a mesh to tell."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Vectors:
-    """Where corners were in the frame before and are now, (n, 2) working pixels from the picture's corner each.
+class Tracks:
+    """Where the corners (n, 2) of a key frame are in the frame looked at, working pixels from the picture's corner.
 
-    `follows` (n,): whether each moves with the background.
+    `found` and `follows` (n,): which were found, and which of these agreed with the motion. `from_key` (3, 3): that
+    motion, from the key frame, about the picture's centre.
     """
 
-    before: Points
-    after: Points
+    key: int
+    corners: NDArray[np.float32]
+    places: NDArray[np.float32]
+    found: NDArray[np.bool_]
     follows: NDArray[np.bool_]
-
-    @staticmethod
-    def none() -> "Vectors":
-        return Vectors(before=np.empty((0, 2)), after=np.empty((0, 2)), follows=np.empty(0, bool))
+    from_key: Matrix
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Step:
-    """The motion from one frame to the next, in working pixels about the picture's centre.
+    """A first idea of the motion (3, 3) from one frame to the next, in working pixels about the picture's centre.
 
-    `motions` (3, 3, 3) in the order of `MODELS`, `cost` (4,) and `points` for choosing among them and the mesh, and
-    a `confidence` from 0 (nothing is known) to 1. `mesh` (rows, columns, 2): the local motion that a homography
-    leaves, at the grid's knots. `bridges`: how many frames before this one are unknown and have their part in
-    `motions`.
+    `confidence` from 0 (nothing is known) to 1. `tracks` are what it was found from, None where it was not found from
+    corners. `bridges`: how many frames before this one are unknown and have their part in it.
     """
 
-    motions: Matrix
-    cost: Points
-    points: int
+    motion: Matrix
     confidence: float
-    mesh: Points
-    vectors: Vectors
+    tracks: Tracks | None = None
     bridges: int = 0
 
 
@@ -84,7 +76,6 @@ class StepTracker:
         self._last = np.eye(3)
         self._belief = np.full((CELLS[1], CELLS[0]), NEUTRAL)
         self._gap = 0
-        self._habit = Habit()
 
     @property
     def state(self) -> dict[str, NDArray]:
@@ -96,7 +87,6 @@ class StepTracker:
             "belief": self._belief,
             "gap": np.array(self._gap),
             "repeated": np.array(self._repeated),
-            "habit": self._habit.numbers,
             "key_number": np.array(-1),
         }
         if key is None:
@@ -106,7 +96,7 @@ class StepTracker:
             "key_places": key.places,
             "key_seen": key.seen,
             "key_belief": key.belief,
-            "key_motions": key.motions,
+            "key_motion": key.motion,
             "key_velocity": key.velocity,
             "key_findable": np.array(key.findable),
         }
@@ -117,7 +107,7 @@ class StepTracker:
         Raises `MediaError` where these are not what they were.
         """
         self._last, self._belief, self._gap = state["last"].copy(), state["belief"].copy(), int(state["gap"])
-        self._habit, self._repeated = Habit.of(state["habit"]), bool(state["repeated"])
+        self._repeated = bool(state["repeated"])
         self._before_number, self._number = int(state["before_number"]), number
         self._before = pictures.get(self._before_number)
         key_number = int(state["key_number"])
@@ -130,7 +120,7 @@ class StepTracker:
         self._key.places = state["key_places"].copy()
         self._key.seen = state["key_seen"].copy()
         self._key.belief = state["key_belief"].copy()
-        self._key.motions = state["key_motions"].copy()
+        self._key.motion = state["key_motion"].copy()
         self._key.velocity, self._key.findable = state["key_velocity"].copy(), int(state["key_findable"])
 
     def follow(self, after: Prepared | None) -> Step:
@@ -148,7 +138,7 @@ class StepTracker:
         if step is None:
             step = self._after_gap(before, after) if self._gap else self._measured(before, after)
             if step is not None and not self._repeated:
-                self._last = step.motions[HOMOGRAPHY] if not step.bridges else np.eye(3)
+                self._last = step.motion if not step.bridges else np.eye(3)
             self._repeated = False
         self._before_number = self._number
         if step is None:
@@ -171,9 +161,9 @@ class StepTracker:
         key = self._key
         assert key is not None
         step = None
-        predicted = self._last @ key.motions[HOMOGRAPHY]
+        predicted = self._last @ key.motion
         if not key.far(predicted, self._number) and not key.blurred_otherwise(speed_of(self._last)):
-            step = self._taken(key, matched(key, after, predicted, step=self._last, habit=self._habit))
+            step = self._taken(key, matched(key, after, predicted, step=self._last))
         if step is None or step.confidence < _SURE:
             again = self._from_neighbour(before, after)
             if again is not None and (step is None or again.confidence > step.confidence):
@@ -182,7 +172,7 @@ class StepTracker:
             step = self._registered(before, after)
         if step is not None and step.confidence < _SURE:
             contrast = min(before.level[1], after.level[1])
-            if contrast < 2 or mismatch(before, after, step.motions[HOMOGRAPHY]) > max(4.0, _UNRELATED * contrast):
+            if contrast < 2 or mismatch(before, after, step.motion) > max(4.0, _UNRELATED * contrast):
                 return None
         return step
 
@@ -191,9 +181,9 @@ class StepTracker:
         key = self._key
         assert key is not None
         if self._gap <= _LONGEST_GAP:
-            start = key.motions[HOMOGRAPHY]
+            start = key.motion
             for guess in best_first(key.picture, after, [start])[:2]:
-                match = matched(key, after, guess, habit=self._habit)
+                match = matched(key, after, guess)
                 if match is not None and match.confidence > _SURE:
                     return self._taken(key, match, bridges=self._gap)
         step = self._from_neighbour(before, after)
@@ -207,7 +197,7 @@ class StepTracker:
         key = Key(self._before_number, before, self._belief, self._last)
         best: Match | None = None
         for guess in best_first(before, after, [self._last])[:2]:
-            match = matched(key, after, guess, last=self._last, habit=self._habit)
+            match = matched(key, after, guess, last=self._last)
             if match is not None and (best is None or match.confidence > best.confidence):
                 best = match
             if best is not None and best.confidence > _SURE:
@@ -219,15 +209,12 @@ class StepTracker:
         """Notes what was found as the state of the key frame, and gives the motion since the frame before."""
         if match is None:
             return None
-        centre = key.picture.centre
-        self._habit.learn(match.fit.lesson)
-        earlier, was_seen = key.places, key.seen
-        steps = np.array([new @ np.linalg.inv(old) for new, old in zip(match.fit.motions, key.motions, strict=True)])
-        steps /= steps[:, 2:, 2:]
-        key.places, key.seen, key.motions = match.places, match.found, match.fit.motions
+        motion = match.motion @ np.linalg.inv(key.motion)
+        motion /= motion[2, 2]
+        key.places, key.seen, key.motion = match.places, match.found, match.motion
         if self._number == key.number + 1:
             # The first frame of a film has no step into it.
-            key.velocity = (key.velocity + velocity(steps[HOMOGRAPHY])) / (2 if key.number else 1)
+            key.velocity = (key.velocity + velocity(motion)) / (2 if key.number else 1)
         key.findable = max(key.findable, int(match.found.sum()))
         learned = match.follows[match.found].astype(float)
         key.belief[match.found] += _LEARNING * (learned - key.belief[match.found])
@@ -236,28 +223,15 @@ class StepTracker:
         there = np.bincount(cells, minlength=count)
         mean = np.bincount(cells, weights=learned, minlength=count)[there > 0] / there[there > 0]
         self._belief.reshape(-1)[there > 0] += _LEARNING * (mean - self._belief.reshape(-1)[there > 0])
-        both = match.found & was_seen
-        vectors = Vectors(
-            before=earlier[both].astype(np.float64),
-            after=match.places[both].astype(np.float64),
-            follows=match.follows[both],
+        tracks = Tracks(
+            key=key.number,
+            corners=key.features,
+            places=match.places,
+            found=match.found,
+            follows=match.follows,
+            from_key=match.motion,
         )
-        mesh, noise, gain = np.zeros((*MESH_KNOTS, 2)), match.fit.noise_px, 0.0
-        if match.fit.noise_px > _PLAIN_PX:
-            mesh, noise, gain = local_motion(
-                vectors.before - centre, vectors.after - centre, steps[HOMOGRAPHY], centre, vectors.follows
-            )
-        # All models are judged by the noise that the richest of them leaves.
-        cost = match.fit.cost * max(1.0, match.fit.noise_px / max(noise, NEGLIGIBLE_PX)) ** 2
-        return Step(
-            motions=steps,
-            cost=np.append(cost, cost[HOMOGRAPHY] - gain),
-            points=int(match.follows.sum()),
-            confidence=match.confidence,
-            mesh=mesh,
-            vectors=vectors,
-            bridges=bridges,
-        )
+        return Step(motion=motion, confidence=match.confidence, tracks=tracks, bridges=bridges)
 
     def _registered(self, before: Prepared, after: Prepared) -> Step | None:
         """Direct registration of the pictures (Evangelidis & Psarakis 2008) where too few corners are found."""
@@ -278,20 +252,17 @@ class StepTracker:
         return _still(round(float(np.clip(agreement, 0, 1)) * 0.4, 4), motion)
 
 
-def follow_from(reference: Prepared, after: Prepared, guess: Matrix) -> Matrix | None:
-    """The homography from a reference to another frame near a guess, about the centre; None if it is not found."""
-    key = Key(0, reference, np.full((CELLS[1], CELLS[0]), NEUTRAL))
+def follow_from(
+    reference: Prepared, after: Prepared, guess: Matrix, standing: NDArray[np.bool_] | None = None
+) -> Matrix | None:
+    """The homography from a reference to another frame near a guess, about the centre; None if it is not found.
+
+    `standing` (n,): which of the reference's corners count.
+    """
+    key = Key(0, reference, np.full((CELLS[1], CELLS[0]), NEUTRAL), only=standing)
     match = matched(key, after, guess)
-    return None if match is None or match.confidence < 0.2 else match.fit.motions[HOMOGRAPHY]
+    return None if match is None or match.confidence < 0.2 else match.motion
 
 
 def _still(confidence: float, motion: Matrix | None = None) -> Step:
-    motion = np.eye(3) if motion is None else motion
-    return Step(
-        motions=np.repeat(motion[None], len(MODELS), axis=0),
-        cost=np.zeros(len(MODELS) + 1),
-        points=0,
-        confidence=confidence,
-        mesh=np.zeros((*MESH_KNOTS, 2)),
-        vectors=Vectors.none(),
-    )
+    return Step(motion=np.eye(3) if motion is None else motion, confidence=confidence)

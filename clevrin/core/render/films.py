@@ -3,11 +3,11 @@
 from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 from clevrin.core.document import Take
 from clevrin.core.errors import MediaError
-from clevrin.core.media.frame_memory import FrameMemory
+from clevrin.core.media.frame_memory import ALL_BYTES, FrameMemory
 from clevrin.core.media.index import FrameIndex
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
@@ -17,10 +17,13 @@ from clevrin.core.paths import is_there
 from clevrin.core.render.remembered import Remembered
 
 _OPEN_FILMS, _FEW_OPEN_FILMS = 4, 2
+_ONWARD_BYTES = 24 * 1024 * 1024
+"""Enough for a film that is played backwards."""
 _BORROWED_BYTES = 48 * 1024 * 1024
 
 R = TypeVar("R", bound=FilmReader | None)
-_Key = tuple[str, str]
+_Purpose = Literal["shown", "proxy", "borrowed"]
+_Key = tuple[_Purpose, str, str]
 
 
 class Films:
@@ -37,25 +40,26 @@ class Films:
         memory: FrameMemory | None = None,
         *,
         light: bool = False,
+        onward: bool = False,
     ) -> None:
         """`memory`: where decoded frames are kept, which films of other threads may share.
 
-        `light`: for single pictures here and there, with as little memory as can be.
+        `light`: for single pictures here and there, with as little memory as can be. `onward`: for a reel from its
+        start to its end, at full speed, where what was left behind is not looked at again.
         """
-        self._light, self._open_films = light, _FEW_OPEN_FILMS if light else _OPEN_FILMS
+        self._light, self._open_films = light, _FEW_OPEN_FILMS if light or onward else _OPEN_FILMS
         self.scrubbing = False
         self.used_proxy = False
         self._index_of = index_of
         self._proxies = proxies or ProxyShelf()
-        self._memory = memory or (FrameMemory(0) if light else FrameMemory())
+        self._memory = memory or FrameMemory(0 if light else _ONWARD_BYTES if onward else ALL_BYTES)
+        # All together, whatever they are for: each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
-        self._proxy_readers: OrderedDict[_Key, FilmReader] = OrderedDict()
-        self._borrowing_readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
 
     def reader(self, take: Take) -> FilmReader:
         """An open film; raises `MediaError` if it is missing or another one than was brought in."""
-        return self._kept_open(self._readers, _key(take), lambda: self._open(take))
+        return self._kept_open("shown", take, lambda: self._open(take))
 
     def read(self, take: Take, frame: int) -> Picture:
         """A frame of a take; while scrubbing that of its proxy, which is smaller, where there is one."""
@@ -69,14 +73,13 @@ class Films:
         """A frame out of the order in which a take is played; the last ones are kept, for they are borrowed again."""
         return self._borrowed.once(
             (take.path, take.fingerprint, frame),
-            lambda: self._kept_open(self._borrowing_readers, _key(take), lambda: self._open(take)).read(frame),
+            lambda: self._kept_open("borrowed", take, lambda: self._open(take)).read(frame),
         )
 
     def close(self) -> None:
         self._borrowed.clear()
-        for readers in (self._readers, self._proxy_readers, self._borrowing_readers):
-            while readers:
-                readers.popitem()[1].close()
+        while self._readers:
+            self._readers.popitem()[1].close()
 
     def _open(self, take: Take) -> FilmReader:
         path = Path(take.path)
@@ -86,22 +89,14 @@ class Films:
 
     def _proxy_reader(self, take: Take) -> FilmReader | None:
         frames = take.facts.frames
-        return self._kept_open(
-            self._proxy_readers,
-            _key(take),
-            lambda: self._proxies.open(take.fingerprint, frames, self._memory),
-        )
+        return self._kept_open("proxy", take, lambda: self._proxies.open(take.fingerprint, frames, self._memory))
 
-    def _kept_open(self, readers: OrderedDict[_Key, FilmReader], key: _Key, make: Callable[[], R]) -> FilmReader | R:
-        """The reader of a key, opened if it is not there; of those that are open the last used ones stay."""
-        found: FilmReader | R = readers.pop(key, None) or make()
+    def _kept_open(self, purpose: _Purpose, take: Take, make: Callable[[], R]) -> FilmReader | R:
+        """A take's reader for a purpose, opened if it is not there; of those that are open the last used ones stay."""
+        key = purpose, take.path, take.fingerprint  # another file may lie where the take's was
+        found: FilmReader | R = self._readers.pop(key, None) or make()
         if isinstance(found, FilmReader):
-            readers[key] = found
-            while len(readers) > self._open_films:
-                readers.popitem(last=False)[1].close()
+            self._readers[key] = found
+            while len(self._readers) > self._open_films:
+                self._readers.popitem(last=False)[1].close()
         return found
-
-
-def _key(take: Take) -> _Key:
-    """By what an open film is known: another file may lie where the take's was."""
-    return take.path, take.fingerprint

@@ -10,13 +10,13 @@ from clevrin.core.document import Span, Take, Track
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_piece, stored_trace, trace_take
+from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
 from clevrin.core.motion.models import summed_up
 from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import Registration, RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracking import Vectors
 from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
+from clevrin.core.motion.vectors import Vectors, stored_piece
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.render.remembered import Remembered
@@ -136,6 +136,7 @@ def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
         model="mesh" if mesh else "auto",
         leave_out=tuple(each.area for each in take.left_out if not each.carried),
         carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
+        pointed=None if take.pointed is None else (take.pointed.frame, *take.pointed.place),
     )
 
 
@@ -149,15 +150,7 @@ def _key(need: Need) -> tuple[object, ...]:
 
 
 def _registering(need: RegistrationNeed) -> RegistrationRequest:
-    measured = trace_request(need.take)
-    return RegistrationRequest(
-        path=measured.path,
-        fingerprint=need.take.fingerprint,
-        span=need.span,
-        reference=need.reference,
-        leave_out=measured.leave_out,
-        carried=measured.carried,
-    )
+    return RegistrationRequest(measured=trace_request(need.take), span=need.span, reference=need.reference)
 
 
 def _following(need: TrackNeed) -> TrackRequest:

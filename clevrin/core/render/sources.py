@@ -28,10 +28,11 @@ class Sources:
         memory: FrameMemory | None = None,
         *,
         light: bool = False,
+        onward: bool = False,
     ) -> "Sources":
         """Sources of measurements, or of a shelf of them; None: of the user's own shelf. See `Films` for the rest."""
         store = measured if isinstance(measured, MeasurementStore) else MeasurementStore(measured)
-        return Sources(films=Films(store.index, proxies, memory, light=light), measured=store)
+        return Sources(films=Films(store.index, proxies, memory, light=light, onward=onward), measured=store)
 
     def close(self) -> None:
         self.films.close()

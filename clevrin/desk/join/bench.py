@@ -245,7 +245,7 @@ class JoinBench(Bench):
         self._say("Matching the two takes.")
 
         def work(progress: Progress) -> tuple[Proposal, ...]:
-            with Sources.of(measurements.store) as sources:
+            with Sources.of(measurements.store, light=True) as sources:
                 sides = []
                 for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
                     trace = sources.measured.measure(take, progress)

@@ -177,11 +177,15 @@ class LogBench(Bench):
     def frame_of(self, take: Take) -> int:
         """The frame of a take that is looked at, or would be."""
         if self.entered and self._subject == ("take", take.id):
-            return self.context.player.frame
-        return self._take_frame.get(take.id, self._span(take).first)
+            frame = self.context.player.frame
+        else:
+            frame = self._take_frame.get(take.id, self._span(take).first)
+        return min(frame, take.facts.frames - 1)
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         session = self.context.session
+        if not self._shows_reel and (session.take is None or self._subject != ("take", session.take.id)):
+            return  # a picture of what was looked at before
         self.viewer.show_pixels(*pictures)
         if self._shows_reel:
             session.move_playhead(frame)

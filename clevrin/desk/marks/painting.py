@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from clevrin.core.motion.tracking import Vectors
+from clevrin.core.motion.vectors import Vectors
 from clevrin.core.motion.working import Area
 from clevrin.desk import theme
 from clevrin.desk.marks.seen_track import SeenTrack

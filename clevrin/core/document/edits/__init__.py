@@ -32,7 +32,15 @@ from clevrin.core.document.edits.takes import (
     RenameTake,
     SetTakes,
 )
-from clevrin.core.document.edits.tracks import AddTrack, AnchorShot, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
+from clevrin.core.document.edits.tracks import (
+    AddTrack,
+    AnchorShot,
+    ChangeTrack,
+    PlaceTrack,
+    PointAt,
+    RemoveTrack,
+    SetLeftOut,
+)
 
 __all__ = [
     "AddMarker",
@@ -55,6 +63,7 @@ __all__ = [
     "PasteSettings",
     "PlaceTakes",
     "PlaceTrack",
+    "PointAt",
     "RemoveMarker",
     "RemoveShots",
     "RemoveSpan",

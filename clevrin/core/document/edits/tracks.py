@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from clevrin.core.document.edits.edit import with_shot, with_take
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.model import Project
-from clevrin.core.document.tracks import LeftOut, Placement, Track
+from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
 
 
 def _with_track(project: Project, take_id: str, track_id: str, change: Callable[[Track], Track]) -> Project:
@@ -89,6 +89,18 @@ class RemoveTrack:
         take = project.take(self.take_id)
         take.track(self.track_id)
         return with_take(project, take.changed(tracks=tuple(t for t in take.tracks if t.id != self.track_id)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class PointAt:
+    """Says on what a take's trace is to follow; None: what covers the most of the picture."""
+
+    take_id: str
+    pointed: Pointed | None
+    label: str = "Choose what is to stand still"
+
+    def apply(self, project: Project) -> Project:
+        return with_take(project, project.take(self.take_id).changed(pointed=self.pointed))
 
 
 @dataclass(frozen=True, kw_only=True)

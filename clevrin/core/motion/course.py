@@ -1,0 +1,261 @@
+"""The course of a take: how the plane that is followed moved, frame by frame, and how surely that is known."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.errors import CancelledError
+from clevrin.core.motion.fitting import Fits, fit_similarities, fit_translations
+from clevrin.core.motion.following import FOLLOWED, Stretch, fitted_as_expected, follow, tell_groups
+from clevrin.core.motion.lens import Habit, Lesson
+from clevrin.core.motion.mesh import local_motion
+from clevrin.core.motion.models import (
+    HOMOGRAPHY,
+    MESH_KNOTS,
+    MODELS,
+    NEGLIGIBLE_PX,
+    Matrix,
+    Points,
+    apply,
+    rescaled,
+    robust_costs,
+)
+from clevrin.core.motion.pieces import Rows
+from clevrin.core.motion.trace import REPEATED
+from clevrin.core.motion.working import CELLS
+from clevrin.core.progress import Progress
+
+_FEWEST = 10
+"""Corners under which a frame's first idea is as good."""
+_PLAIN_PX = 0.1
+"""Working pixels of residual under which a homography has left nothing for a mesh to tell."""
+_ALIKE = 3.0
+"""Corners whose windows overlap err alike: by how much larger than for independent ones the deviation is."""
+_UNSURE_PX = 8.0
+_FAR_PX = 24.0
+"""What moves further than this by itself in a frame counts as no more."""
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Course:
+    """Per frame (n, ...), in working pixels about the picture's centre.
+
+    `motions` (n, 3, 3, 3) in the order of `MODELS`, steps from the frame before; `cost` (n, 4) and `points` for
+    choosing among them and the mesh; `mesh` (n, rows, columns, 2); `sigma` (n, 2): the deviation of the homography's
+    step at the centre and at the corners; `parallax` (n,): what all that is tracked does beside the motion that is
+    followed, RMS over the picture; `changed` (n,): whether another plane is followed from here on. `groups` of each
+    corner of each key frame, laid one after the other as `group_keys` and `group_counts` say.
+    """
+
+    motions: NDArray[np.float64]
+    cost: NDArray[np.float64]
+    points: NDArray[np.int64]
+    confidence: NDArray[np.float64]
+    mesh: NDArray[np.float32]
+    sigma: NDArray[np.float64]
+    parallax: NDArray[np.float64]
+    changed: NDArray[np.bool_]
+    group_keys: NDArray[np.int64]
+    group_counts: NDArray[np.int64]
+    groups: NDArray[np.int8]
+
+    @staticmethod
+    def of(arrays: Mapping[str, NDArray], frames: int) -> "Course | None":
+        """What was kept; None if it is not whole."""
+        try:
+            course = Course(**{name: arrays[name] for name in Course.__dataclass_fields__})
+        except KeyError:
+            return None
+        per_frame = ("motions", "cost", "points", "confidence", "mesh", "sigma", "parallax", "changed")
+        whole = all(len(getattr(course, name)) == frames for name in per_frame)
+        whole &= course.motions.shape[1:] == (len(MODELS), 3, 3) and course.mesh.shape[1:] == (*MESH_KNOTS, 2)
+        whole &= len(course.group_keys) == len(course.group_counts) and len(course.groups) == course.group_counts.sum()
+        return course if whole else None
+
+    def groups_of(self, key: int) -> NDArray[np.int8] | None:
+        """The groups of a key frame's corners."""
+        at = np.flatnonzero(self.group_keys == key)
+        if not len(at):
+            return None
+        first = int(self.group_counts[: at[0]].sum())
+        return self.groups[first : first + int(self.group_counts[at[0]])]
+
+
+def course_of(
+    rows: Rows, shape: tuple[int, int], progress: Progress, pointed: tuple[int, Points] | None = None
+) -> Course:
+    """The course of a take from all that was tracked in it; see `following` for `pointed`.
+
+    Costs 1 to 2 ms a frame, and some kB of memory.
+    """
+    stretches = rows.stretches(shape)
+    follow(stretches, pointed)
+    if progress.cancelled():
+        raise CancelledError
+    _settle_lens(stretches)
+    blank = _from_first_ideas(rows)
+    fitted = _Fitted(rows, blank)
+    for stretch in stretches:
+        tell_groups(stretch)
+        fitted.take(stretch)
+        if progress.cancelled():
+            raise CancelledError
+    return replace(
+        blank,
+        group_keys=np.array([s.key for s in stretches], np.int64),
+        group_counts=np.array([len(s.groups) for s in stretches], np.int64),
+        groups=np.concatenate([np.empty(0, np.int8), *(s.groups for s in stretches)]),
+    )
+
+
+def _from_first_ideas(rows: Rows) -> Course:
+    n = len(rows)
+    unsure = np.where(rows.confidence > 0, _UNSURE_PX * (1.2 - rows.confidence), np.inf)
+    unsure[rows.confidence == REPEATED] = 0.0
+    unsure[:1] = 0.0
+    return Course(
+        motions=np.repeat(rows.motions[:, None], len(MODELS), axis=1),
+        cost=np.zeros((n, len(MODELS) + 1)),
+        points=np.zeros(n, np.int64),
+        confidence=rows.confidence.copy(),
+        mesh=np.zeros((n, *MESH_KNOTS, 2), np.float32),
+        sigma=np.column_stack([unsure, unsure]),
+        parallax=np.zeros(n),
+        changed=np.zeros(n, bool),
+        group_keys=np.empty(0, np.int64),
+        group_counts=np.empty(0, np.int64),
+        groups=np.empty(0, np.int8),
+    )
+
+
+def _settle_lens(stretches: list[Stretch]) -> None:
+    """Learns from the whole take how its homographies follow from its similarities, and fits them again with that."""
+    habit = Habit()
+    for stretch in stretches:
+        fits = stretch.fits
+        assert fits is not None
+        for scaled, spread, counts in zip(fits.scaled, fits.spread(), fits.weights, strict=True):
+            if (counts > 0.2).sum() >= 2 * _FEWEST:
+                habit.learn(Lesson(scaled=scaled, spread=float(spread), radius_px=stretch.radius))
+    for stretch in stretches:
+        fits = stretch.fits
+        assert fits is not None
+        weak = np.maximum(1.0, 0.1 * np.hypot(*stretch.start[:, :2, 2].T)) / stretch.radius
+        told = [
+            habit.expected_of(scaled, spread, stretch.radius, float(allowed))
+            for scaled, spread, allowed in zip(fits.scaled, fits.spread(), weak, strict=True)
+        ]
+        fitted_as_expected(stretch, np.array([four for four, _ in told]), np.array([allowed for _, allowed in told]))
+
+
+class _Fitted:
+    """Fills in what the stretches tell, one after the other."""
+
+    def __init__(self, rows: Rows, course: Course) -> None:
+        self._rows = rows
+        self._course = course
+
+    def take(self, stretch: Stretch) -> None:
+        course, fits = self._course, stretch.fits
+        assert fits is not None
+        motions = _all_models(stretch, fits)
+        cost = _costs(stretch, fits, motions)
+        members = (stretch.groups == FOLLOWED) & stretch.known & (fits.weights > 0.1)
+        at_places = _deviations(stretch, fits)
+        before = np.eye(3)[None].repeat(len(MODELS), axis=0)
+        before_places, before_row = stretch.corners, -1
+        if stretch.changed:
+            course.changed[stretch.frames[0]] = True
+        for row, frame in enumerate(stretch.frames):
+            if members[row].sum() < _FEWEST:
+                continue
+            bridges = int(self._rows.bridges[frame])
+            if before_row < 0 and frame - 1 - bridges != stretch.key:
+                before = self._since(stretch.key, int(frame) - 1 - bridges)
+            steps = motions[row] @ np.linalg.inv(before)
+            course.motions[frame] = steps / steps[:, 2:, 2:]
+            course.cost[frame, : len(MODELS)] = cost[row]
+            course.points[frame] = members[row].sum()
+            course.sigma[frame] = np.hypot(at_places[row], at_places[before_row] if before_row >= 0 else 0.0)
+            course.confidence[frame] = _confidence(stretch, members[row], stretch.known[row])
+            if frame - bridges - 1 == stretch.key or before_row >= 0:
+                self._local(stretch, row, before_places, int(frame))
+            before, before_places, before_row = motions[row], stretch.places[row], row
+
+    def _since(self, key: int, frame: int) -> Matrix:
+        """(3, 3, 3): the motions from a key frame to a later frame, by the steps between them."""
+        total = np.eye(3)[None].repeat(len(MODELS), axis=0)
+        for k in range(key + 1, frame + 1):
+            total = self._course.motions[k] @ total
+        return total / total[:, 2:, 2:]
+
+    def _local(self, stretch: Stretch, row: int, before: Points, frame: int) -> None:
+        """The mesh of a frame, what it is worth, and the parallax."""
+        course, fits = self._course, stretch.fits
+        assert fits is not None
+        both = np.isfinite(before[:, 0]) & stretch.known[row]
+        if both.sum() < _FEWEST:
+            return
+        b, a = before[both], stretch.places[row][both]
+        step = course.motions[frame, HOMOGRAPHY]
+        off = np.minimum(np.hypot(*(a - apply(step, b)).T), _FAR_PX)
+        there = np.bincount(stretch.cells[both], minlength=CELLS[0] * CELLS[1])
+        sums = np.bincount(stretch.cells[both], weights=off**2, minlength=len(there))
+        course.parallax[frame] = np.sqrt((sums[there > 0] / there[there > 0]).mean())
+        noise = float(fits.noise_px[row])
+        follows = (stretch.groups[both] == FOLLOWED) & (fits.weights[row][both] > 0.1)
+        left, gain = noise, 0.0
+        if max(noise, course.parallax[frame] / 4) > _PLAIN_PX:
+            mesh, left, gain = local_motion(b, a, step, stretch.centre, follows)
+            course.mesh[frame] = mesh
+        # All models are judged by the noise that the richest of them leaves.
+        course.cost[frame] *= max(1.0, noise / max(left, NEGLIGIBLE_PX)) ** 2
+        course.cost[frame, -1] = course.cost[frame, HOMOGRAPHY] - gain
+
+
+def _all_models(stretch: Stretch, fits: Fits) -> Matrix:
+    """(frames, 3, 3, 3): the motions from the key frame in every model."""
+    return np.stack(
+        [
+            fit_translations(stretch.corners, stretch.places, fits.weights),
+            fit_similarities(stretch.corners, stretch.places, fits.weights),
+            rescaled(fits.scaled, 1 / stretch.radius),
+        ],
+        axis=1,
+    )
+
+
+def _costs(stretch: Stretch, fits: Fits, motions: Matrix) -> Points:
+    counts = np.where((stretch.groups == FOLLOWED) & stretch.known, 1.0, 0.0)
+    scale = np.maximum(fits.noise_px, NEGLIGIBLE_PX)
+    costs = np.empty((len(stretch.frames), len(MODELS)))
+    for model in range(len(MODELS)):
+        moved = np.array([apply(m, stretch.corners) for m in motions[:, model]])
+        missed = np.nan_to_num(np.hypot(*(moved - stretch.places).transpose(2, 0, 1)))
+        costs[:, model] = robust_costs(missed, scale, counts)
+    return costs
+
+
+def _deviations(stretch: Stretch, fits: Fits) -> Points:
+    """(frames, 2): how far a fit may be off at the centre and at the corners, in working pixels."""
+    half = stretch.centre / stretch.radius
+    at = np.array([[0.0, 0.0], *(half * (x, y) for x in (-1, 1) for y in (-1, 1))])
+    points = np.column_stack([at, np.ones(5)])
+    rows = np.zeros((5, 2, 8))
+    rows[:, 0, :3] = rows[:, 1, 3:6] = points
+    rows[:, 0, 6:] = -at[:, :1] * at
+    rows[:, 1, 6:] = -at[:, 1:] * at
+    variance = np.einsum("pai,fij,paj->fp", rows, fits.covariance, rows) * (stretch.radius * _ALIKE) ** 2
+    return np.sqrt(np.column_stack([variance[:, 0], variance[:, 1:].mean(axis=1)]))
+
+
+def _confidence(stretch: Stretch, members: NDArray[np.bool_], known: NDArray[np.bool_]) -> float:
+    """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should."""
+    count = int(members.sum())
+    quarters = np.floor((stretch.corners[members] + stretch.centre + 0.5) / (2 * stretch.centre + 1) * 4).astype(int)
+    spread = len(np.unique(quarters @ [1, 4])) / 16
+    followed = stretch.groups == FOLLOWED
+    share = count / max(1, int(followed.sum()))
+    return round(min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share), 4)
