@@ -8,7 +8,7 @@ from pathlib import Path
 import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows
 
-PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "kinds", "solving"]
+PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "kinds", "solving", "depth"]
 
 
 def main() -> None:
@@ -19,6 +19,7 @@ def main() -> None:
             os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
         from bench.accuracy import accuracy
         from bench.colour import colour_rows
+        from bench.depth.rows import depth_rows
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.kinds import kinds_rows
@@ -52,6 +53,11 @@ def main() -> None:
             print_rows("Films of every kind through a render", kinds_rows())
         if "solving" in chosen:
             print_rows("Held paths found within their budget", solving_rows())
+        if "depth" in chosen:
+            # Kept beside other temporary files: making them takes longer than all else.
+            films = Path(tempfile.gettempdir()) / f"clevrin-depth-{os.getuid()}"
+            films.mkdir(exist_ok=True)
+            print_rows("Places with depth, a travelling camera", depth_rows(films))
         if "colour" in chosen:
             print_rows("Colour bars through a render, worst difference in code values", colour_rows())
         if "seeking" in chosen:

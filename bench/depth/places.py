@@ -4,8 +4,9 @@ Everything in linear light and one channel. World axes: x right, y down, z away;
 over the open shutter: where a point of it was on the average of the instants that were rendered.
 """
 
+import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
@@ -138,6 +139,14 @@ class Film:
         with FilmWriter(path, rate=self.rate, size=size, quality=8, preset="veryfast", threads=2) as writer:
             for frame in range(self.frames):
                 writer.write(Picture(y=_developed(self.light(frame), frame), u=grey, v=grey))
+        return path
+
+    def made(self, folder: Path) -> Path:
+        """The film in a folder, filmed where it is not there; the folder may be shared by several who ask."""
+        path = folder / f"{self.name}.mp4"
+        if not path.exists():
+            with tempfile.TemporaryDirectory(dir=folder) as own:
+                self.write(Path(own)).replace(path)
         return path
 
     def maps(self, name: str) -> Numbers:
@@ -284,3 +293,17 @@ def _developed(light: Light, seed: int) -> NDArray[np.uint8]:
     noise = rng.standard_normal(light.shape, np.float32)
     share = np.clip(light + noise * np.sqrt(_READ_NOISE**2 + _SHOT_NOISE * light), 0, 1)
     return (16 + 219 * share ** (1 / 2.2) + 0.5).astype(np.uint8)
+
+
+def halved(film: Film, frames: int) -> Film:
+    """The start of a film at half its size, its textures as coarse: for tests."""
+    boards = []
+    for board in film.boards:
+        height, width = board.texture.shape
+        size = (width // 2, height // 2)
+        along, down = (np.array(v) * 2 for v in (board.along, board.down))
+        cover = None if board.cover is None else cv2.resize(board.cover, size, interpolation=cv2.INTER_AREA)
+        texture = cv2.resize(board.texture, size, interpolation=cv2.INTER_AREA)
+        boards.append(replace(board, texture=texture, cover=cover, along=tuple(along), down=tuple(down)))
+    lens = Lens(width=film.lens.width // 2, height=film.lens.height // 2, focal_px=film.lens.focal_px / 2)
+    return replace(film, boards=tuple(boards), lens=lens, frames=frames, name=f"{film.name}-half")

@@ -216,7 +216,8 @@ def _render_one(
     for sentence in sorted(troubles):
         print_line(sentence)
     if report is not None:
-        write_text(report, _report(resolved, trace), [Path(take.path), out])
+        size = project.reel.width, project.reel.height
+        write_text(report, _report(resolved, trace, size), [Path(take.path), out])
 
 
 def _path(resolved: "ResolvedShot") -> "HeldPath | None":
@@ -236,13 +237,14 @@ def _say_what_is_odd(resolved: "ResolvedShot", trace: "Trace | None") -> None:
         print_line(f"The point was not seen in {int(path.bridged.sum())} frames: they are bridged.")
 
 
-def _report(resolved: "ResolvedShot", measured: "Trace | None") -> str:
-    """Figures of each frame, and what became of the shake."""
+def _report(resolved: "ResolvedShot", measured: "Trace | None", size: tuple[int, int]) -> str:
+    """Figures of each frame of an output of this size, and what became of the shake."""
     import json
 
     from clevrin.core.hold.blurred import blurred_frames
     from clevrin.core.hold.report import calm_frames, course, measures, residual_px, shake
     from clevrin.core.motion import find_whips
+    from clevrin.core.render.planner import plan_shot
 
     shot, take, path = resolved.shot, resolved.take, _path(resolved)
     if measured is None or path is None:
@@ -266,7 +268,13 @@ def _report(resolved: "ResolvedShot", measured: "Trace | None") -> str:
         "cropping": round(field.cropping, 4),
         "distortion": round(field.distortion, 4),
         "stability": round(field.stability, 4),
+        # What was done, for anyone to check: from output pixels to source pixels, row by row, and the mesh's knots.
+        "src_from_out": [[float(f"{v:.9g}") for v in plan_shot(resolved, k, size, size).src_from_out] for k in frames],
     }
+    if path.bend is not None:
+        values["mesh_px"] = [
+            [[round(float(v), 4) for v in knot] for knot in path.bend_at(k).reshape(-1, 2)] for k in frames
+        ]
     return json.dumps(values, indent=1) + "\n"
 
 

@@ -254,6 +254,9 @@ ACTIONS: tuple[Action, ...] = (
         lambda desk: desk.steady.edits.steady_all(),
         when=_has_shot,
     ),
+    _action(
+        "work", "standing", "Choose what stands still", lambda desk: desk.log.toggle_mark("standing"), when=_has_take
+    ),
     _action("work", "leave-out", "Leave out an area", lambda desk: desk.log.toggle_mark("area"), when=_has_take),
     _action("work", "keep", "Keep the take", lambda desk: desk.log.judge("keep"), "Y", when=_has_take),
     _action("work", "maybe", "Maybe use the take", lambda desk: desk.log.judge("maybe"), "W", when=_has_take),

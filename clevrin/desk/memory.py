@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, QTimer
 
 # From malloc.h of glibc.
 _M_MMAP_THRESHOLD, _M_ARENA_MAX = -3, -8
-_LARGE_BYTES = 4 * 1024 * 1024
+_LARGE_BYTES = 512 * 1024
 _ARENAS = 2
-_EVERY_MS = 10_000
+_EVERY_MS = 4_000
 
 
 def give_back_what_is_freed() -> None:

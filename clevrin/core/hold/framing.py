@@ -16,6 +16,7 @@ Numbers = NDArray[np.float64]
 
 _HALVINGS = 24
 _LARGEST = 2.0
+_UNSEEN_PX = 0.02
 _BREATH_S = 2.0
 """Over about so long a varying enlargement takes to change."""
 
@@ -48,7 +49,10 @@ def framed(
     """
     maps = course.maps
     window, rooms = 1.0, None
-    if hold.stays_inside:
+    untouched = bend is None and _moves_px(trace, maps) < _UNSEEN_PX
+    if untouched:
+        maps = np.repeat(np.eye(3)[None], len(maps), axis=0)  # not even the half pixel at the edge
+    elif hold.stays_inside:
         limits = inner_limits(trace)
         if bend is not None:
             limits = limits - np.abs(bend).max()
@@ -73,6 +77,14 @@ def framed(
         bend=bend,
         rooms=rooms,
     )
+
+
+def _moves_px(trace: Trace, maps: Numbers) -> float:
+    """How far a course (n, 3, 3) takes the picture's corners from where they were shot, at most."""
+    corners = gate_corners(trace.width, trace.height)
+    moved = corners @ maps[:, :2, :2].transpose(0, 2, 1) + maps[:, None, :2, 2]
+    depth = corners @ maps[:, 2, :2, None] + maps[:, None, 2:, 2]
+    return float(np.abs(moved / depth - corners).max())
 
 
 def within_keep(trace: Trace, maps: Numbers, limits: Numbers, least: float) -> Numbers:

@@ -11,8 +11,10 @@ from clevrin.core.errors import NotMeasuredError
 from clevrin.core.hold.anchoring import anchored
 from clevrin.core.hold.bending import bend_of
 from clevrin.core.hold.blurred import blurred_frames
+from clevrin.core.hold.doubt import harmless
 from clevrin.core.hold.framing import Gates, fits, framed, room_for
 from clevrin.core.hold.held import HeldPath, maps_of
+from clevrin.core.hold.leaning import settled_leaning
 from clevrin.core.hold.lock_off import free_axes, locked_off
 from clevrin.core.hold.moves import fast_frames, turning_frames
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path
@@ -116,7 +118,10 @@ def floated(trace: Trace, span: Span, hold: Hold) -> Gates:
     before = min(most, span.frames - 1) if span.first == 0 else 0
     after = min(most, span.frames - 1) if span.end == trace.frames else 0
     path = solve_path(gone_on(problem, before, after))
-    return Gates.of(maps_of(path.corrections[before : before + span.frames]), bound=path.bound)
+    maps = maps_of(harmless(trace, span, path.corrections[before : before + span.frames]))
+    if all(free_axes(hold)):
+        maps = settled_leaning(trace, span, maps, hold.settle_s, problem.fast)
+    return Gates.of(maps, bound=path.bound)
 
 
 def gone_on(problem: PathProblem, before: int, after: int) -> PathProblem:

@@ -24,6 +24,8 @@ UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _MANY_UNSURE = 0.1
 """Share of frames whose motion is not known surely that is worth a word."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
+_APART_SHARE = 0.0015
+"""Of the width: how far what is tracked moves from what is followed, for that to be worth a word."""
 _LOOKED_AT = 300
 """Frames of a long take that are looked at for what all of them have in common."""
 
@@ -82,6 +84,8 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
         locked=keep_locked,
         blurred=len(blurred),
         frames=span.frames,
+        apart=_apart_px(trace, span),
+        changed=_changed(trace, span),
     )
     return Verdict(
         cost=cost,
@@ -92,6 +96,21 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
         idle=idle,
         blurred=blurred,
     )
+
+
+def _apart_px(trace: Trace, span: Span) -> float:
+    """How far what is tracked moves from what is followed, in the usual frame; 0 where that is not worth a word."""
+    if trace.parallax_px is None:
+        return 0.0
+    usual = float(np.median(trace.parallax_px[span.first : span.end]))
+    return usual if usual > _APART_SHARE * trace.width else 0.0
+
+
+def _changed(trace: Trace, span: Span) -> tuple[int, ...]:
+    """The frames from which on another plane is followed."""
+    if trace.changed is None:
+        return ()
+    return tuple(int(k) for k in np.flatnonzero(trace.changed[span.first : span.end]) + span.first)
 
 
 def _cost(keep: float, blurred_share: float, idle: tuple[str, ...]) -> Cost:
@@ -139,6 +158,8 @@ class _Words:
     locked: float
     blurred: int
     frames: int
+    apart: float
+    changed: tuple[int, ...]
 
     def sentence(self, cost: Cost) -> str:
         """Why the verdict is as it is, and what to try."""
@@ -154,7 +175,12 @@ class _Words:
         else:
             text = f"It cannot be calmed well: {self._why()}. {self._advice()}"
         if self.unsure > _MANY_UNSURE * self.frames:
-            text += f" In {self.unsure} of {self.frames} frames little could be seen: leave out what moves by itself."
+            seen = "little could be seen that moves together"
+            text += f" In {self.unsure} of {self.frames} frames {seen}: leave out what moves by itself."
+        elif self.apart:
+            text += f" Near and far move apart by {self.apart:.1f} px a frame: choose on the vectors what stands still."
+        if self.changed:
+            text += f" From frame {self.changed[0]} on something else is followed."
         left_off = [axis for axis in self.idle if axis in ("roll", "zoom")]
         if left_off:
             text += f" Leave {' and '.join(left_off)} off: there is little to remove."

@@ -31,8 +31,10 @@ _FEWEST = 10
 """Corners under which a frame's first idea is as good."""
 _PLAIN_PX = 0.1
 """Working pixels of residual under which a homography has left nothing for a mesh to tell."""
-_ALIKE = 3.0
+_ALIKE = 1.5
 """Corners whose windows overlap err alike: by how much larger than for independent ones the deviation is."""
+_TOLERABLE_PX, _TOLERABLE_SHARE = 0.6, 0.02
+"""By how much corners may be off, in working pixels and as a share of the movement, for a frame to be sure."""
 _UNSURE_PX = 8.0
 _FAR_PX = 24.0
 """What moves further than this by itself in a frame counts as no more."""
@@ -43,10 +45,10 @@ class Course:
     """Per frame (n, ...), in working pixels about the picture's centre.
 
     `motions` (n, 3, 3, 3) in the order of `MODELS`, steps from the frame before; `cost` (n, 4) and `points` for
-    choosing among them and the mesh; `mesh` (n, rows, columns, 2); `sigma` (n, 2): the deviation of the homography's
-    step at the centre and at the corners; `parallax` (n,): what all that is tracked does beside the motion that is
-    followed, RMS over the picture; `changed` (n,): whether another plane is followed from here on. `groups` of each
-    corner of each key frame, laid one after the other as `group_keys` and `group_counts` say.
+    choosing among them and the mesh; `mesh` (n, rows, columns, 2); `sigma` (n, 3, 2): the deviation of the step in
+    each of `MODELS` at the centre and at the corners; `parallax` (n,): what all that is tracked does beside the motion
+    that is followed, RMS over the picture; `changed` (n,): whether another plane is followed from here on. `groups` of
+    each corner of each key frame, laid one after the other as `group_keys` and `group_counts` say.
     """
 
     motions: NDArray[np.float64]
@@ -70,7 +72,8 @@ class Course:
             return None
         per_frame = ("motions", "cost", "points", "confidence", "mesh", "sigma", "parallax", "changed")
         whole = all(len(getattr(course, name)) == frames for name in per_frame)
-        whole &= course.motions.shape[1:] == (len(MODELS), 3, 3) and course.mesh.shape[1:] == (*MESH_KNOTS, 2)
+        whole &= course.motions.shape[1:] == (len(MODELS), 3, 3) and course.sigma.shape[1:] == (len(MODELS), 2)
+        whole &= course.mesh.shape[1:] == (*MESH_KNOTS, 2)
         whole &= len(course.group_keys) == len(course.group_counts) and len(course.groups) == course.group_counts.sum()
         return course if whole else None
 
@@ -121,7 +124,7 @@ def _from_first_ideas(rows: Rows) -> Course:
         points=np.zeros(n, np.int64),
         confidence=rows.confidence.copy(),
         mesh=np.zeros((n, *MESH_KNOTS, 2), np.float32),
-        sigma=np.column_stack([unsure, unsure]),
+        sigma=np.repeat(unsure, len(MODELS) * 2).reshape(n, len(MODELS), 2),
         parallax=np.zeros(n),
         changed=np.zeros(n, bool),
         group_keys=np.empty(0, np.int64),
@@ -168,6 +171,9 @@ class _Fitted:
         before_places, before_row = stretch.corners, -1
         if stretch.changed:
             course.changed[stretch.frames[0]] = True
+        if stretch.foreign:
+            self._forget(stretch)
+            return
         for row, frame in enumerate(stretch.frames):
             if members[row].sum() < _FEWEST:
                 continue
@@ -179,10 +185,17 @@ class _Fitted:
             course.cost[frame, : len(MODELS)] = cost[row]
             course.points[frame] = members[row].sum()
             course.sigma[frame] = np.hypot(at_places[row], at_places[before_row] if before_row >= 0 else 0.0)
-            course.confidence[frame] = _confidence(stretch, members[row], stretch.known[row])
+            course.confidence[frame] = _confidence(stretch, members[row], steps[HOMOGRAPHY], course.sigma[frame, -1, 1])
             if frame - bridges - 1 == stretch.key or before_row >= 0:
                 self._local(stretch, row, before_places, int(frame))
             before, before_places, before_row = motions[row], stretch.places[row], row
+
+    def _forget(self, stretch: Stretch) -> None:
+        """Something passes that hides all the rest: how the camera moves meanwhile is not known."""
+        for frame in stretch.frames:
+            self._course.motions[frame] = np.eye(3)
+            self._course.confidence[frame] = 0.0
+            self._course.sigma[frame] = np.inf
 
     def _since(self, key: int, frame: int) -> Matrix:
         """(3, 3, 3): the motions from a key frame to a later frame, by the steps between them."""
@@ -239,7 +252,7 @@ def _costs(stretch: Stretch, fits: Fits, motions: Matrix) -> Points:
 
 
 def _deviations(stretch: Stretch, fits: Fits) -> Points:
-    """(frames, 2): how far a fit may be off at the centre and at the corners, in working pixels."""
+    """(frames, 3, 2): how far a fit may be off in each model, at the centre and at the corners, in working pixels."""
     half = stretch.centre / stretch.radius
     at = np.array([[0.0, 0.0], *(half * (x, y) for x in (-1, 1) for y in (-1, 1))])
     points = np.column_stack([at, np.ones(5)])
@@ -247,15 +260,31 @@ def _deviations(stretch: Stretch, fits: Fits) -> Points:
     rows[:, 0, :3] = rows[:, 1, 3:6] = points
     rows[:, 0, 6:] = -at[:, :1] * at
     rows[:, 1, 6:] = -at[:, 1:] * at
-    variance = np.einsum("pai,fij,paj->fp", rows, fits.covariance, rows) * (stretch.radius * _ALIKE) ** 2
-    return np.sqrt(np.column_stack([variance[:, 0], variance[:, 1:].mean(axis=1)]))
+    variance = np.einsum("pai,fij,paj->fp", rows, fits.covariance, rows) * stretch.radius**2
+    # A shift is the mean of all that counts; a similarity turns and grows about their middle besides.
+    total = np.maximum(fits.weights.sum(axis=1), 1e-6)
+    place = np.einsum("fn,nd->fd", fits.weights, stretch.corners) / total[:, None]
+    inertia = np.einsum("fn,fn->f", fits.weights, ((stretch.corners[None] - place[:, None]) ** 2).sum(axis=2))
+    shift = 2 * fits.noise_px**2 / total
+    arms = ((at[None] * stretch.radius - place[:, None]) ** 2).sum(axis=2)
+    turned = shift[:, None] * (1 + total[:, None] * arms / np.maximum(inertia, 1e-6)[:, None])
+    every = np.stack([np.repeat(shift[:, None], 5, axis=1), turned, variance], axis=1)
+    sums = np.stack([every[..., 0], every[..., 1:].mean(axis=2)], axis=2)
+    return np.asarray(_ALIKE * np.sqrt(sums))
 
 
-def _confidence(stretch: Stretch, members: NDArray[np.bool_], known: NDArray[np.bool_]) -> float:
-    """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should."""
+def _confidence(stretch: Stretch, members: NDArray[np.bool_], step: Matrix, sigma_px: float) -> float:
+    """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should.
+
+    A frame that may be off by more than is tolerable, for how fast it moves, is the less sure.
+    """
     count = int(members.sum())
     quarters = np.floor((stretch.corners[members] + stretch.centre + 0.5) / (2 * stretch.centre + 1) * 4).astype(int)
     spread = len(np.unique(quarters @ [1, 4])) / 16
     followed = stretch.groups == FOLLOWED
     share = count / max(1, int(followed.sum()))
-    return round(min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share), 4)
+    covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(np.ones(len(members))))
+    moved = float(np.hypot(*step[:2, 2])) / abs(float(step[2, 2]))
+    tolerable = (_TOLERABLE_PX + _TOLERABLE_SHARE * moved) / max(sigma_px, 1e-6)
+    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share) * min(1.0, 0.05 + 2.5 * covers)
+    return round(seen * min(1.0, tolerable), 4)

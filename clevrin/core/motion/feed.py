@@ -13,7 +13,7 @@ from clevrin.core.motion.working import Area, Prepared, prepared
 
 Areas = Callable[[int], tuple[Area, ...]]
 """The areas of a frame that do not count."""
-_AHEAD = 12
+_AHEAD = 8
 _KEPT_BYTES = 4 * 1024 * 1024
 """Frames are read once, one after the other."""
 

@@ -24,6 +24,7 @@ FOLLOWED = 1
 """The group of what is followed; 0 follows nothing, others are planes that move otherwise."""
 _MOST_GROUPS = 3
 _FEWEST = 12
+"""Corners that make a plane."""
 _FEW_CELLS = 5
 _SURELY, _HARDLY = 2.6, 4.5
 """Deviations up to which a track surely belongs to a plane, and from which on it does not."""
@@ -35,7 +36,8 @@ _TELLING_PX = 4.0
 _BELIEVED = 0.6
 _LOST = 0.15
 """Share of the cells under which what was followed counts as gone, if another plane covers much more."""
-_POINTED = 8
+_LEAP_PX, _LEAP_TIMES = 12.0, 2.0
+_POINTED, _ABOUT, _FEWEST_POINTED = 6, 24, 7
 _ANCHORS = 40
 
 
@@ -44,7 +46,9 @@ class Stretch:
     """The frames that were measured from one key frame; places about the picture's centre in working pixels.
 
     `corners` (n, 2) in the key frame, `places` (frames, n, 2) with NaN where one was not found, `start` (frames, 3, 3)
-    homographies from the key frame to begin with. What is decided: `member` (n,) 0 to 1, `groups` (n,), `fits`.
+    homographies from the key frame to begin with. What is decided: `member` (n,) 0 to 1, `groups` (n,), `fits`;
+    `changed`: another plane is followed than in the stretch before it; `foreign`: it moves as no camera does that moved
+    as in that one.
     """
 
     key: int
@@ -57,6 +61,7 @@ class Stretch:
     groups: NDArray[np.int8] = field(init=False)
     fits: Fits | None = None
     changed: bool = False
+    foreign: bool = False
 
     def __post_init__(self) -> None:
         n = len(self.corners)
@@ -94,7 +99,7 @@ class Stretch:
         return self.places[rows[0]] if len(rows) else None
 
 
-def planes(stretch: Stretch, among: NDArray[np.bool_], most: int) -> list[NDArray[np.bool_]]:
+def planes(stretch: Stretch, among: NDArray[np.bool_], most: int, fewest: int = _FEWEST) -> list[NDArray[np.bool_]]:
     """The planes of a stretch as corners (n,) that agree, found one after the other among some of its corners.
 
     Each by graph-cut RANSAC (Barath & Matas 2018, doi:10.1109/CVPR.2018.00704, OpenCV's implementation) on those that
@@ -105,12 +110,12 @@ def planes(stretch: Stretch, among: NDArray[np.bool_], most: int) -> list[NDArra
     after = stretch.places[row]
     reach = _CONSENSUS_PX + _CONSENSUS_SHARE * stretch.moved_px / max(1, len(stretch.frames))
     found: list[NDArray[np.bool_]] = []
-    while len(found) < most and left.sum() >= _FEWEST:
+    while len(found) < most and left.sum() >= fewest:
         numbers = np.flatnonzero(left)
         motion, mask = cv2.findHomography(
             stretch.corners[numbers], after[numbers], cv2.USAC_ACCURATE, reach, maxIters=2000, confidence=0.999
         )
-        if motion is None or mask is None or mask.sum() < _FEWEST:
+        if motion is None or mask is None or mask.sum() < fewest:
             break
         agreeing = np.zeros(len(left), bool)
         agreeing[numbers[mask[:, 0].astype(bool)]] = True
@@ -127,11 +132,13 @@ def follow(stretches: list[Stretch], pointed: tuple[int, Points] | None = None) 
     """
     for chain in _chains(stretches):
         start, first = _anchor(chain, pointed)
-        _decide(chain[start], np.full(len(chain[start].corners), 0.5), first)
+        fewest = _FEWEST if pointed is None else _FEWEST_POINTED
+        _decide(chain[start], np.full(len(chain[start].corners), 0.5), first, fewest=fewest)
         for way in (1, -1):
             last = chain[start]
             for stretch in chain[start + 1 :] if way > 0 else chain[:start][::-1]:
-                _decide(stretch, _handed_on(last, stretch, way))
+                _decide(stretch, _handed_on(last, stretch, way), fewest=fewest)
+                stretch.foreign = _leaps(last, stretch, way) if stretch.changed else last.foreign
                 last = stretch
 
 
@@ -155,10 +162,12 @@ def _anchor(chain: list[Stretch], pointed: tuple[int, Points] | None) -> tuple[i
             seen = stretch.at(frame)
             if seen is None:
                 continue
-            found = planes(stretch, everything[number], _MOST_GROUPS + 1)
-            near = np.argsort(np.nan_to_num(np.hypot(*(seen - place).T), nan=np.inf))[:_POINTED]
+            near = np.argsort(np.nan_to_num(np.hypot(*(seen - place).T), nan=np.inf))
+            about = np.zeros(len(seen), bool)
+            about[near[:_ABOUT]] = True
+            found = planes(stretch, about, _MOST_GROUPS, _FEWEST_POINTED)
             if found:
-                return number, max(found, key=lambda each: int(each[near].sum()))
+                return number, max(found, key=lambda each: int(each[near[:_POINTED]].sum()))
     best: tuple[int, NDArray[np.bool_] | None] = (0, None)
     best_score = -1.0
     for number in np.unique(np.linspace(0, len(chain) - 1, min(len(chain), _ANCHORS)).round().astype(int)):
@@ -204,19 +213,22 @@ def believed(places: Points, tracked: Points, member: Points) -> Points:
     return belief
 
 
-def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = None) -> None:
-    """Which corners of a stretch belong to what is followed, and its motion; `first`: what to begin with."""
+def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = None, *, fewest: int = _FEWEST) -> None:
+    """Which corners of a stretch belong to what is followed, and its motion; `first`: what to begin with.
+
+    What has fewer than `fewest` corners left is gone; of something that was pointed at, a few are enough.
+    """
     weak = _weakly_expected(stretch)
     if first is None:
         believed = belief > _BELIEVED
-        first = believed if _enough(stretch, believed) else _widest(stretch, belief)
+        first = believed if _enough(stretch, believed, fewest) else _widest(stretch, belief)
     counts, fits = first.astype(float), None
     for _ in range(3):
         fits = _fitted(stretch, counts, weak)
         belongs = _belongs(stretch, fits)
         counts = belongs * np.clip(0.15 + 1.2 * belief, 0.15, 1.0)
     share = stretch.area(belongs) / max(1.0, stretch.area(np.ones(len(belongs))))
-    if share < _LOST:
+    if share < _LOST and (fewest == _FEWEST or (belongs > 0.3).sum() < fewest):
         other = _widest(stretch, np.full(len(belief), 0.5))
         if stretch.area(other.astype(float)) > 2 * stretch.area(belongs):
             stretch.changed = True
@@ -227,9 +239,20 @@ def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = 
     _learn(stretch, belief, belongs)
 
 
-def _enough(stretch: Stretch, some: NDArray[np.bool_]) -> bool:
+def _leaps(last: Stretch, stretch: Stretch, way: int) -> bool:
+    """Whether what is followed moves so much otherwise than in the neighbour that the camera cannot have."""
+    steps = []
+    for each, end in ((last, -1 if way > 0 else 0), (stretch, 0 if way > 0 else -1)):
+        assert each.fits is not None
+        courses = np.concatenate([np.zeros((1, 2)), each.fits.scaled[:, :2, 2] * each.radius])
+        steps.append(np.diff(courses, axis=0)[end])
+    leap = float(np.hypot(*(steps[1] - steps[0])))
+    return leap > max(_LEAP_PX, _LEAP_TIMES * float(np.hypot(*steps[0])))
+
+
+def _enough(stretch: Stretch, some: NDArray[np.bool_], fewest: int) -> bool:
     found = some & stretch.known.any(axis=0)
-    return int(found.sum()) >= _FEWEST and stretch.area(found.astype(float)) >= _FEW_CELLS
+    return int(found.sum()) >= fewest and stretch.area(found.astype(float)) >= _FEW_CELLS * fewest / _FEWEST
 
 
 def _widest(stretch: Stretch, belief: Points) -> NDArray[np.bool_]:

@@ -221,7 +221,7 @@ def _trace(
         shutter_deg=fit_shutter(blur[:, 0], blur[:, 1], speeds),
         seen_blur_px=blur[:, 0] * scale[0],
         mesh=course.mesh * scale if model == "mesh" else None,
-        sigma_px=course.sigma * float(scale.mean()),
+        sigma_px=course.sigma[:, HOMOGRAPHY if model == "mesh" else MODELS.index(model)] * float(scale.mean()),
         parallax_px=course.parallax * float(scale.mean()),
         changed=course.changed.copy(),
     )

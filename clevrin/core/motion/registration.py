@@ -186,7 +186,9 @@ class _Standing:
             return np.ones(len(corners), bool)
         height, width = seen.work.gray.shape
         tracked = vectors.after * (width, height) - 0.5
-        stands: NDArray[np.bool_] = believed(corners.astype(np.float64), tracked, vectors.follows.astype(np.float64)) > _STANDS
+        stands: NDArray[np.bool_] = (
+            believed(corners.astype(np.float64), tracked, vectors.follows.astype(np.float64)) > _STANDS
+        )
         return stands if stands.sum() > 2 * FEWEST else np.ones(len(corners), bool)
 
 

@@ -5,6 +5,7 @@ import io
 
 from clevrin.core.motion.trace import Trace
 
+_UNKNOWN = (float("nan"), float("nan"))
 COLUMNS = (
     *("frame", "time_s"),
     *(f"h{row}{column}" for row in range(3) for column in range(3)),
@@ -18,6 +19,8 @@ COLUMNS = (
         "blur_px",
         "blur_angle_deg",
         "confidence",
+        "sigma_centre_px",
+        "sigma_corner_px",
     ),
 )
 
@@ -44,6 +47,7 @@ def motion_csv(trace: Trace, media_name: str) -> str:
             trace.blur_px[frame],
             trace.blur_angle_deg[frame] if trace.blur_px[frame] > 0 else 0.0,
             trace.confidence[frame],
+            *(_UNKNOWN if trace.sigma_px is None else trace.sigma_px[frame]),
         ]
         writer.writerow([frame, f"{trace.times_s[frame]:.6f}", *(f"{value + 0.0:.9g}" for value in figures)])
     return text.getvalue()

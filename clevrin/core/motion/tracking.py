@@ -151,7 +151,7 @@ class StepTracker:
         """No motion, where a frame is the one before once more although the camera moves, as in conformed films."""
         if self._gap or speed_of(self._last) < _MOVING_PX:
             return None
-        some_rows = before.gray[::8], after.gray[::8]
+        some_rows = before.sharp[::8], after.sharp[::8]
         if float(cv2.absdiff(*some_rows).mean()) > _SAME:
             return None
         self._repeated = True

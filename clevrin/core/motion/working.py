@@ -19,6 +19,8 @@ CELLS = (16, 9)
 _CORNERS, _CORNERS_IF_FLAT = 360, 450
 """About how many corners are followed; more where there is little contrast, because each of them is noisier."""
 _FLAT = 20.0
+_LEAST_STRENGTH, _NOISE_STRENGTH, _SHARE = 1e-6, 8e-6, 0.002
+"""Smallest eigenvalue of a corner's gradients: at all, where noise alone reaches, and as a share of those beside it."""
 _PER_CELL = (2, 4)
 """Fewest and most corners that a cell may have; the fewer cells have any, the more each gives."""
 _COARSE_WIDTH = 160
@@ -118,6 +120,15 @@ def in_areas(points: NDArray[np.floating], areas: tuple[Area, ...], shape: tuple
     return inside
 
 
+def _strongest_near(found: NDArray[np.float32], values: NDArray[np.float32], shape: tuple[int, ...]) -> NDArray:
+    """(n,): the strongest corner about each: beside leaves in the sun a dark wall has corners of its own."""
+    cells = cells_of(found, shape)
+    strongest = np.zeros(CELLS[0] * CELLS[1], np.float32)
+    np.maximum.at(strongest, cells, values)
+    around = cv2.dilate(strongest.reshape(CELLS[1], CELLS[0]), np.ones((3, 3), np.uint8))
+    return np.asarray(around.reshape(-1)[cells])
+
+
 def _spread(corners: NDArray[np.float32]) -> NDArray[np.float32]:
     """Corners (n, 2) moved by less than half a pixel, each by its own part of one.
 
@@ -137,10 +148,11 @@ def _corners(gray: Gray, leave_out: tuple[Area, ...], wanted: int) -> NDArray[np
     margin = min(8, height // 8, width // 8)
     strength[:margin] = strength[height - margin :] = 0
     strength[:, :margin] = strength[:, width - margin :] = 0
-    floor = max(1e-6, 0.002 * float(strength.max()))
-    rows, columns = np.nonzero(strength > floor)
+    rows, columns = np.nonzero(strength > max(_LEAST_STRENGTH, min(_NOISE_STRENGTH, _SHARE * float(strength.max()))))
     found = np.column_stack([columns, rows]).astype(np.float32)
     values = strength[rows, columns]
+    clear = values > _SHARE * _strongest_near(found, values, gray.shape)
+    found, values = found[clear], values[clear]
     if leave_out:
         counts = ~in_areas(found, leave_out, gray.shape)
         found, values = found[counts], values[counts]

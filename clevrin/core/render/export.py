@@ -21,7 +21,7 @@ from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame,
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import Sound, has_sound, shot_samples, shot_sound
 
-_AHEAD = 6
+_AHEAD = 3
 _SOUND_AT_ONCE = 60 * SOUND_RATE
 
 

@@ -16,10 +16,10 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.paths import is_there
 from clevrin.core.render.remembered import Remembered
 
-_OPEN_FILMS, _FEW_OPEN_FILMS = 4, 2
+_OPEN_FILMS, _FEW_OPEN_FILMS = 3, 2
 _ONWARD_BYTES = 24 * 1024 * 1024
 """Enough for a film that is played backwards."""
-_BORROWED_BYTES = 48 * 1024 * 1024
+_BORROWED_BYTES = 16 * 1024 * 1024
 
 R = TypeVar("R", bound=FilmReader | None)
 _Purpose = Literal["shown", "proxy", "borrowed"]

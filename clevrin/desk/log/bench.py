@@ -62,6 +62,7 @@ class LogBench(Bench):
             "vectors": plain_button("vectors", "Draws what was followed from the frame before  (V)"),
             "point": plain_button("point", "Click in the picture what is to be followed  (P)"),
             "surface": plain_button("surface", "Draw a box around a flat thing, then drag its corners  (U)"),
+            "standing": plain_button("stands still", "Click on what is to stand still, where near and far move apart"),
             "area": plain_button("leave out", "Draw a box around what does not belong to the background"),
         }
         for name, button in self.mark_buttons.items():
@@ -235,7 +236,7 @@ class LogBench(Bench):
         if what == "vectors":
             self.marks.set_shows_vectors(on)
             return
-        modes: dict[str, Mode] = {"point": "point", "surface": "surface", "area": "area"}
+        modes: dict[str, Mode] = {"point": "point", "surface": "surface", "area": "area", "standing": "standing"}
         self.context.player.stop()
         self.marks.set_mode(modes[what] if on else "look")
 
@@ -246,7 +247,7 @@ class LogBench(Bench):
 
     def _on_marks_changed(self) -> None:
         self.mark_buttons["vectors"].setChecked(self.marks.shows_vectors)
-        for name in ("point", "surface", "area"):
+        for name in ("point", "surface", "area", "standing"):
             self.mark_buttons[name].setChecked(self.marks.mode == name)
 
     def _on_marks_frame_requested(self, frame: int) -> None:

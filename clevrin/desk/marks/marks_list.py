@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 from clevrin.core.document import Take, Track
 from clevrin.core.document.tracks import DEFAULT_LIMIT
 from clevrin.desk.context import Context
-from clevrin.desk.marks.overlay import Marks
+from clevrin.desk.marks.overlay import POINTED, Marks
 from clevrin.desk.marks.painting import track_hue
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.sheet import SliderSetting, plain_button
@@ -45,7 +45,7 @@ class MarksList(QWidget):
         self.carry = QCheckBox("goes along with the picture")
         self.carry.setToolTip("The area moves as the picture does, from the frame on which it was drawn")
         self.carry.clicked.connect(marks.carry)
-        self.forget_button = plain_button("Forget", "Removes the chosen track or area")
+        self.forget_button = plain_button("Forget", "Removes the chosen track or area, or what was pointed at")
         self.forget_button.clicked.connect(marks.forget)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 4, 0, 0)
@@ -71,6 +71,8 @@ class MarksList(QWidget):
             for number, each in enumerate(take.tracks):
                 words = each.name, self._words(each)
                 rows.append(PlainRow(id=each.id, words=words, hue=track_hue(number)))
+            if take.pointed is not None:
+                rows.append(PlainRow(id=POINTED, words=(POINTED, f"pointed at on {take.pointed.frame}"), named=False))
             for area in take.left_out:
                 where = f"carried from {area.frame}" if area.carried else "fixed"
                 rows.append(PlainRow(id=area.id, words=("area left out", where), named=False))
@@ -83,7 +85,8 @@ class MarksList(QWidget):
             self.limit.set_number(track.limit)
         self.carry.setVisible(left_out is not None)
         self.carry.setChecked(left_out is not None and left_out.carried)
-        self.forget_button.setVisible(track is not None or left_out is not None)
+        pointed = take is not None and take.pointed is not None and chosen == POINTED
+        self.forget_button.setVisible(track is not None or left_out is not None or pointed)
 
     def refresh_words(self) -> None:
         """A job began or ended: how far tracks are followed may be another."""

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, QRect, Qt, Signal
 from PySide6.QtGui import QPainter
 
-from clevrin.core.document import LeftOut, Placement, Take, Track
-from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, RemoveTrack, SetLeftOut
+from clevrin.core.document import LeftOut, Placement, Pointed, Take, Track
+from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, PointAt, RemoveTrack, SetLeftOut
 from clevrin.core.motion.areas import CarriedArea, carried_area
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.track_table import read_track, track_csv
@@ -21,9 +21,11 @@ from clevrin.desk.marks import painting
 from clevrin.desk.marks.seen_track import SeenTrack
 from clevrin.desk.viewer import Viewer
 
-Mode = Literal["look", "point", "surface", "area"]
+Mode = Literal["look", "point", "surface", "area", "standing"]
 Places = NDArray[np.float64]
 
+POINTED = "what stands still"
+"""The mark that says on what the trace is to follow: a take has one at most."""
 _NEAR_PX = 12.0
 _LEAST_DRAG_PX = 8.0
 
@@ -90,6 +92,8 @@ class Marks(QObject):
 
     def set_mode(self, mode: Mode) -> None:
         self._mode = mode if self._take is not None else "look"
+        if self._mode == "standing":
+            self._shows_vectors = True  # to see what there is to choose from
         self._tell()
 
     @property
@@ -102,7 +106,7 @@ class Marks(QObject):
 
     @property
     def chosen(self) -> str | None:
-        """The id of the chosen track or area."""
+        """The id of the chosen track or area, or `POINTED`."""
         return self._chosen
 
     def choose(self, mark_id: str | None) -> None:
@@ -161,14 +165,19 @@ class Marks(QObject):
             vectors = self._measurements.vectors(self._take, self._frame)
             if vectors is not None:
                 painting.paint_vectors(painter, rect, vectors)
+                if len(vectors.groups):
+                    painting.paint_words(painter, rect, painting.group_words(vectors))
             else:
                 painting.paint_words(painter, rect, "not measured yet")
+        pointed = self._take.pointed
+        if pointed is not None and pointed.frame == self._frame:
+            painting.paint_pointed(painter, rect, pointed.place)
         trace = self._measurements.trace(self._take)
         for number, seen in enumerate(self.seen_tracks):
             self._paint_track(painter, rect, seen, number, trace)
         drag = self._drag
         if drag is not None and drag.seen is None:
-            painting.paint_frame(painter, drag.start, drag.now, point=self._mode == "point")
+            painting.paint_frame(painter, drag.start, drag.now, point=self._mode in ("point", "standing"))
 
     def _paint_track(self, painter: QPainter, rect: QRect, seen: SeenTrack, number: int, trace: Trace | None) -> None:
         places = self._to_view(seen.places, rect)
@@ -217,6 +226,8 @@ class Marks(QObject):
                 self._put(drag.seen.track, self._to_px(self._dragged(drag, rect), rect))
         elif self._mode == "point":
             self._begin("point", self._to_px(np.array([[at.x(), at.y()]]), rect))
+        elif self._mode == "standing":
+            self._point_at(at, rect)
         elif moved >= _LEAST_DRAG_PX:
             box = QRect(drag.start.toPoint(), at.toPoint()).normalized().intersected(rect)
             if self._mode == "area":
@@ -246,6 +257,13 @@ class Marks(QObject):
     def _placement(self, places: Places) -> Placement:
         return Placement(frame=self._frame, places=tuple((round(float(x), 3), round(float(y), 3)) for x, y in places))
 
+    def _point_at(self, at: QPointF, rect: QRect) -> None:
+        assert self._take is not None
+        x, y = (at.x() - rect.left()) / rect.width(), (at.y() - rect.top()) / rect.height()
+        place = (round(float(np.clip(x, 0, 1)), 5), round(float(np.clip(y, 0, 1)), 5))
+        self._mode, self._chosen = "look", POINTED
+        self._session.do(PointAt(take_id=self._take.id, pointed=Pointed(frame=self._frame, place=place)))
+
     def _leave_out(self, box: QRect, rect: QRect) -> None:
         assert self._take is not None
         x, y = (box.left() - rect.left()) / rect.width(), (box.top() - rect.top()) / rect.height()
@@ -264,7 +282,10 @@ class Marks(QObject):
         """Removes the chosen track or area."""
         if self._take is None or self._chosen is None:
             return
-        if any(track.id == self._chosen for track in self._take.tracks):
+        if self._chosen == POINTED:
+            label = "Choose by itself what stands still"
+            self._session.do(PointAt(take_id=self._take.id, pointed=None, label=label))
+        elif any(track.id == self._chosen for track in self._take.tracks):
             self._session.do(RemoveTrack(take_id=self._take.id, track_id=self._chosen))
         else:
             left = tuple(each for each in self._take.left_out if each.id != self._chosen)
@@ -362,4 +383,5 @@ class Marks(QObject):
 
 
 def _marks_of(take: Take) -> set[str]:
-    return {each.id for each in (*take.tracks, *take.left_out)}
+    marks = {each.id for each in (*take.tracks, *take.left_out)}
+    return marks if take.pointed is None else marks | {POINTED}

@@ -16,6 +16,8 @@ Places = NDArray[np.float64]
 
 _STILL_PX = 0.75
 _HUES = ("ember", "sky", "plum", "kelp")
+_GROUP_HUES = ("brick", "text", "sky", "plum")
+"""Of what moves with nothing, what is followed, and planes that move otherwise."""
 _KITE_PX = 7.0
 
 
@@ -29,22 +31,45 @@ def track_hue(number: int) -> str:
 
 
 def paint_vectors(painter: QPainter, rect: QRect, vectors: Vectors) -> None:
-    """A dot where a corner stood still, a line from where it was to a dot where it is; crosses for what is left out."""
+    """A dot where a corner stood still, a line from where it was to a dot where it is, coloured by its group.
+
+    Crosses for what moves with nothing that is followed or could be.
+    """
     size, corner = np.array([rect.width(), rect.height()]), np.array([rect.left(), rect.top()])
     before, after = (places * size + corner for places in (vectors.before, vectors.after))
     for rim, width in ((True, 3.2), (False, 1.4)):  # dark rims first: they are under all lines
-        for a, b, follows in zip(before, after, vectors.follows, strict=True):
-            shown = theme.colour("sunk" if rim else "text" if follows else "brick")
+        for a, b, group in zip(before, after, vectors.groups, strict=True):
+            shown = theme.colour("sunk" if rim else _GROUP_HUES[min(group, len(_GROUP_HUES) - 1)])
             painter.setPen(QPen(shown, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             start, end = QPointF(*a), QPointF(*b)
             if np.hypot(*(b - a)) > _STILL_PX:
                 painter.drawLine(start, end)
-            if follows:
+            if group:
                 painter.setBrush(shown)
                 painter.drawEllipse(end, 1.6, 1.6)
             else:
                 painter.drawLine(end + QPointF(-3, -3), end + QPointF(3, 3))
                 painter.drawLine(end + QPointF(-3, 3), end + QPointF(3, -3))
+
+
+def group_words(vectors: Vectors) -> str:
+    """What the colours of vectors mean, as far as there are such."""
+    words = ["white is followed"]
+    if (vectors.groups > 1).any():
+        words.append("blue and plum are other planes")
+    if (vectors.groups == 0).any():
+        words.append("red goes by itself")
+    return ", ".join(words)
+
+
+def paint_pointed(painter: QPainter, rect: QRect, place: tuple[float, float]) -> None:
+    """Where somebody pointed at what is to stand still: the foot of a peg, with its shadow."""
+    at = QPointF(rect.left() + place[0] * rect.width(), rect.top() + place[1] * rect.height())
+    for hue, width in (("sunk", 6.0), ("ember", 2.6)):
+        painter.setPen(QPen(theme.colour(hue), width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.drawLine(at, at + QPointF(0, -16))
+        painter.drawLine(at + QPointF(-5, -16), at + QPointF(5, -16))
+        painter.drawLine(at + QPointF(-7, 0), at + QPointF(7, 0))
 
 
 def paint_area(painter: QPainter, rect: QRect, area: Area, *, chosen: bool) -> None:
