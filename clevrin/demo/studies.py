@@ -6,6 +6,7 @@ import numpy as np
 
 from clevrin.demo.camera import Pose, ease
 from clevrin.demo.scene import Scene, TrueWhip, hand
+from clevrin.demo.world import WORKSHOP_Z
 
 
 def _from_hill(t: float, *, seed: float, yaw_deg: float = 150.0, pitch_deg: float = 2.0, amount: float = 1.0) -> Pose:
@@ -75,6 +76,20 @@ def _runaway(t: float) -> Pose:
     )
 
 
+def _alongside(t: float) -> Pose:
+    """Walking along the fence, the workshops behind it: near and far move apart with every step."""
+    step = 2 * np.pi * 1.9
+    pose = _from_hill(t, seed=67, yaw_deg=0.0, pitch_deg=-4.0, amount=0.7)
+    return Pose(
+        x=-2.6 + 0.75 * t + 0.012 * np.sin(step * t / 2 + 0.4),
+        y=0.016 * np.sin(step * t),
+        z=0.2,
+        yaw=pose.yaw,
+        pitch=pose.pitch,
+        roll=pose.roll,
+    )
+
+
 def _tripod(t: float) -> Pose:
     return _from_hill(t, seed=0, amount=0.0)
 
@@ -129,5 +144,6 @@ STUDIES = (
         background_z=None,
     ),
     Scene(name="runaway", rate=Fraction(30), frames=90, shutter_deg=270.0, path=_runaway, background_z=None),
+    Scene(name="alongside", rate=Fraction(30), frames=90, shutter_deg=180.0, path=_alongside, background_z=WORKSHOP_Z),
     Scene(name="tripod", rate=Fraction(30), frames=110, shutter_deg=180.0, path=_tripod, background_z=None),
 )

@@ -32,7 +32,7 @@ Kept = tuple[str, int, str]
 _Key = tuple[Any, ...]
 """A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
-_KEPT_BYTES = 16 * 1024 * 1024
+_KEPT_BYTES = 32 * 1024 * 1024
 _WAITING = 200
 
 

@@ -73,7 +73,7 @@ def test_what_is_perfect_as_shot_is_left_as_it_was_shot(filmed, name):
     assert path is not None
     corners = np.array([[0.0, 0.0], [639.0, 359.0], [0.0, 359.0]])
     moved = [np.abs(apply(path.at(k), corners) - corners).max() for k in range(trace.frames)]
-    assert max(moved) == 0 and path.least_kept == 1  # not even the half pixel at the edge
+    assert max(moved) == 0 and path.untouched and path.least_kept == 1  # not even the half pixel at the edge
 
 
 def test_only_what_is_more_than_the_error_is_taken_out(filmed):

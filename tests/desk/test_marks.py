@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Take
+from clevrin.core.motion.models import apply
 from clevrin.core.motion.track_table import read_track
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import Hands, pixels_of
@@ -80,6 +81,37 @@ def test_vectors_of_a_subject_are_told_apart(hands, measured_demo):
     assert len(share) > 30 and vectors.follows.sum() > 30
     on_cloth = (share[:, 0] > 0.28) & (share[:, 0] < 0.88) & (share[:, 1] > 0.22) & (share[:, 1] < 0.9)
     assert on_cloth.mean() > 0.85
+
+
+def test_what_is_to_stand_still_is_chosen_by_a_click(hands, measured_demo):
+    hands.drop_files(FOOTAGE / "alongside.mp4")
+    hands.until(lambda: len(hands.window.session.project.takes) == 1)
+    hands.measured()
+    go_to(hands, 40)
+    window, fence = hands.window, np.array([820.0, 640.0])
+    before = window.measurements.trace(take_of(hands))
+    plain = pixels_of(window.log.viewer)
+    hands.click(window.log.mark_buttons["standing"])
+    assert window.log.marks.shows_vectors  # to see what there is to choose from
+    vectors = window.measurements.vectors(take_of(hands), 40)
+    on_wall = vectors.after[:, 1] < 0.6
+    assert vectors.follows[on_wall].mean() > 0.9 and vectors.follows[~on_wall].mean() < 0.5
+    assert set(np.unique(vectors.groups)) > {0, 1}
+    hands.click(window.log.viewer, in_view(hands, fence))
+    hands.measured()
+    pointed = take_of(hands).pointed
+    assert pointed is not None and pointed.frame == 40
+    assert pointed.place == pytest.approx((820 / 1280, 640 / 720), abs=0.003)
+    assert window.log.sheet.marks.table.item(0, 1).text() == "pointed at on 40"
+    after = window.measurements.trace(take_of(hands))
+    spot = fence[None]
+    nearer = [np.abs(apply(each.motions[40], spot) - spot).sum() for each in (before, after)]
+    assert nearer[1] > nearer[0] + 0.5  # what is near moves more
+    assert (np.abs(pixels_of(window.log.viewer).astype(int) - plain).max(axis=2) > 60).any()
+    hands.click(window.log.sheet.marks.forget_button)
+    assert take_of(hands).pointed is None and window.log.sheet.marks.isHidden()
+    window.session.undo()
+    assert take_of(hands).pointed == pointed
 
 
 def test_a_point_is_placed_by_a_click_and_followed_both_ways(picnic):

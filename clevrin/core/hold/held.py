@@ -44,8 +44,7 @@ class HeldPath:
 
     def gates(self, span: Span) -> Numbers:
         """The maps of the frames of a span, each as `at` gives it: (span.frames, 3, 3)."""
-        rows = np.arange(span.first, span.end) - self.span.first
-        return self.src_from_held[np.clip(rows, 0, self.span.frames - 1)]
+        return self.src_from_held[self.rows(span)]
 
     def kept_at(self, frame: int) -> float:
         """The share of the picture's width that is seen at one frame of the take."""
@@ -63,16 +62,21 @@ class HeldPath:
         """The frames of a span in which the anchor was not seen."""
         return tuple(k for k in range(span.first, span.end) if self.bridged_at(k))
 
-    def rows(self, span: Span) -> slice:
-        """Which rows of the arrays a span within this one's has."""
-        return slice(span.first - self.span.first, span.end - self.span.first)
+    def rows(self, span: Span) -> NDArray[np.int64]:
+        """(span.frames,): which row of the arrays each frame of a span has; outside this one's its nearest."""
+        return np.clip(np.arange(span.first, span.end) - self.span.first, 0, self.span.frames - 1)
 
     def least_kept_in(self, span: Span) -> float:
-        """The least share of the width that is seen in a span within this one's."""
+        """The least share of the width that is seen in a span."""
         return float(self.kept[self.rows(span)].min())
 
     def _row(self, frame: int) -> int:
         return int(np.clip(frame - self.span.first, 0, self.span.frames - 1))
+
+    @property
+    def untouched(self) -> bool:
+        """Whether every frame is shown as it was shot."""
+        return self.bend is None and bool((self.src_from_held == np.eye(3)).all())
 
     @property
     def least_kept(self) -> float:

@@ -24,7 +24,7 @@ UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _MANY_UNSURE = 0.1
 """Share of frames whose motion is not known surely that is worth a word."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
-_APART_SHARE = 0.0015
+_APART_SHARE = 0.0008
 """Of the width: how far what is tracked moves from what is followed, for that to be worth a word."""
 _LOOKED_AT = 300
 """Frames of a long take that are looked at for what all of them have in common."""

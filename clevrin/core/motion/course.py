@@ -101,8 +101,8 @@ def course_of(
     blank = _from_first_ideas(rows)
     fitted = _Fitted(rows, blank)
     for stretch in stretches:
-        tell_groups(stretch)
         fitted.take(stretch)
+        tell_groups(stretch)
         if progress.cancelled():
             raise CancelledError
     return replace(
@@ -283,8 +283,8 @@ def _confidence(stretch: Stretch, members: NDArray[np.bool_], step: Matrix, sigm
     spread = len(np.unique(quarters @ [1, 4])) / 16
     followed = stretch.groups == FOLLOWED
     share = count / max(1, int(followed.sum()))
-    covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(np.ones(len(members))))
+    covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(stretch.known.any(axis=0).astype(float)))
     moved = float(np.hypot(*step[:2, 2])) / abs(float(step[2, 2]))
     tolerable = (_TOLERABLE_PX + _TOLERABLE_SHARE * moved) / max(sigma_px, 1e-6)
-    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share) * min(1.0, 0.05 + 2.5 * covers)
+    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share) * min(1.0, 0.05 + 3 * covers)
     return round(seen * min(1.0, tolerable), 4)

@@ -14,7 +14,9 @@ from clevrin.core.motion.models import Matrix, Points, apply, rescaled
 
 _TUKEY = 4.685
 _ROUNDS = 6
-_LEAST_NOISE_PX = 0.012
+_LEAST_NOISE_PX, _MOST_NOISE_PX = 0.012, 1e3
+_COUNTS = 0.05
+"""Weight from which on a point has a say in how large the noise is."""
 _SETTLED = 1e-6
 
 
@@ -48,6 +50,7 @@ def fit_homographies(
     start: Matrix,
     expected: Points,
     allowed: Points,
+    rounds: int = _ROUNDS,
 ) -> Fits:
     """Gauss-Newton on eight parameters per frame, all frames at once.
 
@@ -62,7 +65,7 @@ def fit_homographies(
     points = np.column_stack([corners / radius_px, np.ones(n)])
     scaled = start.copy()
     rows = np.zeros((frames, 2, n, 8))
-    for turn in range(_ROUNDS):
+    for turn in range(rounds):
         residual, distance = _missed(scaled, points, target, rows, radius_px)
         noise = _noise(distance, base)
         # What to begin with may be another plane's: nothing is left out yet, but what is far counts little.
@@ -140,13 +143,13 @@ def fit_motion(
         return None
     b, a = before[agreeing], after[agreeing]
     weights = np.ones((1, len(b)))
-    for _ in range(_ROUNDS):
+    for _ in range(2):
         start = fit_similarities(b, a[None], weights)
         distance = np.hypot(*(apply(start[0], b) - a).T)[None]
         weights = _tukey(distance, _noise(distance, np.ones_like(weights)))
     allowed = max(1.0, 0.1 * float(np.hypot(*start[0, :2, 2]))) / radius_px
     fits = fit_homographies(
-        b, a[None], np.ones(len(b)), radius_px, rescaled(start, radius_px), np.zeros((1, 4)), np.array([allowed])
+        b, a[None], np.ones(len(b)), radius_px, rescaled(start, radius_px), np.zeros((1, 4)), np.array([allowed]), 4
     )
     motion = rescaled(fits.scaled, 1 / radius_px)[0]
     noise = float(fits.noise_px[0])
@@ -185,21 +188,20 @@ def _solved(
 
 
 def _noise(distance: Points, base: Points) -> Points:
-    """(frames,): the deviation along one axis, from weighted quantiles of distances (frames, n).
+    """(frames,): the deviation along one axis, from quantiles of the distances (frames, n) of the points that count.
 
     Of those of a normal distribution in two dimensions; of a lower one too, for up to a half may be something that
     passes.
     """
-    order = np.argsort(distance, axis=1)
-    sorted_ = np.take_along_axis(distance, order, axis=1)
-    total = np.cumsum(np.take_along_axis(base, order, axis=1), axis=1)
+    counts = base > _COUNTS
+    in_order = np.sort(np.where(counts, distance, np.inf), axis=1)
+    number = counts.sum(axis=1)
+    rows = np.arange(len(distance))
     noise = np.full(len(distance), np.inf)
     for share in (0.3, 0.5):
-        at = (total < share * total[:, -1:]).sum(axis=1).clip(0, distance.shape[1] - 1)
-        noise = np.minimum(
-            noise, np.take_along_axis(sorted_, at[:, None], axis=1)[:, 0] / np.sqrt(-2 * np.log(1 - share))
-        )
-    return np.maximum(_LEAST_NOISE_PX, 1.2 * noise)
+        at = in_order[rows, (share * (number - 1)).clip(0).astype(int)]
+        noise = np.minimum(noise, at / np.sqrt(-2 * np.log(1 - share)))
+    return np.clip(1.2 * noise, _LEAST_NOISE_PX, _MOST_NOISE_PX)
 
 
 def _tukey(distance: Points, noise: Points) -> Points:

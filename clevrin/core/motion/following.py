@@ -36,6 +36,8 @@ _TELLING_PX = 4.0
 _BELIEVED = 0.6
 _LOST = 0.15
 """Share of the cells under which what was followed counts as gone, if another plane covers much more."""
+_ROUGHLY_PX = 0.45
+_USUAL_FRAMES = 4
 _LEAP_PX, _LEAP_TIMES = 12.0, 2.0
 _POINTED, _ABOUT, _FEWEST_POINTED = 6, 24, 7
 _ANCHORS = 40
@@ -46,9 +48,9 @@ class Stretch:
     """The frames that were measured from one key frame; places about the picture's centre in working pixels.
 
     `corners` (n, 2) in the key frame, `places` (frames, n, 2) with NaN where one was not found, `start` (frames, 3, 3)
-    homographies from the key frame to begin with. What is decided: `member` (n,) 0 to 1, `groups` (n,), `fits`;
-    `changed`: another plane is followed than in the stretch before it; `foreign`: it moves as no camera does that moved
-    as in that one.
+    homographies from the key frame to begin with. What is decided: `member` (n,) 0 to 1, `groups` (n,), by how much
+    each `counts` (n,), `fits`; `changed`: another plane is followed than in the stretch before it; `foreign`: it moves
+    as no camera does that moved as in that one.
     """
 
     key: int
@@ -59,6 +61,7 @@ class Stretch:
     shape: tuple[int, int]
     member: Points = field(init=False)
     groups: NDArray[np.int8] = field(init=False)
+    counts: Points = field(init=False)
     fits: Fits | None = None
     changed: bool = False
     foreign: bool = False
@@ -67,6 +70,7 @@ class Stretch:
         n = len(self.corners)
         self.member = np.full(n, 0.5)
         self.groups = np.zeros(n, np.int8)
+        self.counts = np.zeros(n)
         height, width = self.shape
         self.centre = np.array([(width - 1) / 2, (height - 1) / 2])
         self.radius = float(np.hypot(*self.centre))
@@ -235,7 +239,8 @@ def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = 
             fits = _fitted(stretch, other.astype(float), weak)
             belongs = counts = _belongs(stretch, fits)
             belief = np.full(len(belief), 0.5)
-    stretch.fits = _fitted(stretch, counts, weak)
+    stretch.counts = counts * _precision(stretch, fits)
+    stretch.fits = _fitted(stretch, stretch.counts, weak)
     _learn(stretch, belief, belongs)
 
 
@@ -278,9 +283,7 @@ def _fitted(stretch: Stretch, counts: Points, expected: tuple[Points, Points]) -
 
 def fitted_as_expected(stretch: Stretch, expected: Points, allowed: Points) -> None:
     """Fits a stretch once more, with what the take's lens tells of each frame."""
-    assert stretch.fits is not None
-    counts = np.where(stretch.groups == FOLLOWED, np.maximum(stretch.member, 0.3), 0.0)
-    stretch.fits = _fitted(stretch, counts, (expected, allowed))
+    stretch.fits = _fitted(stretch, stretch.counts, (expected, allowed))
 
 
 def _belongs(stretch: Stretch, fits: Fits) -> Points:
@@ -290,6 +293,17 @@ def _belongs(stretch: Stretch, fits: Fits) -> Points:
     mean = np.sqrt(np.nansum(off**2, axis=0) / np.maximum(1, count))
     belongs: Points = np.clip((_HARDLY - mean) / (_HARDLY - _SURELY), 0, 1) * (count > 0)
     return belongs
+
+
+def _precision(stretch: Stretch, fits: Fits) -> Points:
+    """(n,): how much each corner tells, by how precisely it was found in all frames: the inverse of its variance.
+
+    As a share of what is usual; what is known of few frames is not believed to be far from that.
+    """
+    off = np.minimum(fits.residuals / fits.noise_px[:, None], _CLIPPED)
+    count = stretch.known.sum(axis=0)
+    variance = (np.nansum(off**2, axis=0) + 2 * _USUAL_FRAMES) / (count + _USUAL_FRAMES) / 2
+    return np.asarray(np.clip(1 / variance, 0.1, 2.0))
 
 
 def _learn(stretch: Stretch, belief: Points, belongs: Points) -> None:
@@ -304,7 +318,14 @@ def _learn(stretch: Stretch, belief: Points, belongs: Points) -> None:
 
 
 def tell_groups(stretch: Stretch) -> None:
-    """Finds the other planes of a stretch, so that it can be shown what moves with what."""
+    """Finds the other planes of a stretch, so that it can be shown what moves with what.
+
+    Corners that are only found badly belong to what is followed all the same.
+    """
+    assert stretch.fits is not None
+    count = stretch.known.sum(axis=0)
+    off = np.sqrt(np.nansum(stretch.fits.residuals**2, axis=0) / np.maximum(1, count))
+    stretch.groups[(off < _ROUGHLY_PX) & (count > 0)] = FOLLOWED
     rest = stretch.groups != FOLLOWED
     stretch.groups[rest] = 0
     cells = stretch.area(np.ones(len(rest)))

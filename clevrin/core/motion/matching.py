@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.consensus import background
-from clevrin.core.motion.fitting import fit_motion
+from clevrin.core.motion.fitting import Fit, fit_motion
 from clevrin.core.motion.guesses import overlapping, warp_about_centre
 from clevrin.core.motion.models import Matrix, Points, apply
 from clevrin.core.motion.smear import LEAST_SMEAR_PX, lacking_px, smeared
@@ -32,6 +32,8 @@ _BLURRING_PX = 4.0
 """Speed in working pixels per frame from which on a frame's blur is felt in what is measured from it."""
 _WARPED_TURN = 0.06
 """Change of a patch's shape (radians, or share of its size) from which on it is warped before it is looked for."""
+_STILL = 0.8
+"""Share of the corners that agreed before which has to be found, and to agree again, for no search to be needed."""
 _OPEN_SHARE = 0.5
 """Of a frame's time the share in which the shutter is taken to be open while its angle is not known yet."""
 
@@ -56,6 +58,7 @@ class Key:
         self.belief = belief.reshape(-1)[self.cells]
         self.places = self.features.copy()
         self.seen = np.ones(len(self.features), bool)
+        self.follows = np.zeros(len(self.features), bool)
         self.motion = np.eye(3)
         self.findable = 0
 
@@ -119,29 +122,35 @@ def matched(
     there, found, _ = cv2.calcOpticalFlowPyrLK(
         source, target, origins, start.copy(), winSize=window, maxLevel=levels, criteria=until, flags=flags
     )
-    # The way back starts where it should end, so one level suffices to see whether it leads elsewhere.
-    back, again, _ = cv2.calcOpticalFlowPyrLK(
-        target, source, there, origins.copy(), winSize=window, maxLevel=0, criteria=_UNTIL_BACK, flags=flags
-    )
     height, width = picture.gray.shape
-    inside = (there >= 0).all(axis=1) & (there[:, 0] < width) & (there[:, 1] < height)
-    error = np.hypot(*(back - origins).T)
-    good = (found[:, 0] == 1) & (again[:, 0] == 1) & inside & (error < 0.5 + 0.02 * speed)
+    good = (found[:, 0] == 1) & (there >= 0).all(axis=1) & (there[:, 0] < width) & (there[:, 1] < height)
     if after.leave_out:
         good &= ~in_areas(there, after.leave_out, picture.gray.shape)
     if good.sum() < FEWEST:
         return None
-    b, a = (features[good] - centre).astype(np.float64), (there[good] - centre).astype(np.float64)
-    consensus_px = _CONSENSUS_PX + 0.02 * speed
-    agreeing = background(b, a, key.cells[good], key.belief[good], consensus_px)
-    fit = None if agreeing is None else fit_motion(b, a, picture.radius, consensus_px, agreeing)
+    reach = _CONSENSUS_PX + 0.02 * speed
+    begun, ended = (features - centre).astype(np.float64), (there - centre).astype(np.float64)
+    fit = _as_before(key, begun, ended, good, reach) if step is not None else None
+    in_doubt = np.flatnonzero(good if fit is None else good & ~fit.inliers)
+    if len(in_doubt):
+        # The way back starts where it should end, so one level suffices to see whether it leads elsewhere.
+        from_there, to_here = there[in_doubt], origins[in_doubt]
+        back, again, _ = cv2.calcOpticalFlowPyrLK(
+            target, source, from_there, to_here.copy(), winSize=window, maxLevel=0, criteria=_UNTIL_BACK, flags=flags
+        )
+        good[in_doubt] = (again[:, 0] == 1) & (np.hypot(*(back - to_here).T) < 0.5 + 0.02 * speed)
+    if good.sum() < FEWEST:
+        return None
+    if fit is None:
+        agreeing = background(begun[good], ended[good], key.cells[good], key.belief[good], reach)
+        if agreeing is not None:
+            fit = fit_motion(begun, ended, picture.radius, reach, _among(good, agreeing))
     if fit is None:
         return None
     moved = apply(fit.motion, np.array([[-centre[0], -centre[1]], [centre[0], centre[1]]]))
     if not np.isfinite(moved).all() or np.abs(moved).max() > 4 * picture.radius:
         return None
-    follows = np.zeros(len(features), bool)
-    follows[np.flatnonzero(good)[fit.inliers]] = True
+    follows = good & fit.inliers
     expected_inside = (expected > -0.5).all(axis=1) & (expected < (width - 0.5, height - 0.5)).all(axis=1)
     return Match(
         places=there,
@@ -150,6 +159,22 @@ def matched(
         motion=fit.motion,
         confidence=_confidence(features[follows], picture.gray.shape, int((good | expected_inside).sum())),
     )
+
+
+def _as_before(key: Key, begun: Points, ended: Points, good: NDArray[np.bool_], reach: float) -> Fit | None:
+    """The motion by the corners that agreed in the frame before, if they still do: most frames need no search."""
+    still = key.follows & good
+    if still.sum() < max(3 * FEWEST, _STILL * key.follows.sum()):
+        return None
+    fit = fit_motion(begun, ended, key.picture.radius, reach, still)
+    return fit if fit is not None and fit.inliers[still].mean() > _STILL else None
+
+
+def _among(good: NDArray[np.bool_], agreeing: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(n,): those of all points that agree, by which of the good ones do."""
+    every = np.zeros(len(good), bool)
+    every[np.flatnonzero(good)[agreeing]] = True
+    return every
 
 
 def _confidence(followers: Places, shape: tuple[int, ...], all_points: int) -> float:

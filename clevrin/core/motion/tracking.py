@@ -95,6 +95,7 @@ class StepTracker:
             "key_number": np.array(key.number),
             "key_places": key.places,
             "key_seen": key.seen,
+            "key_follows": key.follows,
             "key_belief": key.belief,
             "key_motion": key.motion,
             "key_velocity": key.velocity,
@@ -118,7 +119,7 @@ class StepTracker:
         if self._key is None or state["key_places"].shape != self._key.places.shape:
             raise MediaError("The film changed while its measuring was stopped; measure it afresh.")
         self._key.places = state["key_places"].copy()
-        self._key.seen = state["key_seen"].copy()
+        self._key.seen, self._key.follows = state["key_seen"].copy(), state["key_follows"].copy()
         self._key.belief = state["key_belief"].copy()
         self._key.motion = state["key_motion"].copy()
         self._key.velocity, self._key.findable = state["key_velocity"].copy(), int(state["key_findable"])
@@ -211,7 +212,7 @@ class StepTracker:
             return None
         motion = match.motion @ np.linalg.inv(key.motion)
         motion /= motion[2, 2]
-        key.places, key.seen, key.motion = match.places, match.found, match.motion
+        key.places, key.seen, key.follows, key.motion = match.places, match.found, match.follows, match.motion
         if self._number == key.number + 1:
             # The first frame of a film has no step into it.
             key.velocity = (key.velocity + velocity(motion)) / (2 if key.number else 1)

@@ -19,7 +19,7 @@ CELLS = (16, 9)
 _CORNERS, _CORNERS_IF_FLAT = 360, 450
 """About how many corners are followed; more where there is little contrast, because each of them is noisier."""
 _FLAT = 20.0
-_LEAST_STRENGTH, _NOISE_STRENGTH, _SHARE = 1e-6, 8e-6, 0.002
+_LEAST_STRENGTH, _NOISE_STRENGTH, _SHARE = 1e-6, 2e-5, 0.002
 """Smallest eigenvalue of a corner's gradients: at all, where noise alone reaches, and as a share of those beside it."""
 _PER_CELL = (2, 4)
 """Fewest and most corners that a cell may have; the fewer cells have any, the more each gives."""

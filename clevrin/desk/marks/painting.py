@@ -58,7 +58,7 @@ def group_words(vectors: Vectors) -> str:
     if (vectors.groups > 1).any():
         words.append("blue and plum are other planes")
     if (vectors.groups == 0).any():
-        words.append("red goes by itself")
+        words.append("red belongs to none")
     return ", ".join(words)
 
 
