@@ -23,6 +23,8 @@ def main() -> None:
         from clevrin.core.document import Loan, Marker, NamedSpan, Span, edits
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
+        from clevrin.core.media.taking_in import take_in
+        from clevrin.demo.footage_maker import FOOTAGE
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
@@ -140,7 +142,27 @@ def main() -> None:
                 session.undo()
             session.choose_shot(session.project.reel.shots[0].id)
 
+        def what_stands_still() -> None:
+            """The planes of a walk along the fence, to choose from."""
+            before = session.project
+            take = take_in(FOOTAGE / "alongside.mp4")
+            session.do(edits.AddTakes(takes=(take,)))
+            session.choose_take(take.id)
+            until(lambda: window.measurements.trace(take) is not None)
+            rest()
+            window.player.seek(40)
+            window.log.toggle_mark("standing")
+            rest()
+            shot("planes")
+            window.put_back()
+            window.log.toggle_mark("vectors")
+            while session.project != before:
+                session.undo()
+            session.choose_take(walk.id)
+            rest()
+
         track_being_corrected()
+        what_stands_still()
 
         x, y, w, h = window.reel.layout_now.shot_box(0)
         mouse(QEvent.Type.MouseButtonPress, x + w - 2, y + h - 6, True)

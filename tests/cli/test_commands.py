@@ -18,6 +18,7 @@ from clevrin.core.document.files import load
 from clevrin.core.media.probe import probe
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.models import apply
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_join import whip_there_and_back
@@ -76,7 +77,10 @@ def test_trace_writes_a_motion_csv_and_uses_the_cache(clevrin, tmp_path, measure
         "blur_px",
         "blur_angle_deg",
         "confidence",
+        "sigma_centre_px",
+        "sigma_corner_px",
     ]
+    assert all(0 < float(row["sigma_centre_px"]) < float(row["sigma_corner_px"]) < 3 for row in rows[1:])
     assert float(rows[9]["dx_px"]) < -100 and abs(float(rows[9]["angle_deg"])) < 5
 
 
@@ -131,6 +135,9 @@ def test_hold_renders_a_take_and_reports(clevrin, tmp_path):
     assert (facts.frames, facts.rate, facts.width, facts.height) == (90, 60, 640, 360)
     report = json.loads((tmp_path / "r.json").read_text())
     assert len(report["keep"]) == 90 and min(report["keep"]) >= 0.9 - 1e-5
+    maps = np.array(report["src_from_out"]).reshape(-1, 3, 3)
+    corners = np.array([apply(each, np.array([[0.0, 0.0], [1279.0, 719.0]])) for each in maps])
+    assert len(maps) == 90 and (corners >= -0.01).all() and (corners <= (1279.01, 719.01)).all()
     assert report["shake_after"]["pan"] < 0.15 * report["shake_before"]["pan"]
 
 

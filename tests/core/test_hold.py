@@ -118,6 +118,16 @@ def registered(measured_demo, demo_take, demo_trace):
     return register
 
 
+def test_a_path_is_asked_for_beyond_its_span(demo_trace):
+    """A shot's span is changed while the path of the old one is still shown."""
+    trace = demo_trace("picnic")
+    path = held_path(trace, Span(first=0, end=60), Hold(how="float"))
+    assert path is not None and path.span.end < 200
+    far = Span(first=205, end=209)
+    assert path.least_kept_in(far) == path.kept_at(path.span.end - 1)
+    assert path.gates(far).shape == (4, 3, 3)
+
+
 def test_lock_off_stands_still(registered, truth):
     span = Span(first=30, end=180)
     trace, registration = registered("picnic", span)

@@ -169,6 +169,20 @@ def test_a_take_has_several_spans_each_put_on_the_reel_by_itself_or_all(demo):
     assert [s.name for s in session.take.spans] == ["the good one"]
 
 
+def test_a_late_picture_of_another_take_is_no_place_in_this_one(demo, tmp_path):
+    """A picture that was asked for before another take was chosen comes after that; then a span is begun."""
+    window, session = demo.window, demo.window.session
+    demo.look_at(session.project.takes[0].id)
+    short = numbered_film(tmp_path / "short.mp4", frames=8)
+    demo.drop_files(short)
+    demo.until(lambda: session.take is not None and session.take.name == "short")
+    window.log.show_frame(120, ())
+    assert window.log.frame_of(session.take) < 8
+    window.log._take_frame[session.take.id] = 120  # as kept by an earlier version
+    window.log.mark("in")
+    assert session.span.span.end == 8
+
+
 def test_the_span_is_looped(demo):
     window, session = demo.window, demo.window.session
     take = session.project.takes[0]

@@ -99,7 +99,7 @@ def course_of(
         raise CancelledError
     _settle_lens(stretches)
     blank = _from_first_ideas(rows)
-    fitted = _Fitted(rows, blank)
+    fitted = _Fitted(rows, blank, chosen=pointed is not None)
     for stretch in stretches:
         fitted.take(stretch)
         tell_groups(stretch)
@@ -156,7 +156,8 @@ def _settle_lens(stretches: list[Stretch]) -> None:
 class _Fitted:
     """Fills in what the stretches tell, one after the other."""
 
-    def __init__(self, rows: Rows, course: Course) -> None:
+    def __init__(self, rows: Rows, course: Course, *, chosen: bool) -> None:
+        self._chosen = chosen
         self._rows = rows
         self._course = course
 
@@ -185,7 +186,8 @@ class _Fitted:
             course.cost[frame, : len(MODELS)] = cost[row]
             course.points[frame] = members[row].sum()
             course.sigma[frame] = np.hypot(at_places[row], at_places[before_row] if before_row >= 0 else 0.0)
-            course.confidence[frame] = _confidence(stretch, members[row], steps[HOMOGRAPHY], course.sigma[frame, -1, 1])
+            sure = _confidence(stretch, members[row], steps[HOMOGRAPHY], course.sigma[frame, -1, 1])
+            course.confidence[frame] = round(sure * (1.0 if self._chosen else _covering(stretch, members[row])), 4)
             if frame - bridges - 1 == stretch.key or before_row >= 0:
                 self._local(stretch, row, before_places, int(frame))
             before, before_places, before_row = motions[row], stretch.places[row], row
@@ -283,8 +285,16 @@ def _confidence(stretch: Stretch, members: NDArray[np.bool_], step: Matrix, sigm
     spread = len(np.unique(quarters @ [1, 4])) / 16
     followed = stretch.groups == FOLLOWED
     share = count / max(1, int(followed.sum()))
-    covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(stretch.known.any(axis=0).astype(float)))
     moved = float(np.hypot(*step[:2, 2])) / abs(float(step[2, 2]))
     tolerable = (_TOLERABLE_PX + _TOLERABLE_SHARE * moved) / max(sigma_px, 1e-6)
-    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share) * min(1.0, 0.05 + 3 * covers)
-    return round(seen * min(1.0, tolerable), 4)
+    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
+    return seen * min(1.0, tolerable)
+
+
+def _covering(stretch: Stretch, members: NDArray[np.bool_]) -> float:
+    """0 to 1: whether what is followed covers enough to be what the camera moves past, where nobody chose it.
+
+    In a crowd there is always somebody whom some others move with.
+    """
+    covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(stretch.known.any(axis=0).astype(float)))
+    return min(1.0, 0.05 + 3 * covers)

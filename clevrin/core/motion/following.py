@@ -226,7 +226,7 @@ def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = 
     if first is None:
         believed = belief > _BELIEVED
         first = believed if _enough(stretch, believed, fewest) else _widest(stretch, belief)
-    counts, fits = first.astype(float), None
+    counts = first.astype(float)
     for _ in range(3):
         fits = _fitted(stretch, counts, weak)
         belongs = _belongs(stretch, fits)
