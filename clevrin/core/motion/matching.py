@@ -114,6 +114,8 @@ def matched(
     if last is not None:
         before, here = velocity(last), velocity(guess)
         source, target = _equally_blurred(source, target, (before + here) / 2, here + (here - before) / 2)
+    elif step is not None:
+        source, target = _equally_blurred(source, target, key.velocity, velocity(step))
     speed = speed_of(guess if step is None else step)
     window = _WINDOWS[0] if speed < 3 and not picture.flat else _WINDOWS[1] if speed < 12 else _WINDOWS[2]
     until = _UNTIL if speed < 8 else _UNTIL_FAST
