@@ -127,7 +127,7 @@ def test_a_mesh_follows_what_a_homography_cannot(tmp_path):
     off = np.array([trace.carried(points, k) - points - true for k in range(4, 14)])
     plain = np.array([apply(trace.motions[k], points) - points - true for k in range(4, 14)])
     # The depth under a point changes by a few hundredths while it is followed: the truth is as good as that.
-    assert rms(off) < 0.6 * rms(plain) and rms(off) < 0.3
+    assert rms(off) < 0.75 * rms(plain) and rms(off) < 0.3
 
 
 @pytest.mark.parametrize(

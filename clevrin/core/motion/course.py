@@ -27,8 +27,8 @@ from clevrin.core.motion.trace import REPEATED
 from clevrin.core.motion.working import CELLS
 from clevrin.core.progress import Progress
 
-_FEWEST = 10
-"""Corners under which a frame's first idea is as good."""
+_FEWEST, _FEWEST_CHOSEN = 10, 6
+"""Corners under which a frame's first idea is as good; of something that was pointed at, under which it is lost."""
 _PLAIN_PX = 0.1
 """Working pixels of residual under which a homography has left nothing for a mesh to tell."""
 _ALIKE = 1.5
@@ -172,11 +172,14 @@ class _Fitted:
         before_places, before_row = stretch.corners, -1
         if stretch.changed:
             course.changed[stretch.frames[0]] = True
-        if stretch.foreign:
-            self._forget(stretch)
+        if stretch.foreign:  # it hides all the rest: how the camera moves meanwhile is not known
+            for frame in stretch.frames:
+                self._forget(frame)
             return
         for row, frame in enumerate(stretch.frames):
-            if members[row].sum() < _FEWEST:
+            if members[row].sum() < (_FEWEST_CHOSEN if self._chosen else _FEWEST):
+                if self._chosen:  # the first idea is of what covers the most
+                    self._forget(frame)
                 continue
             bridges = int(self._rows.bridges[frame])
             if before_row < 0 and frame - 1 - bridges != stretch.key:
@@ -186,18 +189,19 @@ class _Fitted:
             course.cost[frame, : len(MODELS)] = cost[row]
             course.points[frame] = members[row].sum()
             course.sigma[frame] = np.hypot(at_places[row], at_places[before_row] if before_row >= 0 else 0.0)
-            sure = _confidence(stretch, members[row], steps[HOMOGRAPHY], course.sigma[frame, -1, 1])
-            course.confidence[frame] = round(sure * (1.0 if self._chosen else _covering(stretch, members[row])), 4)
+            # Far from something small that was pointed at its plane is not known, and need not be.
+            followed, at = (_few_followed, 0) if self._chosen else (_much_followed, 1)
+            sure = followed(stretch, members[row]) * _tolerable(steps[HOMOGRAPHY], course.sigma[frame, -1, at])
+            course.confidence[frame] = round(sure, 4)
             if frame - bridges - 1 == stretch.key or before_row >= 0:
                 self._local(stretch, row, before_places, int(frame))
             before, before_places, before_row = motions[row], stretch.places[row], row
 
-    def _forget(self, stretch: Stretch) -> None:
-        """Something passes that hides all the rest: how the camera moves meanwhile is not known."""
-        for frame in stretch.frames:
-            self._course.motions[frame] = np.eye(3)
-            self._course.confidence[frame] = 0.0
-            self._course.sigma[frame] = np.inf
+    def _forget(self, frame: int) -> None:
+        """Nothing is known of the motion into a frame."""
+        self._course.motions[frame] = np.eye(3)
+        self._course.confidence[frame] = 0.0
+        self._course.sigma[frame] = np.inf
 
     def _since(self, key: int, frame: int) -> Matrix:
         """(3, 3, 3): the motions from a key frame to a later frame, by the steps between them."""
@@ -275,26 +279,29 @@ def _deviations(stretch: Stretch, fits: Fits) -> Points:
     return np.asarray(_ALIKE * np.sqrt(sums))
 
 
-def _confidence(stretch: Stretch, members: NDArray[np.bool_], step: Matrix, sigma_px: float) -> float:
+def _much_followed(stretch: Stretch, members: NDArray[np.bool_]) -> float:
     """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should.
 
-    A frame that may be off by more than is tolerable, for how fast it moves, is the less sure.
+    What covers little is not what the camera moves past: in a crowd there is always somebody whom some others move
+    with.
     """
     count = int(members.sum())
     quarters = np.floor((stretch.corners[members] + stretch.centre + 0.5) / (2 * stretch.centre + 1) * 4).astype(int)
     spread = len(np.unique(quarters @ [1, 4])) / 16
-    followed = stretch.groups == FOLLOWED
-    share = count / max(1, int(followed.sum()))
-    moved = float(np.hypot(*step[:2, 2])) / abs(float(step[2, 2]))
-    tolerable = (_TOLERABLE_PX + _TOLERABLE_SHARE * moved) / max(sigma_px, 1e-6)
-    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
-    return seen * min(1.0, tolerable)
-
-
-def _covering(stretch: Stretch, members: NDArray[np.bool_]) -> float:
-    """0 to 1: whether what is followed covers enough to be what the camera moves past, where nobody chose it.
-
-    In a crowd there is always somebody whom some others move with.
-    """
+    share = count / max(1, int((stretch.groups == FOLLOWED).sum()))
     covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(stretch.known.any(axis=0).astype(float)))
-    return min(1.0, 0.05 + 3 * covers)
+    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
+    return seen * min(1.0, 0.05 + 3 * covers)
+
+
+def _few_followed(stretch: Stretch, members: NDArray[np.bool_]) -> float:
+    """The same for something that was pointed at, which may be small."""
+    count = int(members.sum())
+    share = count / max(1, int((stretch.groups == FOLLOWED).sum()))
+    return min(1.0, count / 12) * min(1.0, 0.3 + 1.4 * share)
+
+
+def _tolerable(step: Matrix, sigma_px: float) -> float:
+    """0 to 1: a frame that may be off by more than is tolerable, for how fast it moves, is the less sure."""
+    moved = float(np.hypot(*step[:2, 2])) / abs(float(step[2, 2]))
+    return min(1.0, (_TOLERABLE_PX + _TOLERABLE_SHARE * moved) / max(sigma_px, 1e-6))
