@@ -18,6 +18,8 @@ Numbers = NDArray[np.float64]
 _SHORTEST, _LONGEST = 4.0, 45.0
 """Frames over which the slow course of the leaning is looked for, at least and at most: one deviation."""
 _REACH = 2.0
+_LOOKS = 8
+"""So often is looked within one deviation: what is slow needs not be seen in every frame."""
 _FURTHEST, _SMALLEST = 0.35, 0.7
 """How far in radii, and by how much, the held picture may have moved and changed its size to be compared."""
 _ENOUGH = 5.0
@@ -57,6 +59,7 @@ def _slow_course(steps: Numbers, deviation: float, fast: NDArray[np.bool_]) -> N
     """(n, 4): where the four are on their slow course, seen from each frame, by steps (n, 3, 3) in the held picture."""
     n = len(steps)
     sums = np.zeros((n, 3))  # of the weights, times the distance, times its square
+    stride = max(1, round(deviation / _LOOKS))
     lean, leant = np.zeros((n, 4)), np.zeros((n, 4))  # of the four, and times the distance
     sums[:, 0] = 1.0
     for way in (1, -1):
@@ -68,10 +71,13 @@ def _slow_course(steps: Numbers, deviation: float, fast: NDArray[np.bool_]) -> N
             at = at.clip(0, n - 1)
             # From the frame `distance - 1` away on to the next one.
             total = onward[(at - way).clip(0, n - 1)] @ total
+            if distance % stride:
+                seen = seen & known & ~fast[at]
+                continue
             total /= total[:, 2:, 2:]
             four, size, away = _lacking(total)
             seen = seen & known & ~fast[at] & (away < _FURTHEST) & (size > _SMALLEST) & (size < 1 / _SMALLEST)
-            weight = seen * np.exp(-((distance / deviation) ** 2) / 2)
+            weight = stride * seen * np.exp(-((distance / deviation) ** 2) / 2)
             signed = way * distance
             sums += weight[:, None] * (1.0, signed, signed**2)
             lean += weight[:, None] * four
