@@ -352,8 +352,9 @@ def test_a_hand_lends_its_motion_and_more_of_it_shakes_more(steady):
         bench.sheet.controls["amount"].value_changed.emit(amount)
         steady.until(lambda: steady.window.measurements.held(session.shot) is not None)
         path = steady.window.measurements.held(session.shot)
-        shaken.append(float(np.diff(path.src_from_held[:, 1, 2], n=2).std()))
-    assert shaken[1] > 1.5 * shaken[0]
+        middle = path.src_from_held @ (640.0, 360.0, 1.0)  # the corners lean as well
+        shaken.append(float(np.diff(middle[:, 1] / middle[:, 2], n=2).std()))
+    assert shaken[1] > 1.3 * shaken[0]  # what is taken out of the shot itself is in both
     steady.click(bench.sheet.other_button)
     assert session.shot.loan.seed == 2
 
