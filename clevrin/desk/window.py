@@ -80,8 +80,7 @@ class MainWindow(QMainWindow):
         self.jobs = JobRunner(self, precedence=precedence)
         store, memory = store or MeasurementStore(Shelf(self.settings.cache_folder)), FrameMemory()
         proxies = ProxyShelf(self.settings.cache_folder / "proxies")
-        self._make_sources = lambda: Sources.of(store, proxies, memory)
-        self.player = Player(self._make_sources, self, precedence=precedence)
+        self.player = Player(lambda: Sources.of(store, proxies, memory), self, precedence=precedence)
         small = ThumbnailShelf(self.settings.cache_folder / "thumbnails")
         self.thumbnails = Thumbnails(
             lambda: Sources.of(store, proxies, light=True), self, precedence=precedence, shelf=small

@@ -3,7 +3,7 @@
 import contextlib
 import hashlib
 import io
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -27,11 +27,12 @@ class Shelf:
         """`folder` None: the user's cache folder."""
         self.folder = folder or Path(platformdirs.user_cache_dir("clevrin"))
 
-    def get(self, *key: str) -> dict[str, NDArray] | None:
+    def get(self, *key: str, only: Sequence[str] | None = None) -> dict[str, NDArray] | None:
+        """What is kept, or the arrays of it that are named, which is quicker where there is much beside them."""
         path = self._path(key)
         try:
             with np.load(io.BytesIO(path.read_bytes()), allow_pickle=False) as stored:
-                return {name: stored[name] for name in stored.files}
+                return {name: stored[name] for name in (only or stored.files)}
         except FileNotFoundError:
             return None
         except Exception:  # archives are unpacked by three libraries, each with errors of its own

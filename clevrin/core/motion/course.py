@@ -10,6 +10,7 @@ from clevrin.core.errors import CancelledError
 from clevrin.core.motion.fitting import Fits, fit_similarities, fit_translations
 from clevrin.core.motion.following import FOLLOWED, Stretch, fitted_as_expected, follow, tell_groups
 from clevrin.core.motion.lens import Habit, Lesson
+from clevrin.core.motion.matching import seen_share
 from clevrin.core.motion.mesh import local_motion
 from clevrin.core.motion.models import (
     HOMOGRAPHY,
@@ -20,11 +21,11 @@ from clevrin.core.motion.models import (
     Points,
     apply,
     rescaled,
-    robust_costs,
+    robust_cost,
 )
 from clevrin.core.motion.pieces import Rows
 from clevrin.core.motion.trace import REPEATED
-from clevrin.core.motion.working import CELLS
+from clevrin.core.motion.working import means_by_cell
 from clevrin.core.progress import Progress
 
 _FEWEST, _FEWEST_CHOSEN = 10, 6
@@ -77,13 +78,18 @@ class Course:
         whole &= len(course.group_keys) == len(course.group_counts) and len(course.groups) == course.group_counts.sum()
         return course if whole else None
 
-    def groups_of(self, key: int) -> NDArray[np.int8] | None:
-        """The groups of a key frame's corners."""
-        at = np.flatnonzero(self.group_keys == key)
-        if not len(at):
-            return None
-        first = int(self.group_counts[: at[0]].sum())
-        return self.groups[first : first + int(self.group_counts[at[0]])]
+
+GROUPS = ("group_keys", "group_counts", "groups")
+
+
+def groups_of(course: Mapping[str, NDArray], key: int) -> NDArray[np.int8] | None:
+    """The groups of a key frame's corners, by the arrays of a course that `GROUPS` names."""
+    keys, counts, groups = (course[name] for name in GROUPS)
+    at = np.flatnonzero(keys == key)
+    if not len(at):
+        return None
+    first = int(counts[: at[0]].sum())
+    return groups[first : first + int(counts[at[0]])]
 
 
 def course_of(
@@ -145,10 +151,9 @@ def _settle_lens(stretches: list[Stretch]) -> None:
     for stretch in stretches:
         fits = stretch.fits
         assert fits is not None
-        weak = np.maximum(1.0, 0.1 * np.hypot(*stretch.start[:, :2, 2].T)) / stretch.radius
         told = [
-            habit.expected_of(scaled, spread, stretch.radius, float(allowed))
-            for scaled, spread, allowed in zip(fits.scaled, fits.spread(), weak, strict=True)
+            habit.expected_of(scaled, spread, stretch.radius, float(shift))
+            for scaled, spread, shift in zip(fits.scaled, fits.spread(), stretch.shift, strict=True)
         ]
         fitted_as_expected(stretch, np.array([four for four, _ in told]), np.array([allowed for _, allowed in told]))
 
@@ -220,9 +225,7 @@ class _Fitted:
         b, a = before[both], stretch.places[row][both]
         step = course.motions[frame, HOMOGRAPHY]
         off = np.minimum(np.hypot(*(a - apply(step, b)).T), _FAR_PX)
-        there = np.bincount(stretch.cells[both], minlength=CELLS[0] * CELLS[1])
-        sums = np.bincount(stretch.cells[both], weights=off**2, minlength=len(there))
-        course.parallax[frame] = np.sqrt((sums[there > 0] / there[there > 0]).mean())
+        course.parallax[frame] = np.sqrt(means_by_cell(stretch.cells[both], off**2)[1].mean())
         noise = float(fits.noise_px[row])
         follows = (stretch.groups[both] == FOLLOWED) & (fits.weights[row][both] > 0.1)
         left, gain = noise, 0.0
@@ -247,13 +250,13 @@ def _all_models(stretch: Stretch, fits: Fits) -> Matrix:
 
 
 def _costs(stretch: Stretch, fits: Fits, motions: Matrix) -> Points:
-    counts = np.where((stretch.groups == FOLLOWED) & stretch.known, 1.0, 0.0)
+    counts = (stretch.groups == FOLLOWED) & stretch.known
     scale = np.maximum(fits.noise_px, NEGLIGIBLE_PX)
     costs = np.empty((len(stretch.frames), len(MODELS)))
     for model in range(len(MODELS)):
         moved = np.array([apply(m, stretch.corners) for m in motions[:, model]])
-        missed = np.nan_to_num(np.hypot(*(moved - stretch.places).transpose(2, 0, 1)))
-        costs[:, model] = robust_costs(missed, scale, counts)
+        missed = np.where(counts, np.hypot(*(moved - stretch.places).transpose(2, 0, 1)), 0.0)
+        costs[:, model] = robust_cost(missed, scale)
     return costs
 
 
@@ -285,12 +288,9 @@ def _much_followed(stretch: Stretch, members: NDArray[np.bool_]) -> float:
     What covers little is not what the camera moves past: in a crowd there is always somebody whom some others move
     with.
     """
-    count = int(members.sum())
-    quarters = np.floor((stretch.corners[members] + stretch.centre + 0.5) / (2 * stretch.centre + 1) * 4).astype(int)
-    spread = len(np.unique(quarters @ [1, 4])) / 16
-    share = count / max(1, int((stretch.groups == FOLLOWED).sum()))
+    followers = stretch.corners[members] + stretch.centre + 0.5
     covers = stretch.area(members.astype(float)) / max(1.0, stretch.area(stretch.known.any(axis=0).astype(float)))
-    seen = min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
+    seen = seen_share(followers, stretch.shape, int((stretch.groups == FOLLOWED).sum()))
     return seen * min(1.0, 0.05 + 3 * covers)
 
 

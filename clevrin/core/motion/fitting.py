@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.lens import LACKING
+from clevrin.core.motion.lens import LACKING, weakly_allowed
 from clevrin.core.motion.models import Matrix, Points, apply, rescaled
 
 _TUKEY = 4.685
@@ -136,8 +136,8 @@ def fit_motion(
     """Fits a homography to the matched points (n, 2) that agree; None where there are too few.
 
     `radius_px` is half the picture's diagonal; `consensus_px` the largest distance at which a point may still follow.
-    The four numbers that a similarity lacks are held by a weak prior (as large as a pixel at the corners, or a tenth
-    of the motion), so that frames with few or blurred points keep quiet corners.
+    The four numbers that a similarity lacks are held weakly, so that frames with few or blurred points keep quiet
+    corners.
     """
     if agreeing.sum() < 8:
         return None
@@ -147,9 +147,9 @@ def fit_motion(
         start = fit_similarities(b, a[None], weights)
         distance = np.hypot(*(apply(start[0], b) - a).T)[None]
         weights = _tukey(distance, _noise(distance, np.ones_like(weights)))
-    allowed = max(1.0, 0.1 * float(np.hypot(*start[0, :2, 2]))) / radius_px
+    allowed = weakly_allowed(np.hypot(*start[:, :2, 2].T) / radius_px, radius_px)
     fits = fit_homographies(
-        b, a[None], np.ones(len(b)), radius_px, rescaled(start, radius_px), np.zeros((1, 4)), np.array([allowed]), 4
+        b, a[None], np.ones(len(b)), radius_px, rescaled(start, radius_px), np.zeros((1, 4)), allowed, 4
     )
     motion = rescaled(fits.scaled, 1 / radius_px)[0]
     noise = float(fits.noise_px[0])

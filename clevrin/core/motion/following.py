@@ -17,8 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.fitting import Fits, fit_homographies
+from clevrin.core.motion.lens import weakly_allowed
 from clevrin.core.motion.models import Matrix, Points, apply, rescaled
-from clevrin.core.motion.working import CELLS, cells_of
+from clevrin.core.motion.working import cells_of, means_by_cell
 
 FOLLOWED = 1
 """The group of what is followed; 0 follows nothing, others are planes that move otherwise."""
@@ -77,11 +78,14 @@ class Stretch:
         self.cells = cells_of(self.corners + self.centre, self.shape)
         self.known = np.isfinite(self.places[..., 0])
 
+    @property
+    def shift(self) -> Points:
+        """(frames,): how far the picture moved from the key frame by the first idea, in radii."""
+        return np.hypot(*self.start[:, :2, 2].T) / self.radius
+
     def area(self, counts: Points) -> float:
         """How many cells' worth of the picture some corners cover: of each cell the share that counts."""
-        there = np.bincount(self.cells, minlength=CELLS[0] * CELLS[1])
-        sums = np.bincount(self.cells, weights=counts, minlength=len(there))
-        return float((sums[there > 0] / there[there > 0]).sum())
+        return float(means_by_cell(self.cells, counts)[1].sum())
 
     @property
     def telling(self) -> int:
@@ -103,14 +107,16 @@ class Stretch:
         return self.places[rows[0]] if len(rows) else None
 
 
-def planes(stretch: Stretch, among: NDArray[np.bool_], most: int, fewest: int = _FEWEST) -> list[NDArray[np.bool_]]:
-    """The planes of a stretch as corners (n,) that agree, found one after the other among some of its corners.
+def planes(
+    stretch: Stretch, most: int, among: NDArray[np.bool_] | None = None, fewest: int = _FEWEST
+) -> list[NDArray[np.bool_]]:
+    """The planes of a stretch as corners (n,) that agree, found one after the other among some or all of its corners.
 
     Each by graph-cut RANSAC (Barath & Matas 2018, doi:10.1109/CVPR.2018.00704, OpenCV's implementation) on those that
     belong to none before it.
     """
     row = stretch.telling
-    left = among & stretch.known[row]
+    left = stretch.known[row].copy() if among is None else among & stretch.known[row]
     after = stretch.places[row]
     reach = _CONSENSUS_PX + _CONSENSUS_SHARE * stretch.moved_px / max(1, len(stretch.frames))
     found: list[NDArray[np.bool_]] = []
@@ -159,7 +165,6 @@ def _chains(stretches: list[Stretch]) -> list[list[Stretch]]:
 
 def _anchor(chain: list[Stretch], pointed: tuple[int, Points] | None) -> tuple[int, NDArray[np.bool_] | None]:
     """The stretch to begin with, and which of its corners belong to what is followed."""
-    everything = [np.ones(len(s.corners), bool) for s in chain]
     if pointed is not None:
         frame, place = pointed
         for number, stretch in enumerate(chain):
@@ -169,7 +174,7 @@ def _anchor(chain: list[Stretch], pointed: tuple[int, Points] | None) -> tuple[i
             near = np.argsort(np.nan_to_num(np.hypot(*(seen - place).T), nan=np.inf))
             about = np.zeros(len(seen), bool)
             about[near[:_ABOUT]] = True
-            found = planes(stretch, about, _MOST_GROUPS, _FEWEST_POINTED)
+            found = planes(stretch, _MOST_GROUPS, about, _FEWEST_POINTED)
             if found:
                 return number, max(found, key=lambda each: int(each[near[:_POINTED]].sum()))
     best: tuple[int, NDArray[np.bool_] | None] = (0, None)
@@ -177,7 +182,7 @@ def _anchor(chain: list[Stretch], pointed: tuple[int, Points] | None) -> tuple[i
     for number in np.unique(np.linspace(0, len(chain) - 1, min(len(chain), _ANCHORS)).round().astype(int)):
         stretch = chain[number]
         telling = min(1.0, 0.1 + stretch.moved_px / _TELLING_PX)
-        for agreeing in planes(stretch, everything[number], _MOST_GROUPS):
+        for agreeing in planes(stretch, _MOST_GROUPS):
             score = stretch.area(agreeing.astype(float)) * np.sqrt(len(stretch.frames)) * telling
             if score > best_score:
                 best, best_score = (int(number), agreeing), score
@@ -222,10 +227,10 @@ def _decide(stretch: Stretch, belief: Points, first: NDArray[np.bool_] | None = 
 
     What has fewer than `fewest` corners left is gone; of something that was pointed at, a few are enough.
     """
-    weak = _weakly_expected(stretch)
+    weak = np.zeros((len(stretch.frames), 4)), weakly_allowed(stretch.shift, stretch.radius)
     if first is None:
-        believed = belief > _BELIEVED
-        first = believed if _enough(stretch, believed, fewest) else _widest(stretch, belief)
+        surely = belief > _BELIEVED
+        first = surely if _enough(stretch, surely, fewest) else _widest(stretch, belief)
     counts = first.astype(float)
     for _ in range(3):
         fits = _fitted(stretch, counts, weak)
@@ -262,16 +267,10 @@ def _enough(stretch: Stretch, some: NDArray[np.bool_], fewest: int) -> bool:
 
 def _widest(stretch: Stretch, belief: Points) -> NDArray[np.bool_]:
     """The plane that covers the most of what may be followed."""
-    found = planes(stretch, np.ones(len(belief), bool), _MOST_GROUPS)
+    found = planes(stretch, _MOST_GROUPS)
     if not found:
         return np.asarray(stretch.known.any(axis=0))
     return max(found, key=lambda each: stretch.area(each * (0.2 + belief)))
-
-
-def _weakly_expected(stretch: Stretch) -> tuple[Points, Points]:
-    """No perspective and no shear, as far as a pixel at the corners, or a tenth of the movement."""
-    shift = np.hypot(*stretch.start[:, :2, 2].T) / stretch.radius
-    return np.zeros((len(stretch.frames), 4)), np.maximum(1.0 / stretch.radius, 0.1 * shift)
 
 
 def _fitted(stretch: Stretch, counts: Points, expected: tuple[Points, Points]) -> Fits:
@@ -286,11 +285,16 @@ def fitted_as_expected(stretch: Stretch, expected: Points, allowed: Points) -> N
     stretch.fits = _fitted(stretch, stretch.counts, (expected, allowed))
 
 
+def _misses(stretch: Stretch, fits: Fits) -> tuple[Points, NDArray[np.int64]]:
+    """By how much each corner (n,) is missed in units of each frame's noise, squared and summed, and in how many."""
+    off = np.minimum(fits.residuals / fits.noise_px[:, None], _CLIPPED)
+    return np.nansum(off**2, axis=0), stretch.known.sum(axis=0)
+
+
 def _belongs(stretch: Stretch, fits: Fits) -> Points:
     """(n,): how surely each corner moves with a fit in all frames in which it was found, 0 to 1."""
-    off = np.minimum(fits.residuals / fits.noise_px[:, None], _CLIPPED)
-    count = stretch.known.sum(axis=0)
-    mean = np.sqrt(np.nansum(off**2, axis=0) / np.maximum(1, count))
+    squares, count = _misses(stretch, fits)
+    mean = np.sqrt(squares / np.maximum(1, count))
     belongs: Points = np.clip((_HARDLY - mean) / (_HARDLY - _SURELY), 0, 1) * (count > 0)
     return belongs
 
@@ -300,9 +304,8 @@ def _precision(stretch: Stretch, fits: Fits) -> Points:
 
     As a share of what is usual; what is known of few frames is not believed to be far from that.
     """
-    off = np.minimum(fits.residuals / fits.noise_px[:, None], _CLIPPED)
-    count = stretch.known.sum(axis=0)
-    variance = (np.nansum(off**2, axis=0) + 2 * _USUAL_FRAMES) / (count + _USUAL_FRAMES) / 2
+    squares, count = _misses(stretch, fits)
+    variance = (squares + 2 * _USUAL_FRAMES) / (count + _USUAL_FRAMES) / 2
     return np.asarray(np.clip(1 / variance, 0.1, 2.0))
 
 
@@ -329,6 +332,6 @@ def tell_groups(stretch: Stretch) -> None:
     rest = stretch.groups != FOLLOWED
     stretch.groups[rest] = 0
     cells = stretch.area(np.ones(len(rest)))
-    for number, agreeing in enumerate(planes(stretch, rest, _MOST_GROUPS - 1), start=FOLLOWED + 1):
+    for number, agreeing in enumerate(planes(stretch, _MOST_GROUPS - 1, rest), start=FOLLOWED + 1):
         if stretch.area(agreeing.astype(float)) > 0.04 * cells:
             stretch.groups[agreeing] = number

@@ -16,11 +16,19 @@ _ALIKE = 30.0
 """Fits from one key frame err alike: so many of them count as one witness of the lens."""
 _LEAST_ALLOWED_PX = 0.1
 _LEARNS_ALONE, _FIRST_EXCESS_PX = 3, 0.4
+"""Fits before a habit says anything, and how far off it may be then."""
 _BLURRED_PX = 0.5
 """Deviation at the corners from which on a fit is too rough to tell how well a habit predicts."""
-"""Fits before a habit says anything."""
 _USELESS = 3.0
 """Times a fit's own deviation from which on what a habit allows would not change the fit."""
+
+
+def weakly_allowed(shift: Points | float, radius_px: float) -> Points:
+    """(...): how far the four may be off where nothing else tells, for shifts (...) in radii.
+
+    As large as a pixel at the corners, or a tenth of the movement.
+    """
+    return np.maximum(1.0 / radius_px, 0.1 * np.asarray(shift))
 
 
 @dataclass(kw_only=True)
@@ -42,19 +50,19 @@ class Habit:
     def expected(self, scaled: Matrix, radius_px: float) -> tuple[Points, float]:
         """The four for a fit in radii, and the deviation that is allowed."""
         if self.fits < _LEARNS_ALONE or self.weight <= 0:
-            return np.zeros(4), max(1.0 / radius_px, 0.1 * float(np.hypot(*scaled[:2, 2])))
+            return np.zeros(4), float(weakly_allowed(np.hypot(*scaled[:2, 2]), radius_px))
         inverse_square = max(0.0, self.weighted / self.weight)
         unsure = np.sqrt(_ALIKE / self.weight) * float(np.hypot(*scaled[:2, 2]))
         allowed = float(np.sqrt((_LEAST_ALLOWED_PX / radius_px) ** 2 + unsure**2 + max(0.0, self.excess)))
         return _turning(scaled, inverse_square), allowed
 
-    def expected_of(self, scaled: Matrix, spread: float, radius_px: float, weakly: float) -> tuple[Points, float]:
-        """What a fit made without it is to be held to, and how far off it may be; `weakly` where that says nothing."""
+    def expected_of(self, scaled: Matrix, spread: float, radius_px: float, shift: float) -> tuple[Points, float]:
+        """What a fit made without it is to be held to, and how far off it may be; weakly where that says nothing."""
         four, allowed = self.expected(scaled, radius_px)
         off = LACKING @ scaled.reshape(-1)[:8] - four
         if allowed < _USELESS * spread and float((off**2).mean()) < 9 * (spread**2 + allowed**2):
             return four, allowed
-        return np.zeros(4), weakly
+        return np.zeros(4), float(weakly_allowed(shift, radius_px))
 
     def learn(self, lesson: "Lesson") -> None:
         """Takes in a fit made without it."""

@@ -159,7 +159,7 @@ def matched(
         found=good,
         follows=follows,
         motion=fit.motion,
-        confidence=_confidence(features[follows], picture.gray.shape, int((good | expected_inside).sum())),
+        confidence=round(seen_share(features[follows], picture.gray.shape, int((good | expected_inside).sum())), 4),
     )
 
 
@@ -179,13 +179,13 @@ def _among(good: NDArray[np.bool_], agreeing: NDArray[np.bool_]) -> NDArray[np.b
     return every
 
 
-def _confidence(followers: Places, shape: tuple[int, ...], all_points: int) -> float:
+def seen_share(followers: Points | Places, shape: tuple[int, ...], all_points: int) -> float:
     """0 to 1, from how many corners follow, over how much of the picture, and which share of those that should."""
     count = len(followers)
     quarters = np.floor(followers / (shape[1], shape[0]) * 4).astype(int)
     spread = len(np.unique(quarters @ [1, 4])) / 16
     share = count / max(1, all_points)
-    return round(min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share), 4)
+    return min(1.0, count / 40) * min(1.0, 1.6 * spread) * min(1.0, 0.3 + 1.4 * share)
 
 
 def _source(picture: Prepared, features: Places, expected: Points, guess: Matrix) -> tuple[Gray, Places]:

@@ -45,7 +45,7 @@ def local_motion(
         near = distance[weights > 0] if (weights > 0).any() else distance
         noise = max(NEGLIGIBLE_PX, noise_of(near))
         weights = (1 - np.clip(distance / (4.685 * noise), 0, 1) ** 2) ** 2
-    gain = robust_cost(np.hypot(*left[follows].T), noise) - robust_cost(distance[follows], noise)
+    gain = float(robust_cost(np.hypot(*left[follows].T), noise) - robust_cost(distance[follows], noise))
     return knots.reshape(rows, columns, 2), noise, gain
 
 

@@ -28,15 +28,10 @@ _CORRELATED = 6.0
 """Points whose flow windows overlap err alike: so many of them count as one witness in choosing a model."""
 
 
-def robust_cost(residuals_px: Points, noise_px: float) -> float:
-    """The sum of squared residuals (n,) in units of the noise, none counted for more than four times the noise."""
-    return float(np.minimum((residuals_px / noise_px) ** 2, 16.0).sum()) / _CORRELATED
-
-
-def robust_costs(residuals_px: Points, noise_px: Points, counts: Points) -> Points:
-    """`robust_cost` of frames: residuals (frames, n), their noise (frames,), which of them count (frames, n)."""
-    squares: Points = np.minimum((residuals_px / noise_px[:, None]) ** 2, 16.0) * counts
-    return squares.sum(axis=1) / _CORRELATED
+def robust_cost(residuals_px: Points, noise_px: Points | float) -> Points:
+    """(...): the sum of squared residuals (..., n) in units of the noise (...), none for more than four times that."""
+    squares: Points = np.minimum((residuals_px / np.asarray(noise_px)[..., None]) ** 2, 16.0)
+    return squares.sum(axis=-1) / _CORRELATED
 
 
 def apply(motion: Matrix, points: Points) -> Points:

@@ -17,7 +17,7 @@ from clevrin.core.motion.guesses import best_first, mismatch
 from clevrin.core.motion.matching import Key, Match, matched, speed_of, velocity
 from clevrin.core.motion.models import Matrix
 from clevrin.core.motion.trace import REPEATED
-from clevrin.core.motion.working import CELLS, Prepared, cells_of
+from clevrin.core.motion.working import CELLS, Prepared, cells_of, means_by_cell
 
 _SURE = 0.5
 """Confidence from which on a motion is taken without looking for a better one."""
@@ -220,10 +220,8 @@ class StepTracker:
         learned = match.follows[match.found].astype(float)
         key.belief[match.found] += _LEARNING * (learned - key.belief[match.found])
         cells = cells_of(match.places[match.found], key.picture.gray.shape)
-        count = CELLS[0] * CELLS[1]
-        there = np.bincount(cells, minlength=count)
-        mean = np.bincount(cells, weights=learned, minlength=count)[there > 0] / there[there > 0]
-        self._belief.reshape(-1)[there > 0] += _LEARNING * (mean - self._belief.reshape(-1)[there > 0])
+        there, mean = means_by_cell(cells, learned)
+        self._belief.reshape(-1)[there] += _LEARNING * (mean - self._belief.reshape(-1)[there])
         tracks = Tracks(
             key=key.number,
             corners=key.features,

@@ -1,12 +1,13 @@
 """What was tracked into a frame, to be shown: where each corner was and is, and with what it moves."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.course import Course
+from clevrin.core.motion.course import GROUPS, groups_of
 from clevrin.core.motion.following import FOLLOWED
 from clevrin.core.motion.measure import TraceRequest
 from clevrin.core.motion.models import Points
@@ -37,12 +38,12 @@ class Vectors:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class StoredPiece:
-    """A piece of a measurement, the one before it if its first frame needs that, and the course if it is known."""
+    """A piece of a measurement, the one before it if its first frame needs that, and the groups if they are known."""
 
     number: int
     rows: Rows
     earlier: Rows | None
-    course: Course | None
+    groups: Mapping[str, NDArray] | None
     work_size: tuple[int, int]
 
     def vectors(self, frame: int) -> Vectors:
@@ -52,9 +53,8 @@ class StoredPiece:
         if key < 0:
             return Vectors.none()
         before = self._before(row, key, frame)
-        after, groups = self.rows.places_of(row), None
-        if self.course is not None:
-            groups = self.course.groups_of(key)
+        after = self.rows.places_of(row)
+        groups = None if self.groups is None else groups_of(self.groups, key)
         if groups is None or len(groups) != len(after):
             groups = self.rows.follows_of(row).astype(np.int8)
         both = np.isfinite(before[:, 0]) & np.isfinite(after[:, 0])
@@ -63,9 +63,7 @@ class StoredPiece:
 
     def _before(self, row: int, key: int, frame: int) -> Points:
         """Where the corners of a key frame were in the frame before."""
-        rows, at = (
-            (self.rows, row - 1) if row else (self.earlier, -1 if self.earlier is None else len(self.earlier) - 1)
-        )
+        rows, at = (self.rows, row - 1) if row else (self.earlier, -1)
         if key < frame - 1 and rows is not None and int(rows.keys[at]) == key:
             return rows.places_of(at)
         return self.rows.key_corners[key]
@@ -81,12 +79,11 @@ def stored_piece(request: TraceRequest, shelf: Shelf, frame: int, frames: int) -
     rows, state = found
     begins_earlier = number > 0 and 0 <= int(rows.keys[0]) < number * PIECE_FRAMES - 1
     earlier = pieces.read(number - 1, frames) if begins_earlier else None
-    kept = shelf.get(*request.course_key)
     width, height = (int(side) for side in state["full_size"])
     return StoredPiece(
         number=number,
         rows=rows,
         earlier=None if earlier is None else earlier[0],
-        course=None if kept is None else Course.of(kept, frames),
+        groups=shelf.get(*request.course_key, only=GROUPS),
         work_size=work_size(width, height),
     )

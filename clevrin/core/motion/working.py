@@ -111,6 +111,14 @@ def cells_of(points: NDArray[np.floating], shape: tuple[int, ...]) -> NDArray[np
     return rows * CELLS[0] + columns
 
 
+def means_by_cell(cells: NDArray[np.int64], values: Points) -> tuple[NDArray[np.int64], Points]:
+    """The cells in which there are any points, and the mean of their values (n,) in each."""
+    there = np.bincount(cells, minlength=CELLS[0] * CELLS[1])
+    sums = np.bincount(cells, weights=values, minlength=len(there))
+    some = np.flatnonzero(there)
+    return some, sums[some] / there[some]
+
+
 def in_areas(points: NDArray[np.floating], areas: tuple[Area, ...], shape: tuple[int, ...]) -> NDArray[np.bool_]:
     """(n,): which points (n, 2), in pixels from the corner, lie in one of the areas."""
     inside = np.zeros(len(points), bool)
