@@ -58,7 +58,6 @@ def plain_hold(motions: Numbers, size: tuple[int, int], sigma: float, keep: floa
     held = []
     for k in range(frames):
         weights = np.exp(-(((at - k) / sigma) ** 2) / 2)
-        # Mirrored at the ends, as a smoothed course is by most who write one.
         to_others = course @ np.linalg.inv(course[k])
         to_others /= to_others[:, 2:, 2:]
         smooth = (weights[:, None, None] * to_others).sum(axis=0) / weights.sum()

@@ -44,23 +44,27 @@ class _Hand:
         )
 
 
-def _yard(seed: int, dark: float = 1.0) -> tuple[Board, ...]:
+def _ground(seed: int, rows: int, *, far_z: float, deep: float) -> Board:
+    """Gravel and grass on the ground, from `far_z` towards the camera, `deep` metres of it."""
+    gravel = collage(PLAIN[1:], 6, rows, seed + 3)
+    per_px = deep / gravel.shape[0]
+    return Board(
+        name="ground",
+        texture=gravel,
+        corner=(-per_px * gravel.shape[1] / 2, _GROUND_Y, far_z),
+        along=(per_px, 0.0, 0.0),
+        down=(0.0, 0.0, -per_px),
+    )
+
+
+def _yard(seed: int) -> tuple[Board, ...]:
     """A wall of photographs that fills most of the picture, the ground before it, a box and a post."""
     rng = np.random.default_rng(seed)
     wall_z, box_z, post_z = rng.uniform(5.6, 6.4), rng.uniform(3.2, 3.8), rng.uniform(1.9, 2.3)
     side = 1 if seed % 2 else -1
-    gravel = collage(PLAIN[1:], 6, 2, seed + 3)
-    per_px = 3.6 / gravel.shape[0]
-    ground = Board(
-        name="ground",
-        texture=gravel,
-        corner=(-per_px * gravel.shape[1] / 2, _GROUND_Y, wall_z),
-        along=(per_px, 0.0, 0.0),
-        down=(0.0, 0.0, -per_px),
-    )
     return (
-        facing("wall", collage(FULL, 4, 2, seed) * dark, middle=(0.0, _GROUND_Y - 2.8), z=wall_z, width=11.2),
-        ground,
+        facing("wall", collage(FULL, 4, 2, seed), middle=(0.0, _GROUND_Y - 2.8), z=wall_z, width=11.2),
+        _ground(seed, 2, far_z=wall_z, deep=3.6),
         facing("box", collage(FULL, 1, 1, seed + 7), middle=(0.9 * side, 0.95), z=box_z, width=1.1),
         facing("post", collage(PLAIN, 1, 3, seed + 5)[:, :128], middle=(-0.45 * side, 0.3), z=post_z, width=0.19),
     )
@@ -103,7 +107,7 @@ def _leaves(seed: int, *, middle: tuple[float, float], z: float, width: float, m
     sway = [Shake(rms=restless, seed=seed + 50 + k, corner_hz=0.9) for k in range(3)]
     return facing(
         "leaves",
-        np.tile(collage(PLAIN, 1, 2, seed), 1) * 1.6 + 0.1,
+        collage(PLAIN, 1, 2, seed) * 1.6 + 0.1,
         middle=middle,
         z=z,
         width=width,
@@ -151,18 +155,9 @@ def gate(seed: int, frames: int = 90) -> Film:
     """Forward through a gate towards a house front, on foot."""
     hand = _Hand(seed, turn=0.35, steps=0.8)
     post = collage(PLAIN, 1, 4, seed + 2)
-    gravel = collage(PLAIN[1:], 6, 4, seed + 3)
-    per_px = 7.5 / gravel.shape[0]
-    ground = Board(
-        name="ground",
-        texture=gravel,
-        corner=(-per_px * gravel.shape[1] / 2, _GROUND_Y, 9.0),
-        along=(per_px, 0.0, 0.0),
-        down=(0.0, 0.0, -per_px),
-    )
     boards = (
         facing("wall", collage(FULL, 4, 2, seed), middle=(0.0, _GROUND_Y - 3.4), z=9.0, width=13.6),
-        ground,
+        _ground(seed, 4, far_z=9.0, deep=7.5),
         facing("left", post[:, :256], middle=(-1.15, 0.0), z=3.2, width=0.5),
         facing("right", post[:, 256:], middle=(1.15, 0.0), z=3.2, width=0.5),
         facing("beam", collage(PLAIN, 4, 1, seed + 4)[:200], middle=(0.0, -0.95), z=3.2, width=3.2),

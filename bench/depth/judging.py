@@ -62,9 +62,9 @@ def _rms(values: Numbers) -> float:
 def restlessness(film: Film, shown: Numbers | None = None) -> tuple[float, float]:
     """What the points of all that stands still do about a cubic over 1.5 s: median and worst tenth, px.
 
-    `shown` (frames, n, 2): where `film.points()` are in the held picture; None: as shot.
+    `shown` (frames, n, 2): where `film.points` are in the held picture; None: as shot.
     """
-    places, seen = film.points()
+    places, seen = film.points
     places = places if shown is None else shown
     length = round(_CUBIC_S * float(film.rate))
     powers = np.vander(np.linspace(-1, 1, length), 4)

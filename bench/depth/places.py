@@ -27,6 +27,7 @@ Place = Callable[[float], tuple[float, float, float]]
 
 _FEWEST_SAMPLES, _SAMPLE_EVERY_PX = 5, 1.6
 _NEAR_M = 0.15
+_POINT_EVERY_PX = 60.0
 FAR = "what is far"
 """The name of what is infinitely far, in place of a board's: all there is for a camera that only turns."""
 _READ_NOISE, _SHOT_NOISE = 0.0015, 0.00006
@@ -60,19 +61,17 @@ def facing(
     middle: tuple[float, float],
     z: float,
     width: float,
-    slant: float = 0.0,
     cover: Light | None = None,
     moves: Place | None = None,
 ) -> Board:
-    """A board that faces the camera at distance `z` (at its middle), turned about the upright by `slant` radians."""
+    """A board that faces the camera at distance `z`."""
     per_px = width / texture.shape[1]
-    along = np.array([np.cos(slant), 0.0, np.sin(slant)]) * per_px
-    corner = np.array([middle[0], middle[1] - texture.shape[0] * per_px / 2, z]) - along * texture.shape[1] / 2
+    height = texture.shape[0] * per_px
     return Board(
         name=name,
         texture=texture,
-        corner=tuple(corner),
-        along=tuple(along),
+        corner=(middle[0] - width / 2, middle[1] - height / 2, z),
+        along=(per_px, 0.0, 0.0),
         down=(0.0, per_px, 0.0),
         cover=cover,
         moves=moves,
@@ -170,7 +169,8 @@ class Film:
         steps = np.concatenate([np.eye(3)[None], maps[1:] @ np.linalg.inv(maps[:-1])])
         return steps / steps[:, 2:, 2:]
 
-    def points(self, spacing_px: float = 60.0) -> tuple[Numbers, NDArray[np.bool_]]:
+    @cached_property
+    def points(self) -> tuple[Numbers, NDArray[np.bool_]]:
         """Places (frames, n, 2) of points of all that stands still, and where each is seen (frames, n)."""
         places, seen = [], []
         for number, board in enumerate(self.boards):
@@ -179,7 +179,7 @@ class Film:
             maps = self.maps(board.name)
             texture = np.array(board.texture.shape[::-1])
             scale = float(np.median(np.sqrt(np.abs(np.linalg.det(maps[:, :2, :2] / maps[:, 2:, 2:])))))
-            step = max(4.0, spacing_px / max(1e-6, scale))
+            step = max(4.0, _POINT_EVERY_PX / max(1e-6, scale))
             grid = np.stack(np.meshgrid(*(np.arange(step / 2, n, step) for n in texture)), axis=-1).reshape(-1, 2)
             if board.cover is not None:
                 at = np.round(grid).astype(int)
@@ -188,12 +188,13 @@ class Film:
             inside = ((each >= 0) & (each <= (self.lens.width - 1, self.lens.height - 1))).all(axis=2)
             for frame in range(self.frames):
                 for nearer in self.boards[number + 1 :]:
-                    inside[frame] &= ~self._covers(nearer, frame, each[frame])
+                    inside[frame] &= ~self.covers(nearer, frame, each[frame])
             places.append(each)
             seen.append(inside)
         return np.concatenate(places, axis=1), np.concatenate(seen, axis=1)
 
-    def _covers(self, board: Board, frame: int, at: Numbers) -> NDArray[np.bool_]:
+    def covers(self, board: Board, frame: int, at: Numbers) -> NDArray[np.bool_]:
+        """(n,): which places (n, 2) of a frame a board covers, if nothing is before it."""
         with np.errstate(all="ignore"):
             on = np.nan_to_num(apply(np.linalg.inv(self.maps(board.name)[frame]), at), nan=-1e6).clip(-1e6, 1e6)
         height, width = board.texture.shape
@@ -209,7 +210,7 @@ class Film:
         at = np.column_stack([x.ravel(), y.ravel()]).astype(float)
         left, shares = np.ones(len(at), bool), {}
         for board in reversed(self.boards):
-            here = self._covers(board, frame, at) & left
+            here = self.covers(board, frame, at) & left
             shares[board.name] = float(here.mean())
             left &= ~here
         return shares

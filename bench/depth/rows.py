@@ -69,7 +69,7 @@ def _looked_at(wanted: tuple[str, int], folder: Path) -> _Seen:
     plain = plain_motions(path)
     held = {}
     if name in (*_FLOATED, *_SMOOTH):
-        places, _ = film.points()
+        places, _ = film.points
         path_held = held_path(trace, Span(first=0, end=trace.frames), Hold(how="float", keep=_KEEP))
         assert path_held is not None
         gates = path_held.gates(Span(first=0, end=trace.frames))

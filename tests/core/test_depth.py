@@ -60,7 +60,7 @@ def test_what_is_held_stands_still_all_over_the_plane(filmed):
     whole = Span(first=0, end=trace.frames)
     path = held_path(trace, whole, Hold(how="float", keep=0.8))
     assert path is not None
-    places, _ = film.points()
+    places, _ = film.points
     shot = restlessness(film)
     held = restlessness(film, shown_by(path.gates(whole), places))
     assert held[0] < 0.2 < 1.5 < shot[0]  # corners too: a gate alone left a tenth of the shake in them
@@ -116,7 +116,7 @@ def test_another_plane_is_followed_where_it_is_pointed_at(filmed):
 def test_planes_are_told_apart_in_what_is_shown(filmed):
     film, path, trace = filmed("walk")
     vectors = stored_piece(TraceRequest(path=path), filmed.shelf, 20, trace.frames).vectors(20)
-    inside = film._covers(film.boards[2], 20, vectors.after * (640, 360) - 0.5)
+    inside = film.covers(film.boards[2], 20, vectors.after * (640, 360) - 0.5)
     assert inside.sum() > 5 and (vectors.groups[inside] == 1).mean() < 0.2
     assert vectors.follows.mean() > 0.5 and set(np.unique(vectors.groups)) & {2, 3}
 
