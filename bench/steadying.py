@@ -150,7 +150,9 @@ def _course_rows(trace: Trace) -> list[Row]:
         motions[k, :2, :2] *= growth
         move = -np.array([pan[k] - pan[k - 1], 0]) + shaky[:2, k] - shaky[:2, k - 1]
         motions[k, :2, 2] = move + (1 - growth) * trace.centre
-    made = replace(trace, motions=motions, times_s=t / 30, confidence=np.ones(frames), mesh=None, seen_blur_px=None)
+    made = replace(
+        trace, motions=motions, times_s=t / 30, confidence=np.ones(frames), mesh=None, seen_blur_px=None, sigma_px=None
+    )
     whole = Span(first=0, end=frames)
     path = held_path(made, whole, Hold(how="float"))
     shot, held = course(made, whole), course(made, whole, path)
