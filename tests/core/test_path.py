@@ -89,6 +89,16 @@ def test_a_jolt_is_no_start_of_a_move():
     assert not turning_frames(trace, fast_frames(trace)).any()
 
 
+def test_a_sway_is_no_start_of_a_move_not_even_the_last_one_of_a_take():
+    t = np.arange(120) / 30
+    swayed = np.sin(2 * np.pi * 0.95 * t) * (8 + 18 * np.clip(t - 2.6, 0, 1) ** 2)
+    trace = trace_of(np.column_stack([swayed + 20 * t, 2 * np.sin(2 * np.pi * 1.9 * t)]))
+    assert not turning_frames(trace, fast_frames(trace)).any()
+    calm = held_path(trace, whole(trace), Hold(how="float", keep=0.8))
+    pan = course(trace, whole(trace), calm).pan
+    assert np.abs(np.diff(pan, n=2))[85:].max() < 0.3
+
+
 def test_the_ends_of_a_take_are_as_calm_as_its_middle():
     trace = trace_of(np.column_stack([5.0 * np.arange(150), np.zeros(150)]) + shaky(150))
     held = course(trace, whole(trace), held_path(trace, whole(trace), Hold(how="float", keep=0.6)))
