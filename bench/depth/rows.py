@@ -8,7 +8,7 @@ import numpy as np
 
 from bench.depth import films
 from bench.depth.judging import Truth, judged, restlessness, shown_by
-from bench.depth.places import Film
+from bench.depth.places import Film, Numbers
 from bench.plain import plain_hold, plain_motions
 from bench.rows import Row
 from clevrin.core.document import Hold, Span
@@ -77,10 +77,19 @@ def _looked_at(wanted: tuple[str, int], folder: Path) -> _Seen:
         plainly = [plain_hold(plain, (trace.width, trace.height), sigma, _KEEP) for sigma in (10.0, 20.0)]
         held = {
             "shot": restlessness(film),
+            "still": restlessness(film, shown_by(_standing(film), places)),
             "ours": restlessness(film, shown_by(gates, places)),
             "plain": min(restlessness(film, shown_by(maps, places)) for maps in plainly),
         }
     return _Seen(trace=trace, ours=judged(film, trace.motions), plain=judged(film, plain), held=held)
+
+
+def _standing(film: Film) -> Numbers:
+    """Gates (frames, 3, 3) in which the plane that is followed stands perfectly: what no tracing can go beyond."""
+    gates = [np.eye(3)]
+    for motion in film.motions(film.followed)[1:]:
+        gates.append(motion @ gates[-1])
+    return np.array(gates)
 
 
 def _mean(values: list[float]) -> float:
@@ -120,8 +129,10 @@ def _whip_rows(seen: list[_Seen]) -> list[Row]:
 def _floated_rows(name: str, seen: list[_Seen], aims: tuple[float, float]) -> list[Row]:
     rows = []
     for at, (what, aim) in enumerate(zip(("median", "worst tenth"), aims, strict=True)):
-        shot, ours, plain = (_mean([each.held[how][at] for each in seen]) for how in ("shot", "ours", "plain"))
-        words = f"{name}, floated: what is left of {shot:.1f} px, {what}"
+        shot, still, ours, plain = (
+            _mean([each.held[how][at] for each in seen]) for how in ("shot", "still", "ours", "plain")
+        )
+        words = f"{name}, floated: what is left of {shot:.1f} px, {what} (wall perfectly still: {still:.2f})"
         rows.append(_row(words, aim, ours, plain, "px"))
     return rows
 
