@@ -8,7 +8,20 @@ from pathlib import Path
 import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows
 
-PARTS = ["tracing", "accuracy", "speed", "window", "first", "hands", "seeking", "colour", "kinds", "solving", "depth"]
+PARTS = [
+    "tracing",
+    "accuracy",
+    "speed",
+    "window",
+    "first",
+    "hands",
+    "seeking",
+    "colour",
+    "kinds",
+    "solving",
+    "depth",
+    "reframing",
+]
 
 
 def main() -> None:
@@ -23,6 +36,7 @@ def main() -> None:
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.kinds import kinds_rows
+        from bench.reframing import reframing_rows
         from bench.seeking import seeking_rows
         from bench.solving import solving_rows
         from bench.speed import speed
@@ -35,7 +49,7 @@ def main() -> None:
 
         shelf = Shelf(folder / "demo")
         traces = {}
-        if {"tracing", "accuracy", "window"} & set(chosen):
+        if {"tracing", "accuracy", "window", "reframing"} & set(chosen):
             traces = {name: trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent()) for name in FILMED}
         if "tracing" in chosen:
             print_rows("Tracing, on the demo's true camera", tracing_rows(traces, folder))
@@ -53,10 +67,12 @@ def main() -> None:
             print_rows("Films of every kind through a render", kinds_rows())
         if "solving" in chosen:
             print_rows("Held paths found within their budget", solving_rows())
+        # Kept beside other temporary files: making them takes longer than all else.
+        films = Path(tempfile.gettempdir()) / f"clevrin-depth-{os.getuid()}"
+        films.mkdir(exist_ok=True)
+        if "reframing" in chosen:
+            print_rows("Gates: shapes, poses, following", reframing_rows(traces, shelf, films))
         if "depth" in chosen:
-            # Kept beside other temporary files: making them takes longer than all else.
-            films = Path(tempfile.gettempdir()) / f"clevrin-depth-{os.getuid()}"
-            films.mkdir(exist_ok=True)
             print_rows("Places with depth, a travelling camera", depth_rows(films))
         if "colour" in chosen:
             print_rows("Colour bars through a render, worst difference in code values", colour_rows())

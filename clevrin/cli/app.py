@@ -3,14 +3,14 @@
 What is slow to import is imported by the command that needs it: the others start in half the time.
 """
 
-import re
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from clevrin.cli import measuring, steadying
+from clevrin.cli import measuring, reframing, steadying
+from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Project
@@ -32,6 +32,7 @@ from clevrin.core.paths import is_there
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
 steadying.add_to(app)
+app.command()(reframing.reframe)
 
 
 class Order(StrEnum):
@@ -169,26 +170,30 @@ def render(
     project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
     out: Out,
     size: Annotated[str | None, typer.Option(help="Width and height in pixels, as 1920x1080.")] = None,
+    output: Annotated[str | None, typer.Option(help="The name of an output of the project; none: the reel.")] = None,
 ) -> None:
-    """Renders the reel of a project."""
+    """Renders the reel of a project, or one of its outputs."""
     from clevrin.core.render.export import ExportRequest, export_reel
     from clevrin.core.render.sources import Sources
 
-    wanted = None
-    if size is not None:
-        numbers = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
-        if numbers is None:
-            raise typer.BadParameter(f"'{size}' is not a size as 1920x1080", param_hint="--size")
-        wanted = int(numbers[1]), int(numbers[2])
-        if min(wanted) < 16 or max(wanted) > 8192 or wanted[0] % 2 or wanted[1] % 2:
-            raise ClevrinError(f"A film of {size} cannot be written: 16 to 8192 pixels, even, are.")
+    wanted = None if size is None else size_of(size)
     check_output(out, [project])
     loaded = load(project)
+    if output is not None:
+        loaded = loaded.through(_output_named(loaded, output))
     troubles: set[str] = set()
     with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
         export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress, troubles)
     for sentence in sorted(troubles):
         print_line(sentence)
+
+
+def _output_named(project: Project, name: str) -> str:
+    found = [each.id for each in project.outputs if each.name == name]
+    if not found:
+        names = ", ".join(each.name for each in project.outputs) or "none beside its reel"
+        raise ClevrinError(f"{project.name} has no output named {name}; it has {names}.")
+    return found[0]
 
 
 @app.command("export-otio")

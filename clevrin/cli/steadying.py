@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Annotated, get_args
 
 import typer
 
+from clevrin.cli.one_take import OneTake, Rendered, place_of, point_in, render_one
 from clevrin.cli.options import Json, Media, Out, choices, within
 from clevrin.cli.terminal import print_json, print_line, shown
-from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Placement, Project, Shot, Span, Take, Track
-from clevrin.core.document.edits import AddTakes
+from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Shot, Span, Take
 from clevrin.core.document.holding import (
     AXES,
     LEAST_KEEP,
@@ -30,9 +30,7 @@ from clevrin.core.media.writing import carries_alpha, what_is_not_carried
 from clevrin.core.outputs import check_output, write_text
 
 if TYPE_CHECKING:
-    from clevrin.core.hold import HeldPath
-    from clevrin.core.motion.trace import Trace
-    from clevrin.core.render.resolving import ResolvedShot
+    pass
 
 _RATE = 30
 
@@ -111,7 +109,8 @@ def hold(
     )
     if settings.edge == "clear" and not carries_alpha(out):
         print_line(what_is_not_carried(out))
-    _render_one(take, Shot(take_id=take.id, span=take.whole, hold=settings), out, f"Holding {media.name}", report)
+    one = OneTake(take=take, shot=Shot(take_id=take.id, span=take.whole, hold=settings))
+    render_one(one, out, f"Holding {media.name}", report, _report)
 
 
 def lend(
@@ -146,7 +145,7 @@ def lend(
         loan = Loan.model_validate({"lender": kind, "lender_id": lender.id, **terms})
     held = Hold(how=how.value, settle_s=settle, keep=keep, edge=edge.value)
     shot = Shot(take_id=take.id, span=take.whole, hold=held, loan=loan)
-    _render_one(take, shot, out, f"Rendering {out.name}", None, lender)
+    render_one(OneTake(take=take, shot=shot, lender=lender), out, f"Rendering {out.name}")
 
 
 def chart(media: Media, settle: Settle = 1.6, keep: Keep = 0.85, json: Json = False) -> None:
@@ -192,52 +191,7 @@ def rig(
     write_text(out, motion_csv(as_trace(course, rate), f"{kind.value} {seed}"))
 
 
-def _render_one(
-    take: Take, shot: Shot, out: Path, what: str, report: Path | None, lender: Take | Motion | None = None
-) -> None:
-    """Renders a single shot on a reel made after its take."""
-    from clevrin.core.render.export import ExportRequest, export_reel
-    from clevrin.core.render.hold_request import HoldRequest
-    from clevrin.core.render.resolving import resolve
-    from clevrin.core.render.sources import Sources
-
-    project = AddTakes(takes=(take,)).apply(Project(name=take.name))
-    if isinstance(lender, Take):
-        project = project.changed(takes=(*project.takes, lender))
-    elif lender is not None:
-        project = project.changed(motions=(lender,))
-    project = project.changed(reel=project.reel.changed(shots=(shot,)))
-    troubles: set[str] = set()
-    with Sources.of() as sources:
-        with shown(what) as progress:
-            export_reel(ExportRequest(project=project, path=out), sources, progress, troubles)
-        resolved, trace = resolve(HoldRequest.of(project, shot), sources.measured), sources.measured.trace(take)
-    _say_what_is_odd(resolved, trace)
-    for sentence in sorted(troubles):
-        print_line(sentence)
-    if report is not None:
-        size = project.reel.width, project.reel.height
-        write_text(report, _report(resolved, trace, size), [Path(take.path), out])
-
-
-def _path(resolved: "ResolvedShot") -> "HeldPath | None":
-    from clevrin.core.render.resolving import Held
-
-    return resolved.state.path if isinstance(resolved.state, Held) else None
-
-
-def _say_what_is_odd(resolved: "ResolvedShot", trace: "Trace | None") -> None:
-    """What a hold could do nothing about, in a sentence."""
-    take, path = resolved.take, _path(resolved)
-    if take.facts.frames < 2:
-        print_line(f"{take.name} has a single frame: there is no motion to hold.")
-    elif trace is not None and trace.blind:
-        print_line(f"{take.name} shows nothing that could be followed: it stays as it was shot.")
-    if path is not None and path.bridged.any():
-        print_line(f"The point was not seen in {int(path.bridged.sum())} frames: they are bridged.")
-
-
-def _report(resolved: "ResolvedShot", measured: "Trace | None", size: tuple[int, int]) -> str:
+def _report(rendered: Rendered) -> str:
     """Figures of each frame of an output of this size, and what became of the shake."""
     import json
 
@@ -246,7 +200,8 @@ def _report(resolved: "ResolvedShot", measured: "Trace | None", size: tuple[int,
     from clevrin.core.motion import find_whips
     from clevrin.core.render.planner import plan_shot
 
-    shot, take, path = resolved.shot, resolved.take, _path(resolved)
+    resolved, measured, size = rendered.resolved, rendered.trace, rendered.size
+    shot, take, path = resolved.shot, resolved.take, rendered.path
     if measured is None or path is None:
         raise ClevrinError(f"{take.name} could not be measured again for the report.")
     whips = find_whips(measured)
@@ -288,18 +243,8 @@ def _anchored(take: Take, point: str | None, place: str | None, *, slowly: bool)
     """The take with a track of the point, and the anchor on it."""
     if point is None:
         raise typer.BadParameter("an anchor needs a point to hold: frame,x,y", param_hint="--point")
-    frame, x, y = _numbers(point, 3, "frame,x,y", "--point")
-    if not 0 <= frame < take.facts.frames or frame != int(frame):
-        raise ClevrinError(f"{take.name} has {take.facts.frames} frames: there is no frame {frame:g}.")
-    if not (0 <= x < take.facts.width and 0 <= y < take.facts.height):
-        raise ClevrinError(f"{take.name} is {take.facts.width}x{take.facts.height}: there is no point {x:g},{y:g}.")
-    track = Track(name="anchor", kind="point", placed=(Placement(frame=int(frame), places=((x, y),)),))
-    where = None
-    if place is not None:
-        shares = _numbers(place, 2, "x,y with numbers from 0 to 1", "--place")
-        if not all(0 <= share <= 1 for share in shares):
-            raise typer.BadParameter(f"'{place}' is not within 0 to 1", param_hint="--place")
-        where = shares[0], shares[1]
+    track = point_in(point, take, "--point", "anchor")
+    where = None if place is None else place_of(place)
     return take.changed(tracks=(*take.tracks, track)), Anchor(track_id=track.id, place=where, slowly=slowly)
 
 
@@ -338,13 +283,3 @@ def _reference(frame: int | None, take: Take) -> int | None:
     if frame is not None and frame >= take.facts.frames:
         raise ClevrinError(f"{take.name} has {take.facts.frames} frames: there is no frame {frame}.")
     return frame
-
-
-def _numbers(text: str, count: int, names: str, hint: str) -> list[float]:
-    try:
-        values = [float(part) for part in text.split(",")]
-        if len(values) != count:
-            raise ValueError
-    except ValueError as error:
-        raise typer.BadParameter(f"'{text}' is not {names}", param_hint=hint) from error
-    return values

@@ -32,7 +32,8 @@ Kept = tuple[str, int, str]
 _Key = tuple[Any, ...]
 """A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
-_KEPT_BYTES = 32 * 1024 * 1024
+_IDLE_S = 2.0
+_KEPT_BYTES = 20 * 1024 * 1024
 _WAITING = 200
 
 
@@ -171,7 +172,8 @@ class Thumbnails(QObject):
                             self._forgetting = False
                             sources.films.close()
                         self._precedence.press("thumbnails", False)
-                        self._wake.wait()
+                        if not self._wake.wait(_IDLE_S):
+                            sources.films.close()  # a decoder has its room, whether it is used or not
                     self._precedence.press("thumbnails", not self._closed)
                     if self._closed:
                         return

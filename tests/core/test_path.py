@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clevrin.core.document import Bounds, Hold, Span
+from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.framing import slowly_under
-from clevrin.core.hold.interior import Programme, solve, unconstrained
+from clevrin.core.convex import Programme, solve, unconstrained
 from clevrin.core.hold.moves import fast_frames, turning_frames
 from clevrin.core.hold.path import solve_path
 from clevrin.core.hold.report import course
@@ -108,7 +109,7 @@ def test_the_ends_of_a_take_are_as_calm_as_its_middle():
 
 def test_going_on_beyond_the_ends_is_a_turn_about_them():
     trace = trace_of(np.column_stack([np.array([0.0, 1, 3, 6, 10]), np.zeros(5)]))
-    problem = float_problem(trace, whole(trace), Hold(how="float"))
+    problem = float_problem(trace, whole(trace), Hold(how="float"), GateForm.of((1280, 720)))
     further = gone_on(replace(problem, demand=np.arange(5.0)), 3, 2)
     assert -further.motions[1:, 2] == pytest.approx([3, 2, 1, 1, 2, 3, 4, 4, 3])
     assert further.demand.tolist() == [3, 2, 1, 0, 1, 2, 3, 4, 3, 2]
@@ -240,7 +241,7 @@ def test_a_longer_settle_means_a_calmer_path_at_a_high_rate():
 
 def test_motion_that_is_no_number_counts_as_none():
     trace = trace_of(wandering(30, 60))
-    problem = float_problem(trace, whole(trace), Hold(how="float"))
+    problem = float_problem(trace, whole(trace), Hold(how="float"), GateForm.of((1280, 720)))
     motions = problem.motions.copy()
     motions[20:23] = np.nan
     assert np.isfinite(solve_path(replace(problem, motions=motions)).corrections).all()

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Anchor, Hold, Placement, Project, Reel, Shot, Span, Track
+from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.anchoring import anchored
 from clevrin.core.hold.bending import MOST_BEND_PX
@@ -164,7 +165,7 @@ def test_a_lost_stretch_is_bridged_and_nothing_is_thrown_about():
     lost = subject.copy()
     lost[50:70] = lost[:5] = lost[-6:] = np.nan
     hold = Hold(how="anchor", anchor=Anchor(track_id="x"), edge="bare")
-    course_ = anchored(trace, whole(trace), hold, followed_of(lost))
+    course_ = anchored(trace, whole(trace), hold, followed_of(lost), GateForm.of((trace.width, trace.height)))
     assert np.flatnonzero(course_.bridged).tolist() == [*range(5), *range(50, 70), *range(114, 120)]
     inside = in_gates(course_.maps, (subject - trace.centre)[:, None])[:, 0]
     assert np.hypot(*(inside[50:70] - inside[40]).T).max() < 2  # the background says where it went
@@ -175,7 +176,7 @@ def test_a_lost_stretch_is_bridged_and_nothing_is_thrown_about():
 def test_a_track_that_is_nowhere_leaves_the_shot_alone():
     trace = trace_of(shaky(30))
     hold = Hold(how="anchor", anchor=Anchor(track_id="x"))
-    found = anchored(trace, whole(trace), hold, followed_of(np.full((30, 2), np.nan)))
+    found = anchored(trace, whole(trace), hold, followed_of(np.full((30, 2), np.nan)), GateForm.of((trace.width, trace.height)))
     assert found.bridged.all() and (found.maps == np.eye(3)).all()
 
 

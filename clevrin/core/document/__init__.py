@@ -1,5 +1,6 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
+from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import (
@@ -19,6 +20,9 @@ from clevrin.core.document.value import new_id
 __all__ = [
     "Anchor",
     "Bounds",
+    "CounterZoom",
+    "Follow",
+    "Gate",
     "Hold",
     "Join",
     "LeftOut",
@@ -27,8 +31,10 @@ __all__ = [
     "MediaFacts",
     "Motion",
     "NamedSpan",
+    "Output",
     "Placement",
     "Pointed",
+    "Pose",
     "Project",
     "Reel",
     "Shot",

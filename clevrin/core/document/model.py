@@ -11,6 +11,7 @@ from typing import Literal, Self, TypeVar
 from pydantic import Field
 
 from clevrin.core.document.colour import BT709, Colour
+from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.span import Span
@@ -151,7 +152,10 @@ class Join(Value):
 
 
 class Shot(Value):
-    """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not."""
+    """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not.
+
+    `gates`: how the gate of each output goes over it; one that is not named rests.
+    """
 
     id: Id = Field(default_factory=new_id)
     take_id: Id
@@ -160,7 +164,22 @@ class Shot(Value):
     reverse: bool = False
     hold: Hold = Hold()
     loan: Loan | None = None
+    gates: tuple[Gate, ...] = Field(default=(), max_length=100, fail_fast=True)
     leave: Join = Join()
+
+    def checked_together(self) -> Self:
+        if len({gate.output for gate in self.gates}) != len(self.gates):
+            raise ValueError("a shot has two gates for one output")
+        return self
+
+    def gate(self, output: str | None = None) -> Gate:
+        """The gate of an output (None: the reel's own)."""
+        return next((each for each in self.gates if each.output == output), Gate(output=output))
+
+    def with_gate(self, gate: Gate) -> "Shot":
+        """The shot with another gate for its output; one that rests is not kept."""
+        others = tuple(each for each in self.gates if each.output != gate.output)
+        return self.changed(gates=others if gate.rests else (*others, gate))
 
     @property
     def first_shown(self) -> int:
@@ -197,13 +216,17 @@ class Reel(Value):
 
 
 class Project(Value):
-    """All that the user made; `motions` are those that were performed or brought in, for lending."""
+    """All that the user made; `motions` are those that were performed or brought in, for lending.
+
+    `outputs` are the shapes in which the reel is rendered beside its own.
+    """
 
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
     name: Name = "Untitled"
     takes: tuple[Take, ...] = Field(default=(), max_length=100_000, fail_fast=True)
     motions: tuple[Motion, ...] = Field(default=(), max_length=1000, fail_fast=True)
+    outputs: tuple[Output, ...] = Field(default=(), max_length=100, fail_fast=True)
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:
@@ -212,6 +235,8 @@ class Project(Value):
             raise ValueError("two takes have the same id")
         if len({motion.id for motion in self.motions}) != len(self.motions):
             raise ValueError("two motions have the same id")
+        if len({output.id for output in self.outputs}) != len(self.outputs):
+            raise ValueError("two outputs have the same id")
         if len({shot.id for shot in self.reel.shots}) != len(self.reel.shots):
             raise ValueError("two shots have the same id")
         if len({marker.id for marker in self.reel.markers}) != len(self.reel.markers):
@@ -231,6 +256,31 @@ class Project(Value):
         """The motion with this id; raises `KeyError` when there is none."""
         return _by_id(self.motions, motion_id)
 
+    def output(self, output_id: str | None) -> Output | None:
+        """The output with this id; None for the reel's own; raises `KeyError` when there is none."""
+        return None if output_id is None else _by_id(self.outputs, output_id)
+
+    def size_of(self, output_id: str | None) -> tuple[int, int]:
+        """Width and height of an output (None: the reel's own)."""
+        output = self.output(output_id)
+        return (self.reel.width, self.reel.height) if output is None else (output.width, output.height)
+
+    def through(self, output_id: str | None) -> "Project":
+        """The project as an output shows it: its reel has that size, and the gates of its shots are that output's.
+
+        Nothing else of it differs; it is for looking at and rendering, not for saving. Raises `KeyError`.
+        """
+        if output_id is None:
+            return self
+        width, height = self.size_of(output_id)
+        shots = tuple(
+            shot.model_copy(
+                update={"gates": tuple(g.changed(output=None) for g in shot.gates if g.output == output_id)}
+            )
+            for shot in self.reel.shots
+        )
+        return self.changed(reel=self.reel.model_copy(update={"width": width, "height": height, "shots": shots}))
+
     def shot(self, shot_id: str) -> Shot:
         """The shot with this id; raises `KeyError` when there is none."""
         return _by_id(self.reel.shots, shot_id)
@@ -243,7 +293,7 @@ class Project(Value):
         raise KeyError(shot_id)
 
 
-_Named = TypeVar("_Named", Take, Shot, Track, Motion)
+_Named = TypeVar("_Named", Take, Shot, Track, Motion, Output)
 
 
 def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:

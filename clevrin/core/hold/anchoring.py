@@ -7,11 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Anchor, Hold, Span
-from clevrin.core.hold.framing import Gates, inner_limits, room_for
+from clevrin.core.gate.form import GateForm
+from clevrin.core.hold.framing import Gates, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.lock_off import within_budget
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path, steps_between
-from clevrin.core.motion.models import apply, gate_corners
+from clevrin.core.motion.models import apply
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
 
@@ -22,7 +23,7 @@ _LONGEST_GUESS_S = 2.0
 """A gap longer than this says nothing of where the subject went: the gate stays in it where it was."""
 
 
-def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Gates:
+def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed, form: GateForm) -> Gates:
     """The course on which what was followed stands still, or goes slowly, in the gate.
 
     Where it was lost the gate goes over smoothly from where it was last seen to where it is seen again, carried by
@@ -36,10 +37,10 @@ def anchored(trace: Trace, span: Span, hold: Hold, followed: Followed) -> Gates:
         return Gates(maps=np.repeat(np.eye(3)[None], span.frames, axis=0), bridged=~known)
     subject = _subject(followed, span, known, anchor, trace)
     if anchor.slowly:
-        course = _slow(trace, span, hold, subject)
+        course = _slow(trace, span, hold, subject, form)
     else:
-        maps = _kept_in_place(trace, subject, anchor, hold)
-        course = within_budget(trace, span, maps, hold) if hold.stays_inside else Gates.of(maps)
+        maps = _kept_in_place(subject, anchor, hold, form)
+        course = within_budget(trace, span, maps, hold, form) if hold.stays_inside else Gates.of(maps)
     return replace(course, bridged=~known)
 
 
@@ -87,17 +88,16 @@ def _bridged(rows: Numbers, known: NDArray[np.bool_], span: Span, trace: Trace) 
     return rows
 
 
-def _kept_in_place(trace: Trace, subject: Numbers, anchor: Anchor, hold: Hold) -> Numbers:
+def _kept_in_place(subject: Numbers, anchor: Anchor, hold: Hold, form: GateForm) -> Numbers:
     """Maps (n, 3, 3) of gates as large as the picture, in which the subject stands at one place."""
     turned = maps_of(np.column_stack([subject[:, :2], np.zeros_like(subject[:, 2:])]))
     if anchor.place is None:
         return _around(turned, subject, subject[:, 2:].mean(axis=0))
-    picture = np.array([trace.width, trace.height])
-    in_gate = (np.array(anchor.place) - 0.5) * picture
+    in_gate = (np.array(anchor.place) - 0.5) * 2 * form.half
     if not hold.stays_inside:
         return _around(turned, subject, in_gate)
     # The smaller the gate, the nearer the subject is to its middle: the largest gate that fits is sought.
-    corners, limits = gate_corners(trace.width, trace.height), inner_limits(trace)
+    corners, limits = form.corners, form.limits
     low, high = 0.0, 1.0
     for _ in range(_HALVINGS):
         size = (low + high) / 2
@@ -115,9 +115,9 @@ def _around(turned: Numbers, subject: Numbers, place: Numbers) -> Numbers:
     return maps
 
 
-def _slow(trace: Trace, span: Span, hold: Hold, subject: Numbers) -> Gates:
+def _slow(trace: Trace, span: Span, hold: Hold, subject: Numbers, form: GateForm) -> Gates:
     """Gates in which the subject's own path is as slow as the settle says."""
-    gate, limits = room_for(trace, hold)
+    gate, limits = room_for(form, hold)
     path = solve_path(
         PathProblem(
             motions=steps_between(subject),
@@ -127,6 +127,7 @@ def _slow(trace: Trace, span: Span, hold: Hold, subject: Numbers) -> Gates:
             order=3,
             cutoff=cutoff_of(hold.settle_s, float(trace.rate)),
             limits=limits,
+            posed=form.posed,
         )
     )
     return Gates.of(maps_of(path.corrections), bound=path.bound)

@@ -6,10 +6,11 @@ import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
+from clevrin.core.convex import Programme, solve
 from clevrin.core.document import Hold, Span
+from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.held import HeldPath, placed
-from clevrin.core.hold.interior import Programme, solve
-from clevrin.core.motion.models import gate_corners, similarities_of
+from clevrin.core.motion.models import apply, similarities_of
 from clevrin.core.motion.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -39,33 +40,48 @@ class Gates:
 
 
 def framed(
-    trace: Trace, span: Span, course: Gates, hold: Hold, bend: Numbers | None = None, *, least: float = 0.0
+    trace: Trace,
+    span: Span,
+    course: Gates,
+    hold: Hold,
+    form: GateForm,
+    bend: Numbers | None = None,
+    *,
+    least: float = 0.0,
 ) -> HeldPath:
-    """The held path of a course: its gates opened as far as the edge allows.
+    """The held path of a course: its gates opened as far as the edge allows, or as far as they are posed.
 
     With an edge that fills, every gate lies inside the picture. `bend` (n, rows, columns, 2) are displacements that
     come on top: the gate stays away from the edge by what they could show of it. Where a frame would show less than
-    the share `least`, the course as a whole gives way until it does not.
+    the share `least` of what it would show as shot, the course as a whole gives way until it does not.
     """
     maps = course.maps
     window, rooms = 1.0, None
-    untouched = bend is None and _moves_px(trace, maps) < _UNSEEN_PX
+    untouched = bend is None and _moves_px(form, maps) < _UNSEEN_PX
+    slow = round(_BREATH_S * float(trace.rate))
     if untouched:
         maps = np.repeat(np.eye(3)[None], len(maps), axis=0)  # not even the half pixel at the edge
-    elif hold.stays_inside:
-        limits = inner_limits(trace)
+    if hold.stays_inside and not (untouched and form.posed is None):
+        limits = form.limits
         if bend is not None:
             limits = limits - np.abs(bend).max()
-        maps = within_keep(trace, maps, limits, least)
-        rooms = openings(maps, limits, trace)
-        if hold.edge == "trim":
+        if not untouched:
+            maps = within_keep(form, maps, limits, least)
+        rooms = openings(form.laid(maps), limits, form)
+        if form.posed is not None:
+            # As large as it was posed where that fits: a gate of the user's is not opened.
+            posed = np.minimum(rooms, 1 / max(1.0, float(np.median(kept_share(maps)))))
+            sizes = posed if posed.min() == posed.max() else slowly_under(posed, slow)
+        elif hold.edge == "trim":
             window = min(1.0, float(rooms.min()))
             sizes = np.ones(len(maps))
         elif hold.enlargement == "varying":
-            sizes = slowly_under(rooms, round(_BREATH_S * float(trace.rate)))
+            sizes = slowly_under(rooms, slow)
         else:
             sizes = np.full(len(maps), rooms.min())
-        maps = maps * np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
+        maps = form.laid(maps) * np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
+    else:
+        maps = form.laid(maps)
     kept = kept_share(maps) * window
     return HeldPath(
         span=span,
@@ -79,22 +95,28 @@ def framed(
     )
 
 
-def _moves_px(trace: Trace, maps: Numbers) -> float:
-    """How far a course (n, 3, 3) takes the picture's corners from where they were shot, at most."""
-    corners = gate_corners(trace.width, trace.height)
+def _moves_px(form: GateForm, maps: Numbers) -> float:
+    """How far a course (n, 3, 3) takes the gate's corners from where they were shot, at most."""
+    corners = form.corners
     moved = corners @ maps[:, :2, :2].transpose(0, 2, 1) + maps[:, None, :2, 2]
     depth = corners @ maps[:, 2, :2, None] + maps[:, None, 2:, 2]
     return float(np.abs(moved / depth - corners).max())
 
 
-def within_keep(trace: Trace, maps: Numbers, limits: Numbers, least: float) -> Numbers:
+def corners_moved(form: GateForm, before: Numbers, after: Numbers) -> Numbers:
+    """(n, 2): how much further out one course (n, 3, 3) lays a gate's corners than another, across and down."""
+    reaches = [np.abs([apply(m, form.corners) for m in form.laid(maps)]).max(axis=1) for maps in (before, after)]
+    return np.maximum(0.0, reaches[1] - reaches[0])
+
+
+def within_keep(form: GateForm, maps: Numbers, limits: Numbers, least: float) -> Numbers:
     """A course (n, 3, 3) of which every gate shows at least a share, as near to the given one as that allows.
 
     The gates between a course and the picture itself grow with their nearness to that.
     """
 
     def enough(course: Numbers) -> bool:
-        return bool(openings(course, limits, trace).min() * kept_share(course).min() >= least)
+        return bool(openings(form.laid(course), limits, form).min() * kept_share(course).min() >= least)
 
     if enough(maps):
         return maps
@@ -106,23 +128,18 @@ def within_keep(trace: Trace, maps: Numbers, limits: Numbers, least: float) -> N
     return np.asarray((1 - high) * maps + high * np.eye(3))
 
 
-def inner_limits(trace: Trace) -> Numbers:
-    """How far from the centre the gate may reach so that every pixel it shows lies between the centres of others."""
-    return np.array([trace.width - 1, trace.height - 1]) / 2
-
-
-def room_for(trace: Trace, hold: Hold) -> tuple[tuple[float, float], tuple[float, float] | None]:
+def room_for(form: GateForm, hold: Hold) -> tuple[tuple[float, float], tuple[float, float] | None]:
     """Half the width and height of the smallest gate that a hold allows, and how far it may reach; None: anywhere."""
-    half = trace.width / 2, trace.height / 2
+    half = float(form.half[0]), float(form.half[1])
     if not hold.stays_inside:
         return half, None
-    x, y = inner_limits(trace)
+    x, y = form.limits
     return (half[0] * hold.keep, half[1] * hold.keep), (float(x), float(y))
 
 
-def openings(maps: Numbers, limits: Numbers, trace: Trace) -> Numbers:
-    """By how much each of the gates as large as the picture (n, 3, 3) can be scaled until a corner meets its edge."""
-    corners = gate_corners(trace.width, trace.height)
+def openings(maps: Numbers, limits: Numbers, form: GateForm) -> Numbers:
+    """By how much each of the gates that maps (n, 3, 3) lay can be scaled until a corner meets the picture's edge."""
+    corners = form.corners
     low, high = np.zeros(len(maps)), np.full(len(maps), _LARGEST)
     for _ in range(_HALVINGS):
         middle = (low + high) / 2
@@ -138,9 +155,9 @@ def kept_share(maps: Numbers) -> Numbers:
     return np.asarray(np.hypot(*similarities_of(maps).T[:2]))
 
 
-def fits(trace: Trace, maps: Numbers, keep: float) -> bool:
-    """Whether gates of one size lie inside the picture on a course (n, 3, 3), and each shows that share of it."""
-    return bool(openings(maps, inner_limits(trace), trace).min() * kept_share(maps).min() >= keep)
+def fits(form: GateForm, maps: Numbers, keep: float) -> bool:
+    """Whether gates of one size lie inside the picture on a course (n, 3, 3), and each shows that share of itself."""
+    return bool(openings(form.laid(maps), form.limits, form).min() * kept_share(maps).min() >= keep)
 
 
 def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:

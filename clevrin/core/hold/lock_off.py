@@ -5,11 +5,12 @@ from numpy.typing import NDArray
 from scipy.optimize import linprog
 
 from clevrin.core.document import Hold, Span
-from clevrin.core.hold.framing import Gates, fits, inner_limits, room_for
+from clevrin.core.gate.form import GateForm
+from clevrin.core.hold.framing import Gates, fits, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.moves import fast_frames
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
-from clevrin.core.motion.models import apply, gate_corners, similarities_of
+from clevrin.core.motion.models import apply, similarities_of
 from clevrin.core.motion.registration import Registration
 from clevrin.core.motion.trace import Trace
 
@@ -18,26 +19,27 @@ Numbers = NDArray[np.float64]
 _STANDING_CUTOFF = 0.02
 
 
-def locked_off(trace: Trace, registration: Registration, hold: Hold) -> Gates:
+def locked_off(trace: Trace, registration: Registration, hold: Hold, form: GateForm) -> Gates:
     """The course on which the reference's picture stands still; axes that are off move as they were shot."""
     motions = with_axes(registration.motions, hold)
     if not hold.stays_inside:
         return Gates.of(motions)
-    share, middle = widest_gate(motions, gate_corners(trace.width, trace.height), inner_limits(trace))
-    if share > 0:
-        motions = motions @ np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
-    return within_budget(trace, registration.span, motions, hold)
+    if form.posed is None:  # a gate that is posed is where it was put
+        share, middle = widest_gate(motions, form.corners, form.limits)
+        if share > 0:
+            motions = motions @ np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
+    return within_budget(trace, registration.span, motions, hold, form)
 
 
-def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Gates:
+def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold, form: GateForm) -> Gates:
     """A standing course (n, 3, 3) itself where it keeps enough of the picture; else with as little motion as it needs.
 
     The problem is solved over plain gates in the middle of the picture: its measured motion is what the standing
     gate does there, and standing still (a first difference of zero) is the calmest course.
     """
-    if fits(trace, maps, hold.keep):
+    if fits(form, maps, hold.keep):
         return Gates.of(maps)
-    gate, limits = room_for(trace, hold)
+    gate, limits = room_for(form, hold)
     path = solve_path(
         PathProblem(
             motions=steps_between(similarities_of(maps)),
@@ -47,6 +49,7 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold) -> Gates:
             order=1,
             cutoff=_STANDING_CUTOFF / max(hold.settle_s, 0.1) / float(trace.rate),
             limits=limits,
+            posed=form.posed,
         )
     )
     return Gates.of(maps_of(path.corrections), bound=path.bound)

@@ -14,12 +14,12 @@ import numpy as np
 import scipy.sparse as sp
 from numpy.typing import NDArray
 
+from clevrin.core.convex import Programme, augmented, solve, unconstrained
 from clevrin.core.errors import ClevrinError
-from clevrin.core.hold.interior import Programme, augmented, solve, unconstrained
 
 Numbers = NDArray[np.float64]
 
-_INSET_PX = 1.0
+_INSET_PX = 0.25
 """The gate's corners stay this far inside the picture, which is more than the solver's tolerance."""
 _FREE = 1e-7
 _WHIP_CALM = 60.0
@@ -63,7 +63,9 @@ class PathProblem:
     be small (1: no motion at all, 3: no jerk). `cutoff`: cycles per frame over which motion is taken out. `limits`:
     the gate must stay inside (half width, half height); None: no constraint. `free`: whether zoom (a), roll (b), x
     and y may be corrected. `most`: how far a, b, x, y may be from 1, 0, 0, 0 (b as a share of a); infinite: as far as
-    they like. With limits a is never under 1: the gate shows at least as much as its corners say.
+    they like. With limits a is never under 1: the gate shows at least as much as its corners say. `posed` (n, 3, 3):
+    where the gate is on the held picture, as affine maps; None: in its middle. `spare` (n, 2): how much further inside
+    the limits it has to stay, across and down, for what comes on top; no more than half of the room that is kept.
     """
 
     motions: Numbers
@@ -75,6 +77,8 @@ class PathProblem:
     limits: tuple[float, float] | None
     free: tuple[bool, bool, bool, bool] = (True, True, True, True)
     most: tuple[float, float, float, float] = (np.inf, np.inf, np.inf, np.inf)
+    posed: Numbers | None = None
+    spare: Numbers | None = None
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -117,14 +121,14 @@ def solve_path(problem: PathProblem) -> Path:
     # Most often no constraint is active: then the plain solution, which takes a tenth of the time, is it.
     if problem.limits is not None and problem.free[0]:
         corrections[:, :2] /= corrections[:, 0].min()
-    if (np.einsum("ci,ni->nc", rows, corrections) <= reach).all():
+    if (np.einsum("nci,ni->nc", rows, corrections) <= reach).all():
         return Path(corrections=corrections, bound=False)
-    fixed = rows[:, ~free] @ still[~free]
-    inner = np.zeros((n, len(rows), solution.shape[1]))
-    inner[:, :, :count] = rows[:, free] / unit[free]
-    if (fixed > reach + _INSET_PX)[~np.abs(rows[:, free]).any(axis=1)].any():
+    fixed = rows[:, :, ~free] @ still[~free]
+    inner = np.zeros((n, rows.shape[1], solution.shape[1]))
+    inner[:, :, :count] = rows[:, :, free] / unit[free]
+    if (fixed > reach + _INSET_PX)[~np.abs(rows[:, :, free]).any(axis=2)].any():
         raise _no_gate()
-    limits = np.broadcast_to(reach - fixed, (n, len(rows)))
+    limits = reach - fixed
     programme = Programme(hessian=hessian, linear=linear, rows=inner, reach=limits, definite=not sums.stiff)
     found = solve(programme, solution)
     if not found.solved:
@@ -266,16 +270,17 @@ def _least(demand: Numbers, window: int) -> Numbers:
 
 
 def _bounds(problem: PathProblem) -> tuple[Numbers | None, Numbers]:
-    """Rows (c, 4) on a correction, and what they may come to (c,); None where nothing is bound."""
+    """Rows (n, c, 4) on a correction, and what they may come to (n, c); None where nothing is bound."""
     rows: list[list[float]] = []
     reach: list[float] = []
     if problem.limits is not None:
-        x, y = problem.gate
-        for way in (1.0, -1.0):
-            for turn in (1.0, -1.0):
-                # The outermost of the four corners, for either sense of the turn.
-                rows += [[x, turn * y, way, 0.0], [y, turn * x, 0.0, way]]
-                reach += [problem.limits[0] - _INSET_PX, problem.limits[1] - _INSET_PX]
+        if problem.posed is None:
+            x, y = problem.gate
+            for way in (1.0, -1.0):
+                for turn in (1.0, -1.0):
+                    # The outermost of the four corners, for either sense of the turn.
+                    rows += [[x, turn * y, way, 0.0], [y, turn * x, 0.0, way]]
+                    reach += [problem.limits[0] - _INSET_PX, problem.limits[1] - _INSET_PX]
         if problem.free[0]:
             rows.append([-1.0, 0.0, 0.0, 0.0])
             reach.append(-1.0)
@@ -291,22 +296,69 @@ def _bounds(problem: PathProblem) -> tuple[Numbers | None, Numbers]:
             if free and np.isfinite(most):
                 rows.append(row)
                 reach.append(most)
-    if not rows:
-        return None, np.zeros(0)
-    return np.array(rows), np.array(reach)
+    n = len(problem.motions)
+    every: Numbers = np.broadcast_to(np.array(rows).reshape(-1, 4), (n, len(rows), 4))
+    at_most: Numbers = np.broadcast_to(np.array(reach), (n, len(reach)))
+    if problem.limits is not None and problem.posed is not None:
+        of_corners, inside = _corner_bounds(posed_corners(problem), problem.limits)
+        every, at_most = np.concatenate([every, of_corners], axis=1), np.concatenate([at_most, inside], axis=1)
+    if problem.limits is not None and problem.spare is not None:
+        at_most = at_most - _spared(problem, every)
+    return (every, at_most) if every.shape[1] else (None, at_most)
+
+
+def _spared(problem: PathProblem, rows: Numbers) -> Numbers:
+    """(n, c): how much less each bound on the gate's corners may come to; of other bounds nothing."""
+    assert problem.spare is not None and problem.limits is not None
+    across, down = np.abs(rows[..., 2]) > 0, np.abs(rows[..., 3]) > 0
+    of_corners = np.abs(rows[..., :2]).sum(axis=2) > 0
+    room = np.maximum(0.0, np.array(problem.limits) - np.array(problem.gate)) / 2
+    spare = np.minimum(problem.spare, room)
+    return of_corners * (across * spare[:, :1] + down * spare[:, 1:])
+
+
+def posed_corners(problem: PathProblem) -> Numbers:
+    """(n, 4, 2): the corners of the gates of a problem where they are posed."""
+    assert problem.posed is not None
+    corners = np.array(problem.gate) * ((-1, -1), (1, -1), (1, 1), (-1, 1))
+    return np.asarray(corners @ problem.posed[:, :2, :2].transpose(0, 2, 1) + problem.posed[:, None, :2, 2])
+
+
+def _corner_bounds(corners: Numbers, limits: tuple[float, float]) -> tuple[Numbers, Numbers]:
+    """That corners (n, 4, 2) stay inside, as rows (n, 16, 4) on a correction, and what they may come to (n, 16).
+
+    A corner that is posed nearer to the edge than a gate of the solver's may be: so near, and no nearer.
+    """
+    x, y = corners[..., 0], corners[..., 1]
+    one, none = np.ones_like(x), np.zeros_like(x)
+    across = np.stack([x, -y, one, none], axis=-1)
+    down = np.stack([y, x, none, one], axis=-1)
+    rows = np.concatenate([across, -across, down, -down], axis=1)
+    reach = np.repeat(np.array(limits) - _INSET_PX, 8)
+    at_rest = np.concatenate([x, -x, y, -y], axis=1)
+    return rows, np.maximum(reach, np.minimum(at_rest, reach + _INSET_PX))
 
 
 def _pulled_inside(corrections: Numbers, problem: PathProblem) -> Numbers:
     """Where a corner is outside by the solver's tolerance, takes that frame's correction back a little."""
     if problem.limits is None:
         return corrections
-    x, y = problem.gate
     limits = np.array(problem.limits)
     a, b, across, down = corrections.T
-    extent = np.column_stack([a * x + np.abs(b) * y + np.abs(across), a * y + np.abs(b) * x + np.abs(down)])
-    base = np.array([x, y])
-    if (base > limits).any():
-        raise _no_gate()
+    if problem.posed is None:
+        half_x, half_y = problem.gate
+        extent = np.column_stack(
+            [a * half_x + np.abs(b) * half_y + np.abs(across), a * half_y + np.abs(b) * half_x + np.abs(down)]
+        )
+        base = np.array([[half_x, half_y]])
+        if (base > limits).any():
+            raise _no_gate()
+    else:
+        corners = posed_corners(problem)
+        x, y = corners[..., 0].T, corners[..., 1].T
+        extent = np.abs([a * x - b * y + across, b * x + a * y + down]).max(axis=1).T
+        # A gate that is posed beyond the edge is made smaller in the end, whatever the path.
+        base = np.minimum(np.abs(corners).max(axis=1), limits)
     with np.errstate(divide="ignore", invalid="ignore"):
         room = np.where(extent > limits, (limits - base) / (extent - base), 1.0).min(axis=1)
     share = np.where(room < 1, np.maximum(0.0, room - 1e-9), 1.0)

@@ -16,7 +16,8 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.paths import is_there
 from clevrin.core.render.remembered import Remembered
 
-_OPEN_FILMS, _FEW_OPEN_FILMS = 3, 2
+_OPEN_FILMS = 2
+"""As many as a dissolve shows at once; beside them one that is borrowed from."""
 _ONWARD_BYTES = 24 * 1024 * 1024
 """Enough for a film that is played backwards."""
 _BORROWED_BYTES = 16 * 1024 * 1024
@@ -47,13 +48,13 @@ class Films:
         `light`: for single pictures here and there, with as little memory as can be. `onward`: for a reel from its
         start to its end, at full speed, where what was left behind is not looked at again.
         """
-        self._light, self._open_films = light, _FEW_OPEN_FILMS if light or onward else _OPEN_FILMS
+        self._light = light
         self.scrubbing = False
         self.used_proxy = False
         self._index_of = index_of
         self._proxies = proxies or ProxyShelf()
         self._memory = memory or FrameMemory(0 if light else _ONWARD_BYTES if onward else ALL_BYTES)
-        # All together, whatever they are for: each has the room of its decoder, some 20 MB at 720p.
+        # Each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
 
@@ -97,6 +98,7 @@ class Films:
         found: FilmReader | R = self._readers.pop(key, None) or make()
         if isinstance(found, FilmReader):
             self._readers[key] = found
-            while len(self._readers) > self._open_films:
-                self._readers.popitem(last=False)[1].close()
+            alike = [each for each in self._readers if (each[0] == "borrowed") == (purpose == "borrowed")]
+            for oldest in alike[: -1 if purpose == "borrowed" else -_OPEN_FILMS]:
+                self._readers.pop(oldest).close()
         return found

@@ -2,22 +2,26 @@
 
 from collections.abc import Hashable
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
 
-from clevrin.core.document import Hold, Motion, Project, Shot, Take, Track
+from clevrin.core.document import Gate, Hold, Motion, Project, Shot, Take, Track
 
 
 @dataclass(frozen=True, kw_only=True)
 class HoldRequest:
     """A shot, its take, the track that it is anchored to, and the take or motion that lends it motion.
 
-    `track` and `lender` are None where there is none, and where what the shot names is gone.
+    `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
+    reel, width and height; None: the take's own. `subjects` are the tracks that the gate depends on.
     """
 
     shot: Shot
     take: Take
     track: Track | None = None
     lender: Take | Motion | None = None
+    shape: tuple[int, int] | None = None
+    subjects: tuple[Track, ...] = ()
 
     @staticmethod
     def of(project: Project, shot: Shot) -> "HoldRequest":
@@ -25,18 +29,38 @@ class HoldRequest:
         take = project.take(shot.take_id)
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
-        return HoldRequest(shot=shot, take=take, track=track, lender=_lender(project, shot))
+        named = shot.gate().tracks
+        return HoldRequest(
+            shot=shot,
+            take=take,
+            track=track,
+            lender=_lender(project, shot),
+            shape=(project.reel.width, project.reel.height),
+            subjects=tuple(each for each in take.tracks if each.id in named),
+        )
 
     @property
     def moved(self) -> bool:
         """Whether the shot is shown otherwise than it was shot."""
-        return self.hold.how != "none" or self.lent
+        return self.hold.how != "none" or self.lent or not self.gate.rests
 
     @property
     def lent(self) -> bool:
         """Whether motion is put on it."""
         loan = self.shot.loan
         return loan is not None and (loan.lender == "rig" or self.lender is not None)
+
+    @property
+    def gate(self) -> Gate:
+        """The gate of the reel that the shot is on."""
+        return self.shot.gate()
+
+    @property
+    def needs_trace(self) -> bool:
+        """Whether its path depends on how the camera moved."""
+        zoom = self.gate.counter_zoom
+        pushed = zoom is not None and zoom.track is None
+        return self.hold.how != "none" or self.lent or pushed or bool(self.gate.scenic)
 
     @property
     def hold(self) -> Hold:
@@ -51,7 +75,9 @@ class HoldRequest:
         lender: Hashable = self.lender.measured_as if isinstance(self.lender, Take) else None
         if isinstance(self.lender, Motion):
             lender = self.lender.id
-        return self.take.measured_as, shot.span, shot.hold.path_part, self.track, shot.loan, lender
+        shape = None if self.shape is None else Fraction(*self.shape)
+        gate = self.gate, self.subjects, shape, shot.mirror if self.gate.follows else None
+        return self.take.measured_as, shot.span, shot.hold.path_part, self.track, shot.loan, lender, gate
 
 
 def _lender(project: Project, shot: Shot) -> Take | Motion | None:

@@ -79,7 +79,7 @@ class MeasurementStore:
         if not is_there(Path(take.path)):
             return None
         if take.facts.frames < 2:
-            return _single(take)
+            return still_trace(take)
         request = trace_request(take, mesh=mesh)
         return self.remembered.once(_key(TraceNeed(take=take, mesh=mesh)), lambda: stored_trace(request, self.shelf))
 
@@ -159,15 +159,16 @@ def _following(need: TrackNeed) -> TrackRequest:
     return TrackRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, track=need.track)
 
 
-def _single(take: Take) -> Trace:
-    """The trace of a take of one frame: there is no motion in it."""
+def still_trace(take: Take) -> Trace:
+    """The trace of a take in which nothing moves: of a single frame, or where nobody asks how the camera moved."""
+    frames = take.facts.frames
     return Trace(
         width=take.facts.width,
         height=take.facts.height,
         rate=take.facts.rate,
-        times_s=np.zeros(1),
+        times_s=np.arange(frames) / float(take.facts.rate),
         model="translation",
-        motions=np.eye(3)[None],
-        confidence=np.zeros(1),
+        motions=np.broadcast_to(np.eye(3), (frames, 3, 3)),
+        confidence=np.zeros(frames),
         shutter_deg=None,
     )

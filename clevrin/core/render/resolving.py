@@ -5,7 +5,7 @@ lacking. `resolve` takes what is measured; `complete` measures what is not.
 """
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.gate.course import GateCourse
+from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
 from clevrin.core.motion.registration import Registration, best_reference
@@ -29,6 +31,7 @@ from clevrin.core.render.measurement_store import (
     RegistrationNeed,
     TraceNeed,
     TrackNeed,
+    still_trace,
 )
 from clevrin.core.render.reel_colour import reel_colour
 
@@ -159,7 +162,7 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
 def _path(request: HoldRequest, ask: Ask) -> HeldPath:
     """The held path, solved from what is asked for; raises `_NotMeasuredError`."""
     take, shot, hold = request.take, request.shot, request.hold
-    trace = _trace(take, ask, mesh=hold.mesh)
+    trace = _trace(take, ask, mesh=hold.mesh) if request.needs_trace else still_trace(take)
     registration = followed = loan = None
     if hold.how == "lock-off":
         chosen = hold.reference
@@ -174,9 +177,42 @@ def _path(request: HoldRequest, ask: Ask) -> HeldPath:
         lent_by = _trace(lender, ask) if isinstance(lender, Take) else lender
         size = take.facts.width, take.facts.height
         loan = loan_maps(shot.loan, lent_by, shot.span.frames, float(trace.rate), size, hold.settle_s)
-    path = held_path(trace, shot.span, hold, registration=registration, followed=followed, loan=loan)
+    path = held_path(
+        trace,
+        shot.span,
+        hold,
+        registration=registration,
+        followed=followed,
+        loan=loan,
+        shape=request.shape,
+        posed=_gate_course(request, trace, ask),
+    )
     assert path is not None, "only a shot that is moved has its path asked for"
     return path
+
+
+def _gate_course(request: HoldRequest, trace: Trace, ask: Ask) -> GateCourse | None:
+    """What its gate's course is found from; None for a gate that rests."""
+    take, gate = request.take, request.gate
+    if gate.rests:
+        return None
+    answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in request.subjects}
+    followed = {id: found for id, found in answers.items() if isinstance(found, Followed)}
+    return gate_course(request.shot, trace, followed, request.shape)
+
+
+def gate_course(
+    shot: Shot, trace: Trace, followed: Mapping[str, Followed], shape: tuple[int, int] | None
+) -> GateCourse:
+    """The course of a shot's gate, from what was measured."""
+    return GateCourse(
+        gate=shot.gate(),
+        form=GateForm.of((trace.width, trace.height), shape),
+        trace=trace,
+        followed=followed,
+        mirror=shot.mirror,
+        inside=shot.hold.stays_inside,
+    )
 
 
 def _lenders(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Lenders | None:

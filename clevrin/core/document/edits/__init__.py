@@ -1,7 +1,16 @@
 """Edits: values that say what the user does, with the words the Undo menu shows and a pure `apply`."""
 
 from clevrin.core.document.edits.edit import Edit
-from clevrin.core.document.edits.reel import AddMarker, ChangeMarker, RemoveMarker, Rename, SetReel
+from clevrin.core.document.edits.reel import (
+    AddMarker,
+    AddOutput,
+    ChangeMarker,
+    ChangeOutput,
+    RemoveMarker,
+    RemoveOutput,
+    Rename,
+    SetReel,
+)
 from clevrin.core.document.edits.shots import (
     DuplicateShots,
     InsertShots,
@@ -11,6 +20,7 @@ from clevrin.core.document.edits.shots import (
     PasteSettings,
     RemoveShots,
     ReverseShots,
+    SetGate,
     SetHold,
     SetLeave,
     SetLoan,
@@ -44,11 +54,13 @@ from clevrin.core.document.edits.tracks import (
 
 __all__ = [
     "AddMarker",
+    "AddOutput",
     "AddSpan",
     "AddTakes",
     "AddTrack",
     "AnchorShot",
     "ChangeMarker",
+    "ChangeOutput",
     "ChangeSpan",
     "ChangeTrack",
     "ConformTake",
@@ -65,6 +77,7 @@ __all__ = [
     "PlaceTrack",
     "PointAt",
     "RemoveMarker",
+    "RemoveOutput",
     "RemoveShots",
     "RemoveSpan",
     "RemoveTake",
@@ -72,6 +85,7 @@ __all__ = [
     "Rename",
     "RenameTake",
     "ReverseShots",
+    "SetGate",
     "SetHold",
     "SetLeave",
     "SetLeftOut",

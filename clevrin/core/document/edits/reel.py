@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
+from clevrin.core.document.gating import Output
 from clevrin.core.document.model import Light, Marker, Project
 
 
@@ -33,6 +34,49 @@ class SetReel:
         size = {"width": self.width, "height": self.height}
         changed = reel.changed(rate=self.rate, **size, markers=markers, light=self.light or reel.light)
         return project.changed(reel=changed)
+
+
+@dataclass(frozen=True, kw_only=True)
+class AddOutput:
+    """Adds a shape in which the reel is rendered beside its own."""
+
+    output: Output
+    label: str = "Add output"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(outputs=(*project.outputs, self.output))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChangeOutput:
+    """Renames an output, or gives it another size; the poses of its gates stay as they are."""
+
+    output: Output
+    label: str = "Change output"
+
+    def apply(self, project: Project) -> Project:
+        project.output(self.output.id)
+        changed = tuple(self.output if each.id == self.output.id else each for each in project.outputs)
+        return project.changed(outputs=changed)
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveOutput:
+    """Takes an output away, and the gates that shots have for it."""
+
+    output_id: str
+    label: str = "Remove output"
+
+    def apply(self, project: Project) -> Project:
+        project.output(self.output_id)
+        shots = tuple(
+            shot.changed(gates=tuple(gate for gate in shot.gates if gate.output != self.output_id))
+            if any(gate.output == self.output_id for gate in shot.gates)
+            else shot
+            for shot in project.reel.shots
+        )
+        rest = tuple(each for each in project.outputs if each.id != self.output_id)
+        return project.changed(outputs=rest, reel=project.reel.changed(shots=shots))
 
 
 @dataclass(frozen=True, kw_only=True)

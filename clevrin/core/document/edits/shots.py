@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass
 
-from clevrin.core.document.edits.edit import counted, each_shot, present_shots, with_shot, with_shots
+from clevrin.core.document.edits.edit import counted, each_shot, present_shots, with_shot, with_shots, with_take
+from clevrin.core.document.gating import Gate
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import Join, Mirror, Project, Shot
 from clevrin.core.document.span import Span
+from clevrin.core.document.tracks import Track
 from clevrin.core.document.value import new_id
 
 
@@ -155,6 +157,24 @@ class SetLoan:
         if self.motion is not None:
             project = project.changed(motions=(*project.motions, self.motion))
         return with_shot(project, project.shot(self.shot_id).changed(loan=self.loan))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetGate:
+    """Changes how the gate of an output goes over a shot; `track`, if it is new, is followed in the shot's take."""
+
+    shot_id: str
+    gate: Gate
+    track: Track | None = None
+    label: str = "Reframe shot"
+
+    def apply(self, project: Project) -> Project:
+        project.output(self.gate.output)
+        shot = project.shot(self.shot_id)
+        if self.track is not None:
+            take = project.take(shot.take_id)
+            project = with_take(project, take.changed(tracks=(*take.tracks, self.track)))
+        return with_shot(project, shot.with_gate(self.gate))
 
 
 @dataclass(frozen=True, kw_only=True)

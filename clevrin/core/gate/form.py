@@ -1,0 +1,54 @@
+"""The gate of an output on a picture: how large it is, and where its poses put it."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.motion.models import apply
+
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class GateForm:
+    """What an output shows of a picture of a size, in pixels about the picture's centre (x right, y down).
+
+    `half` (2,): half the width and height of the gate where nothing poses it: the largest of its shape in the picture's
+    middle. `posed` (n, 3, 3): what takes that gate to where it is wanted at each of n frames; None: it rests.
+    """
+
+    size: tuple[int, int]
+    half: Numbers
+    posed: Numbers | None = None
+
+    @staticmethod
+    def of(size: tuple[int, int], shape: tuple[int, int] | None = None) -> "GateForm":
+        """The largest gate of a shape (width, height in any unit) in the middle of a picture; None: all of it."""
+        half = np.array(size, np.float64) / 2
+        if shape is not None:
+            scale = min(size[0] / shape[0], size[1] / shape[1])
+            half = np.minimum(half, np.array(shape, np.float64) * scale / 2)
+        return GateForm(size=size, half=half)
+
+    @property
+    def corners(self) -> Numbers:
+        """(4, 2): the corners of the gate that rests: top left, top right, bottom right, bottom left."""
+        return self.half * ((-1, -1), (1, -1), (1, 1), (-1, 1))
+
+    @property
+    def limits(self) -> Numbers:
+        """(2,): how far from the centre it may reach so that all it shows lies between the centres of pixels."""
+        return (np.array(self.size, np.float64) - 1) / 2
+
+    def with_poses(self, posed: Numbers | None) -> "GateForm":
+        return replace(self, posed=posed)
+
+    def laid(self, maps: Numbers) -> Numbers:
+        """Maps (n, 3, 3) of the held picture on the source as maps of the gate that rests."""
+        return maps if self.posed is None else maps @ self.posed
+
+    def corners_at(self, rows: Numbers | slice = slice(None)) -> Numbers:
+        """(n, 4, 2): the corners on the held picture at each of the posed frames."""
+        assert self.posed is not None
+        return np.array([apply(each, self.corners) for each in self.posed[rows]])
