@@ -8,11 +8,11 @@ import scipy.sparse as sp
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from clevrin.core.convex import Programme, solve, unconstrained
 from clevrin.core.document import Bounds, Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.framing import slowly_under
-from clevrin.core.convex import Programme, solve, unconstrained
 from clevrin.core.hold.moves import fast_frames, turning_frames
 from clevrin.core.hold.path import solve_path
 from clevrin.core.hold.report import course

@@ -176,7 +176,9 @@ def test_a_lost_stretch_is_bridged_and_nothing_is_thrown_about():
 def test_a_track_that_is_nowhere_leaves_the_shot_alone():
     trace = trace_of(shaky(30))
     hold = Hold(how="anchor", anchor=Anchor(track_id="x"))
-    found = anchored(trace, whole(trace), hold, followed_of(np.full((30, 2), np.nan)), GateForm.of((trace.width, trace.height)))
+    found = anchored(
+        trace, whole(trace), hold, followed_of(np.full((30, 2), np.nan)), GateForm.of((trace.width, trace.height))
+    )
     assert found.bridged.all() and (found.maps == np.eye(3)).all()
 
 

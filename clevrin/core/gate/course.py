@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Follow, Gate, Pose, Span
 from clevrin.core.document.model import Mirror
 from clevrin.core.gate.easing import Stops, arrived, eased
-from clevrin.core.gate.following import FollowProblem, followed_course, smoothed, time_constant
+from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
 from clevrin.core.motion.models import similarities_of, summed_up
 from clevrin.core.motion.trace import Trace
@@ -151,8 +151,8 @@ class GateCourse:
         return self._steadied(course - course.mean(), np.ones(span.frames, bool))
 
     def _steadied(self, log: Numbers, known: NDArray[np.bool_]) -> Numbers:
-        constant = time_constant(_STEADY_SIZE_S * float(self.trace.rate) / 2)
-        return smoothed(log[:, None], known.astype(float), constant)[:, 0]
+        frames = _STEADY_SIZE_S * float(self.trace.rate) / 4
+        return smoothed(log[:, None], known.astype(float), frames)[:, 0]
 
     # Following
 

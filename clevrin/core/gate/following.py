@@ -7,7 +7,7 @@ without overshoot. Smoothing by differences goes back to Whittaker (1922, doi:10
 corner constraints are those of Grundmann, Kwatra & Essa (2011, doi:10.1109/CVPR.2011.5995525).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import scipy.sparse as sp
@@ -20,8 +20,12 @@ Numbers = NDArray[np.float64]
 
 _SPREAD = np.sqrt(6.0)
 """Deviation of the kernel in time constants: two for each of three stages."""
-_MOST_FRAMES = 12.0
+_MOST_FRAMES = 24.0
 """A longer time constant is solved for every second, third ... frame: more would be lost in rounding."""
+_OF_ALL = 0.25
+"""Of all frames: with a longer time constant a course is as good as at rest already."""
+_BEYOND = 3.0
+"""So many time constants further the subject is thought to go on as it did: or the gate would slow down at the ends."""
 _FAINT = 1e-7
 
 
@@ -44,9 +48,45 @@ class FollowProblem:
 
 
 def followed_course(problem: FollowProblem) -> Numbers:
-    """The gate's middle at each frame (n, 2). Costs about 15 ms for 300 frames."""
+    """The gate's middle at each frame (n, 2). Costs about 10 ms for 300 frames."""
+    constant = min(problem.frames / _SPREAD, _OF_ALL * len(problem.wanted))
+    beyond = int(np.ceil(_BEYOND * constant))
+    if not problem.counts.any():
+        return problem.wanted
+    found = _found(_gone_on(problem, beyond), constant)
+    return found[beyond : beyond + len(problem.wanted)]
+
+
+def _gone_on(problem: FollowProblem, beyond: int) -> FollowProblem:
+    """The problem with frames before and after it, in which the subject goes on as it does at the ends."""
+    known = np.flatnonzero(problem.counts > 0)
+    if not beyond or not len(known):
+        return problem
     n = len(problem.wanted)
-    constant = problem.frames / _SPREAD
+    before = _continued(problem.wanted, known[: beyond + 2], np.arange(-beyond, 0))
+    after = _continued(problem.wanted, known[-beyond - 2 :], np.arange(n, n + beyond))
+    pad = ((beyond, beyond), (0, 0))
+    return replace(
+        problem,
+        wanted=np.concatenate([before, problem.wanted, after]),
+        counts=np.pad(problem.counts, beyond, constant_values=1.0),
+        rows=np.pad(problem.rows, (*pad, (0, 0)), mode="edge"),
+        reach=np.pad(problem.reach, pad, mode="edge"),
+        region=np.pad(problem.region, (*pad, (0, 0)), mode="edge"),
+        within=np.pad(problem.within, pad, constant_values=np.inf),
+    )
+
+
+def _continued(wanted: Numbers, rows: NDArray[np.int64], at: NDArray[np.int64]) -> Numbers:
+    """(m, 2): the line through wishes (n, 2) at some rows, at other rows."""
+    middle = wanted[rows].mean(axis=0)
+    away = rows - rows.mean()
+    slope = away @ (wanted[rows] - middle) / max(1.0, float((away**2).sum()))
+    return np.asarray(middle + (at - rows.mean())[:, None] * slope)
+
+
+def _found(problem: FollowProblem, constant: float) -> Numbers:
+    n = len(problem.wanted)
     every = max(1, int(np.ceil(constant / _MOST_FRAMES)))
     at = np.arange(0, n, every)
     if at[-1] != n - 1:
@@ -76,16 +116,14 @@ def followed_course(problem: FollowProblem) -> Numbers:
     return np.asarray(CubicSpline(at, found)(np.arange(n)) if len(at) > 3 else _between(at, found, n))
 
 
-def smoothed(values: Numbers, counts: Numbers, constant: float) -> Numbers:
-    """Values (n, d) on the course that problems without bounds have; `constant`: time constant in frames."""
-    if len(values) < 2 or constant <= 0:
+def smoothed(values: Numbers, counts: Numbers, frames: float) -> Numbers:
+    """Values (n, d) smoothed over so many frames, what goes on evenly left as it is (Whittaker 1922)."""
+    n = len(values)
+    if n < 3 or frames <= 0:
         return values
-    return _unbound(_hessian(counts, constant), values, counts)
-
-
-def time_constant(frames: float) -> float:
-    """The time constant of the smoothing with a deviation of so many frames."""
-    return float(frames / _SPREAD)
+    difference = sp.diags((1.0, -2.0, 1.0), range(3), shape=(n - 2, n), format="csc")
+    hessian = sp.diags(np.maximum(counts, _FAINT)) + frames**4 * (difference.T @ difference)
+    return _unbound(hessian.tocsc(), values, counts)
 
 
 def _hessian(counts: Numbers, constant: float) -> sp.csc_matrix:
@@ -124,8 +162,7 @@ def _tightest(rows: Numbers, reach: Numbers, at: NDArray[np.int64]) -> tuple[Num
         return rows, reach
     edges = np.concatenate([[0], (at[1:] + at[:-1] + 1) // 2])
     least = np.minimum.reduceat(reach, edges, axis=0)
-    # Only as far as that leaves anything: what lies between two wishes is met on the way.
-    return rows[at], np.maximum(least, reach[at] - np.abs(reach[at]) * 0.05)
+    return rows[at], least
 
 
 def _nearest_inside(problem: FollowProblem) -> Numbers:

@@ -79,7 +79,8 @@ def held_path(
     course = _course(trace, wide, hold, registration, followed, form)
     if posed is not None and hold.how != "none":
         form = form.with_poses(posed(wide, course.maps))
-        course = _course(trace, wide, hold, registration, followed, form)
+        if course.bound:  # else the gate was in nobody's way
+            course = _course(trace, wide, hold, registration, followed, form)
     if hold.returned:
         # The gates between a path that fits and the picture itself fit too: the bounds are convex.
         course = replace(course, maps=(1 - hold.returned) * course.maps + hold.returned * np.eye(3))
