@@ -13,6 +13,7 @@ from clevrin.desk.projects import Projects
 from clevrin.desk.rail import STEPS
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.view import ReelView
+from clevrin.desk.reframe.bench import ReframeBench
 from clevrin.desk.rendering import Rendering
 from clevrin.desk.session import Session
 from clevrin.desk.steady.bench import SteadyBench
@@ -31,6 +32,7 @@ class Desk(Protocol):
     reel_edits: ReelEdits
     log: LogBench
     steady: SteadyBench
+    reframe: ReframeBench
 
     @property
     def bench(self) -> Bench:
@@ -80,6 +82,10 @@ def _has_reel(desk: Desk) -> bool:
 
 def _has_take(desk: Desk) -> bool:
     return desk.session.take is not None
+
+
+def _reframing(desk: Desk) -> bool:
+    return desk.bench is desk.reframe and desk.session.shot is not None
 
 
 def _has_takes(desk: Desk) -> bool:
@@ -256,6 +262,32 @@ ACTIONS: tuple[Action, ...] = (
     ),
     _action(
         "work", "standing", "Choose what stands still", lambda desk: desk.log.toggle_mark("standing"), when=_has_take
+    ),
+    _action(
+        "work", "pose", "Set a pose of the gate here", lambda desk: desk.reframe.edits.put_here(), "X", when=_reframing
+    ),
+    _action(
+        "work", "remove-pose", "Remove the pose here", lambda desk: desk.reframe.edits.remove_here(), when=_reframing
+    ),
+    _action(
+        "work", "pose-before", "Previous pose", lambda desk: desk.reframe.go_to_pose(-1), "Ctrl+Left", when=_reframing
+    ),
+    _action("work", "pose-after", "Next pose", lambda desk: desk.reframe.go_to_pose(1), "Ctrl+Right", when=_reframing),
+    *(
+        _action(
+            "work",
+            f"nudge-{name}",
+            f"Move the gate {name}",
+            lambda desk, across=across, down=down: desk.reframe.edits.nudge(across, down),
+            f"Alt+{key}",
+            when=_reframing,
+        )
+        for name, key, across, down in (
+            ("left", "Left", -4, 0),
+            ("right", "Right", 4, 0),
+            ("up", "Up", 0, -4),
+            ("down", "Down", 0, 4),
+        )
     ),
     _action("work", "leave-out", "Leave out an area", lambda desk: desk.log.toggle_mark("area"), when=_has_take),
     _action("work", "keep", "Keep the take", lambda desk: desk.log.judge("keep"), "Y", when=_has_take),

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from clevrin.core.document import Shot, Take
+from clevrin.core.document import Project, Shot, Take
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.motion import Trace, Whip, find_whips
@@ -21,7 +21,7 @@ from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
 
 _OTHERS_KEPT = 100
-_HELD_BYTES = 16 * 1024 * 1024
+_HELD_BYTES = 10 * 1024 * 1024
 """Held paths of the settings that were looked at last; dragging a slider makes dozens."""
 
 
@@ -50,8 +50,8 @@ class Measurements(QObject):
         self._held = Remembered(_HELD_BYTES)
         self._troubles: dict[tuple, str] = {}
         self._begun: set[tuple] = set()
-        self._solving: dict[str, Hashable] = {}
-        self._shown: dict[str, Hashable] = {}
+        self._solving: dict[Hashable, Hashable] = {}
+        self._shown: dict[Hashable, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
         watch.changed.connect(self._on_watch_changed)
 
@@ -90,27 +90,32 @@ class Measurements(QObject):
         """What was followed into a frame, as shares of the picture's size; None where it is not measured yet."""
         return self.store.vectors(take, frame)
 
-    def held(self, shot: Shot) -> HeldPath | None:
-        """The held path of a shot of the project, or of one like it; starts solving it when it is not there."""
-        request = HoldRequest.of(self._session.project, shot)
+    def held(self, shot: Shot, through: Project | None = None) -> HeldPath | None:
+        """The held path of a shot of the project, or of one like it; starts solving it when it is not there.
+
+        `through`: the project as an output shows it, where it is another one than the session's.
+        """
+        request = HoldRequest.of(through or self._session.project, shot)
         if not request.moved:
             return None
         found = self._held.get(request.key)
         # What is being followed is not followed a second time: the path is asked for again when that is done.
-        followed = request.track is None or not self._jobs.is_running(following_key(request.track.id))
-        if found is None and followed and self.trace(request.take) is not None:
+        tracks = [*request.subjects, *([] if request.track is None else [request.track])]
+        followed = not any(self._jobs.is_running(following_key(track.id)) for track in tracks)
+        known = not request.needs_trace or self.trace(request.take) is not None
+        if found is None and followed and known:
             self._solve(request)
         return found if isinstance(found, HeldPath) else None
 
-    def last_held(self, shot: Shot) -> HeldPath | None:
+    def last_held(self, shot: Shot, through: Project | None = None) -> HeldPath | None:
         """The held path of a shot, or while it is solved anew the one before; None for a shot as it was shot."""
-        if not HoldRequest.of(self._session.project, shot).moved:
+        if not HoldRequest.of(through or self._session.project, shot).moved:
             return None
-        return self.held(shot) or self.held_before(shot)
+        return self.held(shot, through) or self.held_before(shot, through)
 
-    def held_before(self, shot: Shot) -> HeldPath | None:
+    def held_before(self, shot: Shot, through: Project | None = None) -> HeldPath | None:
         """The last held path of a shot, as far as there was one; starts nothing."""
-        found = self._held.get(self._shown.get(shot.id))
+        found = self._held.get(self._shown.get(_slot(HoldRequest.of(through or self._session.project, shot))))
         return found if isinstance(found, HeldPath) else None
 
     def measure(self, take: Take) -> None:
@@ -146,7 +151,7 @@ class Measurements(QObject):
         )
 
     def _solve(self, request: HoldRequest) -> None:
-        shot, take, key = request.shot, request.take, request.key
+        shot, take, key, slot = request.shot, request.take, request.key, _slot(request)
 
         def work(progress: Progress) -> HeldPath | None:
             state = complete(request, self.store, progress).state
@@ -155,19 +160,19 @@ class Measurements(QObject):
         def done(path: HeldPath | None) -> None:
             if path is not None:
                 self._held.put(key, path)
-                self._shown[shot.id] = key
+                self._shown[slot] = key
                 self.held_changed.emit(shot.id)
 
         def failed(sentence: str) -> None:
             self._session.trouble.emit(sentence)
 
         # Newest wins: while a slider is dragged, answers to older settings are of no use.
-        if self._solving.get(shot.id) != key or not self._jobs.is_running(("hold", shot.id)):
-            self._solving[shot.id] = key
+        if self._solving.get(slot) != key or not self._jobs.is_running(("hold", *slot)):
+            self._solving[slot] = key
             words = {"lock-off": "Registering", "anchor": "Following in"}.get(shot.hold.how, "Holding")
             self._jobs.restart(
                 Job(
-                    key=("hold", shot.id),
+                    key=("hold", *slot),
                     what=f"{words} {take.name}",
                     work=work,
                     done=done,
@@ -210,6 +215,11 @@ class Measurements(QObject):
 def _judged(trace: Trace) -> tuple[Trace, tuple[Whip, ...], Verdict]:
     whips = find_whips(trace)
     return trace, whips, judge(trace, whips)
+
+
+def _slot(request: HoldRequest) -> tuple[Hashable, ...]:
+    """A shot in a shape: its last path stays there until there is a new one."""
+    return request.shot.id, request.shape
 
 
 def following_key(track_id: str) -> tuple:

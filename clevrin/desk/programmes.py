@@ -94,6 +94,29 @@ def before_after_programme(project: Project, shot: Shot, within: Size) -> Progra
     return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
 
 
+def reframe_programme(project: Project, shot_id: str, within: Size, results: list[tuple[Project, Size]]) -> Programme:
+    """A shot of a project as all that was shot, and as each of some outputs shows it, in step.
+
+    `results`: the project through an output, and the size within which that is made.
+    """
+    shot = project.shot(shot_id)
+    take = project.take(shot.take_id)
+    asked = []
+    for through, room in results:
+        reel_size = through.reel.width, through.reel.height
+        asked.append((HoldRequest.of(through, through.shot(shot_id)), reel_size, fitted_size(reel_size, room)))
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        whole = take_pixels(sources, take, frame, within)
+        each = [
+            shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
+            for request, reel_size, size in asked
+        ]
+        return whole, *each
+
+    return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
+
+
 def shot_pixels(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:
     """A frame of a shot's take as the reel shows it, as BGRA."""
     layer = plan_shot(resolved, frame, reel_size, size)

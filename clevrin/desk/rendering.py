@@ -18,14 +18,22 @@ class Rendering:
     def __init__(self, context: Context, files: FileDialogs, make_sources: Callable[[], Sources]) -> None:
         self._context, self._files, self._make_sources = context, files, make_sources
 
-    def ask_where(self) -> None:
-        name = self._context.session.project.name
+    def ask_where(self, output_id: str | None = None) -> None:
+        """Asks for the name of the file; `output_id`: what is rendered, None for the reel as it is."""
+        project = self._context.session.project
+        output = project.output(output_id)
+        name = project.name if output is None else f"{project.name} {output.name}"
+        title = "Render the reel" if output is None else f"Render {output.name}"
         pattern = "Films (*.mp4 *.mov)"
-        self._files.ask_for_new("Render the reel", self.render_to, pattern, name=name, suffix=".mp4", also=".mov")
 
-    def render_to(self, path: Path) -> None:
-        """Renders the reel to a file: MP4, or MOV where parts of it are to stay clear."""
-        project, notices = self._context.session.project, self._context.notices
+        def render(path: Path) -> None:
+            self.render_to(path, output_id)
+
+        self._files.ask_for_new(title, render, pattern, name=name, suffix=".mp4", also=".mov")
+
+    def render_to(self, path: Path, output_id: str | None = None) -> None:
+        """Renders the reel or an output of it to a file: MP4, or MOV where parts of it are to stay clear."""
+        project, notices = self._context.session.project.through(output_id), self._context.notices
         if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
         notices.all_well()

@@ -51,6 +51,7 @@ from clevrin.desk.rail import StepRail
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.format_sheet import FormatSheet
 from clevrin.desk.reel.view import ReelView
+from clevrin.desk.reframe.bench import ReframeBench
 from clevrin.desk.rendering import Rendering
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.session import Session
@@ -128,8 +129,14 @@ class MainWindow(QMainWindow):
         ridges = RidgeStore(self.measurements)
         self.log = LogBench(self._context, ridges)
         self.steady = SteadyBench(self._context)
+        self.reframe = ReframeBench(self._context)
         self.join = JoinBench(self._context, ridges)
-        self._benches: dict[str, Bench] = {"log": self.log, "steady": self.steady, "join": self.join}
+        self._benches: dict[str, Bench] = {
+            "log": self.log,
+            "steady": self.steady,
+            "reframe": self.reframe,
+            "join": self.join,
+        }
         self._stack = QStackedWidget()
         for bench in self._benches.values():
             self._stack.addWidget(bench)
@@ -173,6 +180,7 @@ class MainWindow(QMainWindow):
         self.rail.step_requested.connect(self.enter_step)
         self.log.add_requested.connect(self.footage.ask_for_takes)
         self.log.find_requested.connect(self.footage.ask_to_find)
+        self.reframe.sheet.render_requested.connect(self.rendering.ask_where)
         self.steady.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
@@ -286,6 +294,8 @@ class MainWindow(QMainWindow):
         if shot is not None:
             if shot.hold.how != "none" or shot.loan is not None:
                 dots.add("steady")
+            if shot.gates:
+                dots.add("reframe")
             if shot.leave.kind != "plain cut" or shot.leave.dissolve_frames:
                 dots.add("join")
         self.rail.show_dots(dots)

@@ -188,7 +188,7 @@ class RandomUser:
             back()
 
     def _step(self) -> None:
-        self.window.enter_step(self._chance.choice(("log", "steady", "join")))
+        self.window.enter_step(self._chance.choice(("log", "steady", "reframe", "join")))
         if self._chance.random() < 0.3:
             self.window.player.play(self._chance.choice((1, -1, 4)))
 

@@ -302,7 +302,7 @@ def cut_off(widget: QWidget) -> list[str]:
 
 
 @pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
-@pytest.mark.parametrize("step", ["log", "steady", "join"])
+@pytest.mark.parametrize("step", ["log", "steady", "reframe", "join"])
 def test_nothing_is_cut_off(demo, step, size):
     window = demo.window
     window.resize(*size)

@@ -32,9 +32,10 @@ class Output(Value):
 class Pose(Value):
     """Where the gate is at one frame of the take: its middle and its width in pixels of the upright source.
 
-    `turn_deg`: how the gate is turned, anticlockwise as seen. `belongs`: to the frame, whatever the camera does, or to
-    the scene, so that it stays on its place in the world. The gate stays there for `stays` frames more. `arrive`,
-    `leave`: how its two sides are eased, see `STILL`.
+    The middle is a place of that frame as it was shot; width and turn are of the picture as it is held, so that a pose
+    is as large and as level as it says, however the camera shook there. `turn_deg`: anticlockwise as seen.
+    `belongs`: to the frame, whatever the camera does, or to the scene, so that it stays on its place in the world. The
+    gate stays there for `stays` frames more. `arrive`, `leave`: how its two sides are eased, see `STILL`.
     """
 
     frame: int = Field(ge=0, le=MOST_FRAMES)

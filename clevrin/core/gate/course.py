@@ -16,7 +16,7 @@ from clevrin.core.document.model import Mirror
 from clevrin.core.gate.easing import Stops, arrived, eased
 from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
-from clevrin.core.motion.models import similarities_of, summed_up
+from clevrin.core.motion.models import apply, similarities_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
 
@@ -81,25 +81,22 @@ class GateCourse:
         states[:, 3] += level
         return states
 
-    def _on_source(self, pose: Pose) -> Numbers:
-        x, y = np.array([pose.x, pose.y]) - self.trace.centre
-        return np.array([x, y, np.log(pose.width / (2 * self.form.half[0])), np.radians(pose.turn_deg)])
-
     def _on_held(self, pose: Pose, span: Span, held: Numbers) -> Numbers:
-        """The state (4,) on the held picture of a pose that was set on the source."""
+        """The state (4,) on the held picture of a pose, whose middle is a place of the source."""
         row = int(np.clip(pose.frame - span.first, 0, span.frames - 1))
-        found = states_of(np.linalg.inv(held[row])[None] @ maps_of_states(self._on_source(pose)[None]))[0]
-        return _nearest_turn(found, np.radians(pose.turn_deg))
+        place = np.array([[pose.x, pose.y]]) - self.trace.centre
+        x, y = apply(np.linalg.inv(held[row]), place)[0]
+        return np.array([x, y, np.log(pose.width / (2 * self.form.half[0])), np.radians(pose.turn_deg)])
 
     def _carried(self, pose: Pose, home: Numbers, span: Span, held: Numbers) -> Numbers:
         """The states (span.frames, 4) on the held picture of a pose that stays on its place in the world."""
         frame = int(np.clip(pose.frame, 0, self.trace.frames - 1))
         first, end = min(frame, span.first), max(frame + 1, span.end)
         world = summed_up(self.trace.about_centre[first:end], frame - first)[span.first - first : span.end - first]
-        there = world @ maps_of_states(self._on_source(pose)[None])
+        row = int(np.clip(pose.frame - span.first, 0, span.frames - 1))
+        there = world @ held[row] @ maps_of_states(home[None])
         states = states_of(np.linalg.inv(held) @ there)
         states[:, 3] = np.unwrap(states[:, 3])
-        row = int(np.clip(pose.frame - span.first, 0, span.frames - 1))
         states[:, 3] += home[3] - states[row, 3]
         return states
 
@@ -309,9 +306,3 @@ def states_of(maps: Numbers) -> Numbers:
     """The states (n, 4) whose similarity agrees with maps (n, 3, 3) at the gate's middle."""
     a, b, x, y = similarities_of(maps).T
     return np.column_stack([x, y, np.log(np.hypot(a, b)), -np.arctan2(b, a)])
-
-
-def _nearest_turn(state: Numbers, turn: float) -> Numbers:
-    """The same state with its turn counted as the nearest to another: full turns are meant."""
-    state[3] += 2 * np.pi * np.round((turn - state[3]) / (2 * np.pi))
-    return state

@@ -5,6 +5,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document import Pose
+from clevrin.core.document.gating import LEAST_GATE_PX
 from clevrin.core.motion.models import apply
 
 Numbers = NDArray[np.float64]
@@ -40,6 +42,18 @@ class GateForm:
     def limits(self) -> Numbers:
         """(2,): how far from the centre it may reach so that all it shows lies between the centres of pixels."""
         return (np.array(self.size, np.float64) - 1) / 2
+
+    def kept_inside(self, pose: Pose) -> Pose:
+        """A pose on the picture moved, and made smaller where it must be, so that no corner of it is outside."""
+        turn = np.radians(pose.turn_deg)
+        c, s = abs(np.cos(turn)), abs(np.sin(turn))
+        x, y = self.half / self.half[0] * pose.width / 2
+        extent = np.array([c * x + s * y, s * x + c * y])
+        share = float(np.minimum(1.0, (self.limits / extent).min()))
+        room = np.maximum(0.0, self.limits - share * extent)
+        at = self.limits + np.clip(np.array([pose.x, pose.y]) - self.limits, -room, room)
+        width = max(LEAST_GATE_PX, pose.width * share)
+        return pose.changed(x=float(at[0]), y=float(at[1]), width=width)
 
     def with_poses(self, posed: Numbers | None) -> "GateForm":
         return replace(self, posed=posed)

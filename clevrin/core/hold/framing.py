@@ -56,7 +56,7 @@ def framed(
     the share `least` of what it would show as shot, the course as a whole gives way until it does not.
     """
     maps = course.maps
-    window, rooms = 1.0, None
+    window, rooms, sizes = 1.0, None, np.ones(len(maps))
     untouched = bend is None and _moves_px(form, maps) < _UNSEEN_PX
     slow = round(_BREATH_S * float(trace.rate))
     if untouched:
@@ -74,14 +74,13 @@ def framed(
             sizes = posed if posed.min() == posed.max() else slowly_under(posed, slow)
         elif hold.edge == "trim":
             window = min(1.0, float(rooms.min()))
-            sizes = np.ones(len(maps))
         elif hold.enlargement == "varying":
             sizes = slowly_under(rooms, slow)
         else:
             sizes = np.full(len(maps), rooms.min())
-        maps = form.laid(maps) * np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
-    else:
-        maps = form.laid(maps)
+    scaled = np.stack([sizes, sizes, np.ones(len(maps))], axis=1)[:, None, :]
+    rests = np.repeat(np.eye(3)[None], len(maps), axis=0)
+    maps = form.laid(maps) * scaled
     kept = kept_share(maps) * window
     return HeldPath(
         span=span,
@@ -92,6 +91,7 @@ def framed(
         bridged=course.bridged,
         bend=bend,
         rooms=rooms,
+        gate=form.laid(rests) * scaled,
     )
 
 

@@ -21,7 +21,8 @@ class HeldPath:
     whether the picture's edge or a bound held the path back; `bridged` (span.frames,) bool: where an anchor was not
     seen. `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the knots of a
     grid over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would let the
-    gate be, as a share of the picture; with edges that fill.
+    gate be, as a share of the picture; with edges that fill. `gate` (span.frames, 3, 3): where the gate is on the
+    picture as it is held, as maps of the gate that rests, about the picture's centre.
     """
 
     span: Span
@@ -32,9 +33,10 @@ class HeldPath:
     bridged: NDArray[np.bool_]
     bend: Numbers | None = None
     rooms: Numbers | None = None
+    gate: Numbers | None = None
 
     def __post_init__(self) -> None:
-        for array in (self.src_from_held, self.kept, self.bridged, self.bend, self.rooms):
+        for array in (self.src_from_held, self.kept, self.bridged, self.bend, self.rooms, self.gate):
             if array is not None:
                 array.flags.writeable = False
 

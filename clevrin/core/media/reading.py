@@ -19,7 +19,7 @@ from clevrin.core.media.picture import Picture, Plane
 from clevrin.core.media.planes import luma_of, picture_of
 from clevrin.core.media.shape import quarter_turns, square_size
 
-_OWN_BYTES = 24 * 1024 * 1024
+_OWN_BYTES = 12 * 1024 * 1024
 """How much of what it has decoded a reader keeps that shares no memory with others."""
 _JUMP_FRAMES = 24
 """An entry has to be this far ahead before jumping to it is quicker than reading on."""

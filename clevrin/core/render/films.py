@@ -18,9 +18,9 @@ from clevrin.core.render.remembered import Remembered
 
 _OPEN_FILMS = 2
 """As many as a dissolve shows at once; beside them one that is borrowed from."""
-_ONWARD_BYTES = 24 * 1024 * 1024
+_ONWARD_BYTES = 12 * 1024 * 1024
 """Enough for a film that is played backwards."""
-_BORROWED_BYTES = 16 * 1024 * 1024
+_BORROWED_BYTES = 10 * 1024 * 1024
 
 R = TypeVar("R", bound=FilmReader | None)
 _Purpose = Literal["shown", "proxy", "borrowed"]

@@ -1,0 +1,450 @@
+"""The Reframe bench: the whole picture with the gate, the result in its shape, and lanes with the poses."""
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from clevrin.core.document import Pose, Shot
+from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
+from clevrin.desk import theme
+from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.context import Context
+from clevrin.desk.programmes import reframe_programme
+from clevrin.desk.reframe.edits import GateEdits
+from clevrin.desk.reframe.fields import GateHere
+from clevrin.desk.reframe.guides import Guides
+from clevrin.desk.reframe.hands import GateHands, GateView
+from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
+from clevrin.desk.reframe.seen import SeenShot
+from clevrin.desk.reframe.sheet import ReframeSheet
+from clevrin.desk.sheet import quiet_label
+from clevrin.desk.viewer import Viewer
+
+_NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
+_POSE = "pose"
+
+
+class ReframeBench(Bench):
+    """Chooses what is seen of the chosen shot, in each output."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._output: str | None = None
+        self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
+        self._frame: dict[str, int] = {}
+        self._seen: SeenShot | None = None
+        self.sheet = ReframeSheet()
+        self.edits = GateEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: context.player.frame)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(self._make_middle(), 1)
+        row.addWidget(self.sheet)
+        self._connect()
+
+    # How it is put together
+
+    def _make_middle(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(6)
+        pictures = QHBoxLayout()
+        pictures.setSpacing(12)
+        self.whole, self.result, self.other = Viewer(), Viewer(), Viewer()
+        for viewer in (self.whole, self.result, self.other):
+            viewer.wanted_size_changed.connect(self.reload)
+        self._result_label, self._other_label = QLabel(""), QLabel("")
+        for label in (self._result_label, self._other_label):
+            label.setStyleSheet(f"color: {theme.COLOURS.ember}")
+        self._whole_note, self._result_note = quiet_label(""), quiet_label("")
+        for note in (self._whole_note, self._result_note):
+            note.setMinimumWidth(1)
+        self.hands = GateHands(self._gate_view, self._on_posing, self._on_posed, self._on_picked, self._on_levelled)
+        self.whole.set_overlay(self.hands)
+        self.guides = Guides()
+        self.result.set_overlay(self.guides)
+        self._pictures = pictures
+        pictures.addWidget(_titled(QLabel("all that was shot, and the gate"), self.whole, self._whole_note), 8)
+        pictures.addWidget(_titled(self._result_label, self.result, self._result_note), 5)
+        self._other_side = _titled(self._other_label, self.other, quiet_label(""))
+        self._other_side.hide()
+        pictures.addWidget(self._other_side, 5)
+        self.transport = Transport(self.context)
+        self.lanes = PoseLanes()
+        column.addLayout(pictures, 5)
+        column.addWidget(self.transport)
+        column.addWidget(self.lanes, 4)
+        return column
+
+    def _connect(self) -> None:
+        session, sheet, edits = self.context.session, self.sheet, self.edits
+        session.trouble.connect(sheet.trouble.tell)
+        session.opened.connect(self._on_opened)
+        self.context.followings.changed.connect(self._on_followings_changed)
+        self.lanes.frame_requested.connect(self.context.player.seek)
+        self.lanes.pose_chosen.connect(self.context.player.seek)
+        self.lanes.pose_changing.connect(self._on_lane_pose_changing)
+        self.lanes.pose_changed.connect(self._on_posed)
+        sheet.gesture_ended.connect(session.end_gesture)
+        sheet.field_changing.connect(self._on_field_changing)
+        sheet.set_button.clicked.connect(lambda: edits.put_here())
+        sheet.remove_button.clicked.connect(lambda: edits.remove_here())
+        sheet.before_button.clicked.connect(lambda: self.go_to_pose(-1))
+        sheet.after_button.clicked.connect(lambda: self.go_to_pose(1))
+        sheet.level_button.toggled.connect(lambda on: self._do("level" if on else "gate"))
+        sheet.unlevel_button.clicked.connect(lambda: edits.level(0.0))
+        sheet.mirror_button.clicked.connect(lambda: edits.mirror())
+        sheet.round_button.clicked.connect(lambda: edits.turn_round())
+        sheet.others_button.clicked.connect(lambda: edits.put_on_chosen())
+        sheet.clear_button.clicked.connect(lambda: edits.remove_all())
+        sheet.subject_chosen.connect(lambda id: edits.follow(id) if id else edits.stop_following())
+        sheet.pick_button.toggled.connect(lambda on: self._do("subject" if on else "gate"))
+        sheet.stop_button.clicked.connect(lambda: edits.stop_following())
+        sheet.counter_chosen.connect(edits.counter_to)
+        sheet.output_chosen.connect(self.look_at_output)
+        sheet.beside_chosen.connect(self.look_beside)
+        sheet.output_added.connect(self._on_output_added)
+        sheet.output_renamed.connect(lambda name: self._change_output(name=name))
+        sheet.output_sized.connect(lambda width, height: self._change_output(width=width, height=height))
+        sheet.output_removed.connect(self._on_output_removed)
+        sheet.guides_changed.connect(self._on_guides_changed)
+
+    # What is looked at
+
+    @property
+    def output(self) -> str | None:
+        """The output that is looked at: its id, None for the reel's own."""
+        there = {output.id for output in self.context.session.project.outputs}
+        return self._output if self._output in there else None
+
+    @property
+    def beside(self) -> str | None:
+        """The output that is seen beside it; "" for none, None for the reel's own."""
+        there = {None, *(output.id for output in self.context.session.project.outputs)}
+        return self._beside if self._beside in there and self._beside != self.output else ""
+
+    def look_at_output(self, output_id: str | None) -> None:
+        self._output = output_id
+        self.refresh()
+        self.reload()
+
+    def look_beside(self, output_id: str | None) -> None:
+        """Shows another output at the same time ("" for none)."""
+        self._beside = output_id
+        self.refresh()
+        self.reload()
+
+    def go_to_pose(self, way: int) -> None:
+        """Goes to the pose before or after the frame that is looked at."""
+        frame = self.edits.neighbour(way)
+        if frame is not None:
+            self.context.player.seek(frame)
+
+    def showing(self) -> Showing | None:
+        shot = self.context.session.shot
+        if shot is None:
+            return None
+        project = self.context.session.project
+        results = [(project.through(self.output), self.result.wanted_size)]
+        if self.beside != "":
+            results.append((project.through(self.beside), self.other.wanted_size))
+        programme = reframe_programme(project, shot.id, self.whole.wanted_size, results)
+        return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
+
+    def show_frame(self, frame: int, pictures: tuple) -> None:
+        shot = self.context.session.shot
+        if shot is None or len(pictures) < 2:
+            return
+        moved = self._frame.get(shot.id) != frame
+        self._frame[shot.id] = frame
+        whole, result, *other = pictures
+        self.whole.show_pixels(whole)
+        self.result.show_pixels(result)
+        if other:
+            self.other.show_pixels(other[0])
+        self.lanes.show_playhead(frame)
+        rate = float(self.context.session.project.take(shot.take_id).facts.rate)
+        first = shot.span.first
+        self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
+        self._follow_on_reel(shot, frame)
+        if moved and not self.context.player.playing:
+            self._show_here()
+
+    def _follow_on_reel(self, shot: Shot, frame: int) -> None:
+        session = self.context.session
+        for placed in placed_shots(session.project):
+            if placed.shot.id == shot.id:
+                session.move_playhead(reel_frame(placed, frame))
+
+    def viewers(self) -> tuple[Viewer, ...]:
+        return self.whole, self.result, self.other
+
+    def leave(self) -> None:
+        self._do("gate")
+        super().leave()
+
+    def seek_reel(self, frame: int) -> None:
+        shot, project = self.context.session.shot, self.context.session.project
+        placed = shot_at(project, frame)
+        if shot is not None and placed is not None and placed.shot.id == shot.id:
+            at = nominal_frame(placed, frame)
+            self._frame[shot.id] = at
+            self.context.player.seek(at, scrubbing=True)
+
+    def put_back(self) -> bool:
+        dragging = self.hands.put_back() or self.lanes.put_back()
+        if dragging:
+            self._cancel()
+        aiming = self.hands.doing != "gate"
+        self._do("gate")
+        return dragging or aiming
+
+    def show_trouble(self, sentence: str) -> None:
+        self.sheet.trouble.tell(sentence)
+
+    def refresh(self) -> None:
+        session = self.context.session
+        shot = session.shot
+        self.sheet.pages.setEnabled(shot is not None)
+        self.sheet.show_outputs(session.project, self.output, self.beside)
+        self._other_side.setVisible(self.beside != "")
+        if shot is None:
+            self._seen = None
+            self.sheet.set_about("")
+            self.whole.show_words(_NO_SHOT)
+            self.result.show_words("")
+            self.lanes.show_words("")
+            return
+        through = session.project.through(self.output)
+        path = self.context.measurements.last_held(through.shot(shot.id), through)
+        self._seen = SeenShot(project=session.project, output=self.output, shot_id=shot.id, path=path)
+        self._show_titles()
+        self._show_here()
+        self._show_lanes()
+        self._show_sharpness()
+        self.whole.update()
+
+    # What is shown
+
+    def _show_titles(self) -> None:
+        """Says which outputs are seen, and gives each picture the width that its shape needs."""
+        project = self.context.session.project
+        for place, output_id in ((1, self.output), (2, self.beside)):
+            width, height = project.size_of(output_id or None)
+            self._pictures.setStretch(place, int(np.clip(28 * width / height, 24, 50)))
+        self._pictures.setStretch(0, 80)
+        for label, output_id in ((self._result_label, self.output), (self._other_label, self.beside)):
+            if output_id == "":
+                continue
+            output = project.output(output_id)
+            label.setText(
+                f"{'the reel' if output is None else output.name}, {'x'.join(map(str, project.size_of(output_id)))}"
+            )
+
+    def _show_here(self) -> None:
+        """The settings of the pose at the frame that is looked at."""
+        seen = self._seen
+        if seen is None:
+            return
+        frame = self.context.player.frame
+        gate = seen.gate
+        here = [follow for follow in gate.follows if follow.frame <= frame] or list(gate.follows[:1])
+        self.sheet.show_gate(
+            GateHere(
+                gate=gate,
+                pose=seen.pose_here(frame),
+                stands=gate.pose_at(frame) is not None,
+                whole=seen.whole,
+                facts=seen.take.facts,
+                amount=self.edits.amount,
+                frames=self.edits.frames,
+                follow=here[-1] if here else None,
+            ),
+            seen.take,
+        )
+        self._show_followed(seen)
+
+    def _show_followed(self, seen: SeenShot) -> None:
+        words = ""
+        if self.hands.doing == "subject":
+            words = "Click the subject in the whole picture."
+        elif seen.gate.follows:
+            tracks = {track.id: track for track in seen.take.tracks}
+            named = [tracks[id] for follow in seen.gate.follows for id in follow.tracks if id in tracks]
+            unseen = set()
+            for track in named:
+                found = self.context.followings.of(track)
+                if found is None:
+                    words = self.context.followings.trouble(track) or f"{track.name} is being followed."
+                else:
+                    span = seen.shot.span
+                    unseen |= set(np.flatnonzero(~found.known[span.first : span.end]) + span.first)
+            if not named:
+                words = "What was followed is not in the take any more."
+            elif unseen and not words:
+                words = f"Not seen in {len(unseen)} frames, first at {min(unseen)}: they are bridged."
+        self.sheet.follow_note.setText(words)
+
+    def _show_lanes(self) -> None:
+        seen = self._seen
+        assert seen is not None
+        shot = seen.shot
+        states = seen.states
+        rate, width = float(seen.take.facts.rate), seen.take.facts.width
+        steps = np.diff(states[:, :2], axis=0, prepend=states[:1, :2])
+        trace = self.context.measurements.trace(seen.take)
+        camera = None if trace is None else trace.widths_per_s[shot.span.first : shot.span.end]
+        self.lanes.show_gate(
+            GateLanes(
+                first=shot.span.first,
+                states=states,
+                poses=tuple(pose for pose in seen.gate.poses if pose.frame in shot.span),
+                gate_speed=np.hypot(*steps.T) * rate / width,
+                camera_speed=camera,
+            )
+        )
+        outside = [pose for pose in seen.gate.poses if pose.frame not in shot.span]
+        words = f"{len(outside)} poses lie outside of the shot's span" if outside else ""
+        self._whole_note.setText(words or "drag the gate, its corners, or the knob to turn it")
+
+    def _show_sharpness(self) -> None:
+        """How many pixels of the source there are for each of the output, and in which frames too few."""
+        seen = self._seen
+        assert seen is not None
+        fine = seen.source_px()
+        least = float(fine.min())
+        soft = np.flatnonzero(fine < 0.995)
+        if not len(soft):
+            words = f"{least:.2f} source px for each px: nothing is lost"
+            longer = words
+        else:
+            span = seen.shot.span
+            words = f"enlarged {1 / least:.2f} times"
+            longer = (
+                f"The gate holds fewer pixels than the output in {len(soft)} of {span.frames} frames "
+                f"({span.first + soft[0]} to {span.first + soft[-1]}): enlarged up to {1 / least:.2f} times."
+            )
+        self._result_note.setText(words)
+        self.sheet.sharp.setText(longer)
+
+    def _gate_view(self) -> GateView | None:
+        seen = self._seen
+        if seen is None:
+            return None
+        frame = self.context.player.frame
+        if frame not in seen.shot.span:
+            return None
+        facts = seen.take.facts
+        trail = seen.trail(frame)
+        first = seen.shot.span.first
+        posed = [pose.frame - first for pose in seen.gate.poses if pose.frame in seen.shot.span]
+        return GateView(
+            size=(facts.width, facts.height),
+            corners=seen.corners(frame),
+            pose=seen.pose_here(frame),
+            stands=seen.gate.pose_at(frame) is not None,
+            trail=trail,
+            posed=trail[posed],
+            subject=self._subject_at(seen, frame),
+        )
+
+    def _subject_at(self, seen: SeenShot, frame: int) -> tuple[float, float] | None:
+        places = []
+        for follow in seen.gate.follows:
+            for track in seen.take.tracks:
+                found = self.context.followings.of(track) if track.id in follow.tracks else None
+                if found is not None and frame < found.frames and found.known[frame]:
+                    places.append(found.places[frame].mean(axis=0))
+        if not places:
+            return None
+        x, y = np.mean(places, axis=0)
+        return float(x), float(y)
+
+    # What is done
+
+    def _do(self, doing: str) -> None:
+        """What clicks in the whole picture mean from now on."""
+        self.hands.doing = doing  # type: ignore[assignment]
+        for button, on in ((self.sheet.level_button, "level"), (self.sheet.pick_button, "subject")):
+            _quietly(lambda button=button, on=on: button.setChecked(doing == on), button)
+        if self._seen is not None:
+            self._show_followed(self._seen)
+        self.whole.update()
+
+    def _on_posing(self, pose: Pose) -> None:
+        self.edits.put(pose, gesture=_POSE)
+
+    def _on_lane_pose_changing(self, before: int, pose: Pose) -> None:
+        seen = self._seen
+        if seen is None or pose.frame not in seen.shot.span:
+            return
+        if pose.frame != before and seen.gate.pose_at(pose.frame) is not None:
+            return  # no two poses stand on one frame
+        self.edits.put(pose, instead_of=before, gesture=_POSE)
+        if self.context.player.frame == before:
+            self.context.player.seek(pose.frame)
+
+    def _on_posed(self) -> None:
+        self.context.session.end_gesture()
+
+    def _cancel(self) -> None:
+        shot = self.context.session.shot
+        if shot is not None:
+            self.context.session.cancel_gesture(f"gate {_POSE} of {shot.id}")
+
+    def _on_picked(self, place: tuple[float, float]) -> None:
+        self._do("gate")
+        self.edits.follow_at(place)
+
+    def _on_levelled(self, degrees: float) -> None:
+        self._do("gate")
+        self.edits.level(degrees)
+
+    def _on_field_changing(self, field: object, value: object, gesture: str) -> None:
+        field.edit(self.edits, value, gesture)  # type: ignore[attr-defined]
+
+    def _on_output_added(self, name: str, width: int, height: int) -> None:
+        added = self.edits.add_output(name, width, height)
+        if added is not None:
+            self.look_at_output(added.id)
+
+    def _change_output(self, **fields: object) -> None:
+        if self.output is not None:
+            self.edits.change_output(self.output, **fields)
+
+    def _on_output_removed(self) -> None:
+        if self.output is not None:
+            self.edits.remove_output(self.output)
+
+    def _on_guides_changed(self, key: str) -> None:
+        self.guides.on ^= {key}
+        self.sheet.show_guides(self.guides.on)
+        self.result.update()
+
+    def _on_opened(self) -> None:
+        self._output, self._beside = None, ""
+        self._frame.clear()
+
+    def _on_followings_changed(self, take_id: str, track_id: str) -> None:
+        if self.entered:
+            self.measurements_changed()
+
+
+def _quietly(change: Callable[[], None], widget: QWidget) -> None:
+    """Changes what a widget shows without its saying so."""
+    before = widget.blockSignals(True)
+    change()
+    widget.blockSignals(before)
+
+
+def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
+    """A picture with its title above and small print below."""
+    side = QWidget()
+    column = QVBoxLayout(side)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(4)
+    column.addWidget(title)
+    column.addWidget(viewer, 1)
+    column.addWidget(note)
+    return side

@@ -1,0 +1,117 @@
+"""What the Reframe bench shows of a shot: the project through an output, and where the gate is at each frame."""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Gate, Pose, Project, Shot, Take
+from clevrin.core.gate.course import states_of
+from clevrin.core.hold import HeldPath
+from clevrin.core.hold.held import placed
+from clevrin.core.motion.models import apply
+from clevrin.core.render.planner import reel_map
+
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class SeenShot:
+    """A shot through an output (None: the reel's own); `path` None while it is as it was shot, or not solved yet."""
+
+    project: Project
+    output: str | None
+    shot_id: str
+    path: HeldPath | None
+
+    @cached_property
+    def through(self) -> Project:
+        return self.project.through(self.output)
+
+    @property
+    def shot(self) -> Shot:
+        """The shot with the gate of this output as its own."""
+        return self.through.shot(self.shot_id)
+
+    @property
+    def gate(self) -> Gate:
+        """The gate as the document has it."""
+        return self.project.shot(self.shot_id).gate(self.output)
+
+    @property
+    def take(self) -> Take:
+        return self.project.take(self.shot.take_id)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.through.reel.width, self.through.reel.height
+
+    @property
+    def whole(self) -> float:
+        """The width of the gate that rests, in pixels of the source."""
+        facts = self.take.facts
+        return min(facts.width, facts.height * self.size[0] / self.size[1])
+
+    def corners(self, frame: int, *, as_seen: bool = False) -> Numbers:
+        """(4, 2): the corners of the gate on the source at a frame, round from its top left; `as_seen`: mirrored."""
+        return apply(self._map(frame, as_seen=as_seen), self._out_corners)
+
+    @cached_property
+    def states(self) -> Numbers:
+        """(frames, 4): of each frame of the shot the gate's middle, its width in pixels, and its turn in degrees.
+
+        On the picture as it is held: what the hold does to it is not in it.
+        """
+        span = self.shot.span
+        if self.path is None or self.path.gate is None:
+            return np.tile([*self._centre, self.whole, 0.0], (span.frames, 1))
+        x, y, size, turn = states_of(self.path.gate[self.path.rows(span)]).T
+        return np.column_stack([np.column_stack([x, y]) + self._centre, self.whole * np.exp(size), np.degrees(turn)])
+
+    def state(self, frame: int) -> Numbers:
+        """The same of one frame of the take: (4,)."""
+        span = self.shot.span
+        return np.asarray(self.states[int(np.clip(frame - span.first, 0, span.frames - 1))])
+
+    def trail(self, frame: int) -> Numbers:
+        """(frames, 2): the gate's middle at every frame of the shot, on the source as it is at one of them."""
+        places = self.states[:, :2]
+        if self.path is None or self.path.gate is None:
+            return places
+        row = int(np.clip(frame - self.path.span.first, 0, self.path.span.frames - 1))
+        facts = self.take.facts
+        gate = placed(self.path.gate[row], facts.width, facts.height)
+        return apply(self.path.src_from_held[row] @ np.linalg.inv(gate), places)
+
+    def pose_here(self, frame: int) -> Pose:
+        """The gate at a frame as a pose: the one that stands there, or a new one that changes nothing."""
+        found = self.gate.pose_at(frame)
+        if found is not None:
+            return found
+        x, y = self.corners(frame).mean(axis=0)
+        _, _, width, turn = self.state(frame)
+        turn_deg = round(float(turn) - self.gate.level_deg, 3) + 0.0  # never -0
+        return Pose(frame=frame, x=float(x), y=float(y), width=float(width), turn_deg=turn_deg)
+
+    def source_px(self) -> Numbers:
+        """(frames,): pixels of the source for each pixel of the output."""
+        span = self.shot.span
+        quads = np.array([self.corners(k) for k in range(span.first, span.end)])
+        return np.asarray(np.hypot(*(quads[:, 1] - quads[:, 0]).T) / self.size[0])
+
+    @property
+    def _centre(self) -> Numbers:
+        facts = self.take.facts
+        return np.array([facts.width - 1, facts.height - 1]) / 2
+
+    @property
+    def _out_corners(self) -> Numbers:
+        w, h = self.size
+        return np.array([[-0.5, -0.5], [w - 0.5, -0.5], [w - 0.5, h - 0.5], [-0.5, h - 0.5]])
+
+    def _map(self, frame: int, *, as_seen: bool) -> Numbers:
+        facts = self.take.facts
+        mirror = self.shot.mirror if as_seen else None
+        fitted = reel_map((facts.width, facts.height), self.size, self.size, mirror)
+        return fitted if self.path is None else self.path.at(frame) @ fitted

@@ -1,0 +1,244 @@
+"""The sheet of the Reframe bench: its table of fields, and beside them subjects, outputs and what acts on all poses."""
+
+import re
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
+
+from clevrin.core.document import Output, Project, Take, Track
+from clevrin.desk.fields import FieldSheet
+from clevrin.desk.reframe.edits import SHAPES
+from clevrin.desk.reframe.fields import FIELDS, FOLLOW, POSES, SHAPE, GateHere
+from clevrin.desk.reframe.guides import GUIDES
+from clevrin.desk.sheet import ChoiceSetting, Pages, Setting, Trouble, grey, plain_button, quiet_label
+
+_REEL = "reel"
+
+
+class ReframeSheet(FieldSheet):
+    """Shows the gate that is looked at, and says what the user wants of it."""
+
+    output_chosen = Signal(object)
+    """The id of an output; None: the reel's own."""
+    beside_chosen = Signal(object)
+    """The output that is seen beside; "" for none, None for the reel's own."""
+    output_added = Signal(str, int, int)
+    output_renamed = Signal(str)
+    output_sized = Signal(int, int)
+    output_removed = Signal()
+    render_requested = Signal(object)
+    subject_chosen = Signal(str)
+    """The id of a track; "" for nothing."""
+    counter_chosen = Signal(object)
+    guides_changed = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__("Reframe", FIELDS, rolls=False)
+        self._output: Output | None = None
+        self.pages = Pages(
+            (
+                (POSES, "Where the gate is, and how it goes there"),
+                (FOLLOW, "What the gate follows, and how its size runs against a motion"),
+                (SHAPE, "The shapes in which the reel is rendered, and lines to compose by"),
+            )
+        )
+        self.trouble = Trouble()
+        self.refused.connect(self.trouble.tell)
+        self.add(self.pages, self.trouble)
+        self._make_poses()
+        self._make_follow()
+        self._make_outputs()
+        self.pages.add_stretch()
+
+    # How it is put together
+
+    def _make_poses(self) -> None:
+        self.set_button = plain_button("Set a pose", "Sets a pose where the gate is at this frame")
+        self.remove_button = plain_button("Remove", "Takes the pose on this frame away")
+        self.before_button = plain_button("‹", "To the pose before")
+        self.after_button = plain_button("›", "To the pose after")
+        for button in (self.before_button, self.after_button):
+            button.setFixedWidth(34)
+        self.level_button = plain_button("Level a line", "Draw a line in the picture that should be level or upright")
+        self.level_button.setCheckable(True)
+        self.unlevel_button = plain_button("As shot", "Takes the levelling back")
+        self.mirror_button = plain_button("Mirror", "Puts all poses on the other side of the picture")
+        self.round_button = plain_button("Turn round", "What came first comes last")
+        self.others_button = plain_button("To the others", "Gives the other chosen shots these poses")
+        self.clear_button = plain_button("Remove all", "Takes all poses of this shot away")
+        field = self.controls
+        self.pages.add(
+            POSES,
+            _row(self.before_button, self.set_button, self.remove_button, self.after_button),
+            *(field[name] for name in ("size", "turn", "belongs", "arrive", "leave", "stays")),
+            *(field[name] for name in ("ready", "amount", "frames")),
+            _row(self.level_button, self.unlevel_button),
+            _row(self.mirror_button, self.round_button),
+            _row(self.others_button, self.clear_button),
+        )
+
+    def _make_follow(self) -> None:
+        self.subjects = _combo("What of the take the gate follows")
+        self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
+        self.pick_button = plain_button("Click it in the picture", "Click the subject in the picture on this frame")
+        self.pick_button.setCheckable(True)
+        self.stop_button = plain_button("Follow nothing", "The gate stays with its poses")
+        self.follow_note = quiet_label("")
+        self.follow_note.setWordWrap(True)
+        self.against = _combo("What the size runs against")
+        self.against.activated.connect(lambda index: self.counter_chosen.emit(self.against.itemData(index)))
+        field = self.controls
+        self.pages.add(
+            FOLLOW,
+            _named("Subject", "What of the take the gate follows", self.subjects),
+            _row(self.pick_button, self.stop_button),
+            self.follow_note,
+            *(field[name] for name in ("place", "room", "calm", "handover", "size_too", "counter")),
+            _named("Against", "What the size runs against", self.against),
+        )
+
+    def _make_outputs(self) -> None:
+        self.outputs = _combo("Which output is looked at")
+        self.outputs.activated.connect(lambda index: self.output_chosen.emit(self.outputs.itemData(index)))
+        self.beside = _combo("Which other output is seen beside it")
+        self.beside.activated.connect(lambda index: self.beside_chosen.emit(self.beside.itemData(index)))
+        self.shapes = ChoiceSetting(
+            "Add",
+            "Another shape in which the reel is rendered",
+            [(name, words, f"Adds an output of this shape, {w}x{h}") for name, words, w, h in SHAPES],
+            columns=5,
+            exclusive=False,
+        )
+        self.shapes.chosen.connect(self._on_shape_chosen)
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of the output")
+        self.name.returnPressed.connect(self._on_name_entered)
+        self.size = QLineEdit()
+        self.size.setAccessibleName("Size of the output")
+        self.size.setToolTip("Width and height in pixels, as 1080x1920.")
+        self.size.returnPressed.connect(self._on_size_entered)
+        self.render_button = plain_button("Render this output…", "Renders the reel in this shape")
+        self.render_button.clicked.connect(
+            lambda: self.render_requested.emit(None if self._output is None else self._output.id)
+        )
+        self.drop_button = plain_button("Remove it", "Takes this output away, and its gates")
+        self.drop_button.clicked.connect(lambda: self.output_removed.emit())
+        self.guides = ChoiceSetting(
+            "Guides", "Lines over the result, which never render", GUIDES, columns=2, exclusive=False
+        )
+        self.guides.chosen.connect(self.guides_changed)
+        self.sharp = quiet_label("")
+        self.sharp.setWordWrap(True)
+        self.pages.add(
+            SHAPE,
+            _named("Output", "Which output is looked at", self.outputs),
+            _named("Beside it", "Which other output is seen at the same time", self.beside),
+            self.shapes,
+            _named("Name", "What the output is called", self.name),
+            _named("Size", "Its width and height in pixels", self.size),
+            _row(self.render_button, self.drop_button),
+            self.sharp,
+            self.guides,
+        )
+
+    # What it shows
+
+    def show_gate(self, here: GateHere, take: Take) -> None:
+        """Shows the pose at the frame that is looked at, and what is followed."""
+        self.show_fields(here)
+        self.set_about(f"{take.name}")
+        self.remove_button.setEnabled(here.stands)
+        self.set_button.setText("Pose stands here" if here.stands else "Set a pose")
+        self.unlevel_button.setEnabled(bool(here.gate.level_deg))
+        grey(self.mirror_button, bool(here.gate.poses), "There is no pose yet.")
+        grey(self.round_button, bool(here.gate.poses), "There is no pose yet.")
+        grey(self.clear_button, bool(here.gate.poses), "There is no pose yet.")
+        followed = here.follow.tracks[0] if here.follow is not None else ""
+        _fill(self.subjects, [("nothing", ""), *_tracks(take.tracks)], followed)
+        zoom = here.gate.counter_zoom
+        surfaces = [track for track in take.tracks if track.kind == "surface"]
+        _fill(self.against, [("the camera's push", None), *_tracks(surfaces)], None if zoom is None else zoom.track)
+        self.stop_button.setEnabled(here.follow is not None)
+
+    def show_outputs(self, project: Project, output_id: str | None, beside: object) -> None:
+        """Shows which outputs there are, which is looked at, and which beside it ("" for none)."""
+        self._output = project.output(output_id)
+        reel = f"the reel, {project.reel.width}x{project.reel.height}"
+        each = [(reel, None), *((f"{o.name}, {o.width}x{o.height}", o.id) for o in project.outputs)]
+        _fill(self.outputs, each, output_id)
+        _fill(self.beside, [("nothing", ""), *(one for one in each if one[1] != output_id)], beside)
+        for edit, words in (
+            (self.name, self._output.name if self._output else "the reel"),
+            (self.size, "{}x{}".format(*project.size_of(output_id))),
+        ):
+            if not (edit.hasFocus() and edit.isModified()):
+                edit.setText(words)
+        for control in (self.name, self.drop_button):
+            grey(control, self._output is not None, "This is the reel itself.")
+        grey(self.size, self._output is not None, "The reel's size is set by 'Size and rate of the reel'.")
+
+    def show_guides(self, on: set[str]) -> None:
+        self.guides.set_chosen(*on)
+
+    # What is done
+
+    def _on_shape_chosen(self, key: str) -> None:
+        self.shapes.set_chosen()
+        name, _, width, height = next(shape for shape in SHAPES if shape[0] == key)
+        self.output_added.emit(name, width, height)
+
+    def _on_name_entered(self) -> None:
+        name = self.name.text().strip()
+        self.name.setModified(False)
+        self.name.clearFocus()
+        self.output_renamed.emit(name)
+
+    def _on_size_entered(self) -> None:
+        found = re.fullmatch(r"\s*(\d{1,5})\s*[x×]\s*(\d{1,5})\s*", self.size.text())
+        self.size.setModified(False)
+        self.size.clearFocus()
+        if found is None:
+            self.trouble.tell("A size is width and height in pixels, as 1080x1920.")
+            return
+        self.output_sized.emit(int(found[1]), int(found[2]))
+
+
+def _tracks(tracks: tuple[Track, ...] | list[Track]) -> list[tuple[str, str]]:
+    return [(f"{track.name} ({track.kind})", track.id) for track in tracks]
+
+
+def _fill(combo: QComboBox, rows: list, chosen: object) -> None:
+    """Shows rows of words and values, one of them chosen, without saying that it changed."""
+    present = [(combo.itemText(k), combo.itemData(k)) for k in range(combo.count())]
+    if present != rows:
+        combo.clear()
+        for words, value in rows:
+            combo.addItem(words, value)
+    values = [value for _, value in rows]
+    combo.setCurrentIndex(values.index(chosen) if chosen in values else 0)
+
+
+def _combo(name: str) -> QComboBox:
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setToolTip(name)
+    return combo
+
+
+def _named(name: str, help_text: str, control: QWidget) -> Setting:
+    setting = Setting(name, help_text)
+    setting.rows.addWidget(control)
+    setting.finish()
+    return setting
+
+
+def _row(*widgets: QWidget) -> QWidget:
+    from PySide6.QtWidgets import QHBoxLayout
+
+    row = QWidget()
+    inner = QHBoxLayout(row)
+    inner.setContentsMargins(0, 2, 0, 2)
+    inner.setSpacing(4)
+    for widget in widgets:
+        inner.addWidget(widget, 0 if isinstance(widget, QLabel) else 1)
+    return row
