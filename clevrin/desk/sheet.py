@@ -4,9 +4,10 @@ import re
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
+    QColorDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -294,6 +295,17 @@ def quiet_label(words: str) -> QLabel:
     label.setObjectName("quiet")
     label.setFont(theme.font(theme.SMALL_PX))
     return label
+
+
+def ask_for_colour(parent: QWidget, title: str, colour: str, chosen: Callable[[str], None]) -> None:
+    """Lets a colour (#rrggbb) be chosen; nothing waits for it."""
+    dialog = QColorDialog(QColor(colour), parent)
+    dialog.setObjectName("colours")
+    dialog.setWindowTitle(title)
+    dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    dialog.colorSelected.connect(lambda each: chosen(each.name()))
+    dialog.open()
 
 
 class Trouble(QLabel):

@@ -88,12 +88,14 @@ class Thumbnails(QObject):
     ) -> QImage | None:
         """A frame of a shot as the reel shows it; `ready` says whether what its hold needs is measured."""
         shot = request.shot
-        key = "shot", request.take.fingerprint, frame, request.key, shot.hold, shot.mirror, reel_size, size, ready
+        laid = shot.mirror, shot.turns, request.fit, request.bars
+        key = "shot", request.take.fingerprint, frame, request.key, shot.hold, laid, reel_size, size, ready
 
         def make(sources: Sources) -> Pixels:
             return shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
 
-        look = f"shot {reel_size[0]}x{reel_size[1]} {size[0]}x{size[1]} {shot.mirror}"
+        sizes = f"{reel_size[0]}x{reel_size[1]} {size[0]}x{size[1]}"
+        look = f"shot {sizes} {shot.mirror} {shot.turns} {request.fit} {request.bars}"
         return self._get(key, make, None if request.moved else (request.take.fingerprint, frame, look))
 
     @property

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -16,6 +17,7 @@ from clevrin.core.gate.course import GateCourse, maps_of_states, states_of
 from clevrin.core.gate.easing import Stops, arrived, eased
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
+from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
@@ -27,6 +29,7 @@ from clevrin.core.render.picture import picture, plan_at
 from clevrin.core.render.resolving import complete
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of
+from tests.films import numbered_film
 
 UPRIGHT = (404, 720)
 SIZE = (1280, 720)
@@ -396,6 +399,53 @@ def test_the_picture_of_an_output_is_the_part_that_its_gate_shows(demo_take, tmp
     with Sources.of() as sources:
         plan = plan_at(near, 0, SIZE, sources.measured)
     assert plan.layers[0].src_from_out[0] == pytest.approx(0.5) and not plan.unmeasured
+
+
+@pytest.mark.parametrize("turns", [0, 1, 2, 3])
+@pytest.mark.parametrize("mirror", [None, "horizontal"])
+def test_a_picture_is_turned_by_quarters_and_then_mirrored(turns, mirror, tmp_path):
+    film = numbered_film(tmp_path / "f.mp4", frames=2, size=(96, 54))
+    take = take_in(film)
+    size = (54, 96) if turns % 2 else (96, 54)
+    shot = Shot(take_id=take.id, span=take.whole, turns=turns, mirror=mirror)
+    project = Project(takes=(take,), reel=Reel(shots=(shot,), width=size[0], height=size[1]))
+    plain = Project(takes=(take,), reel=Reel(shots=(shot.changed(turns=0, mirror=None),), width=96, height=54))
+    expected = np.rot90(picture(plain, 1, (96, 54)), turns)
+    expected = expected[:, ::-1] if mirror else expected
+    assert np.abs(picture(project, 1, size).astype(int) - expected).mean() < 3
+
+
+@pytest.mark.parametrize("fit", ["fill", "bars", "blurred"])
+@pytest.mark.parametrize("turns", [0, 1])
+def test_a_take_of_another_shape_fills_the_reel_or_stands_on_it_whole(fit, turns, tmp_path):
+    film = numbered_film(tmp_path / "f.mp4", frames=2, size=(96, 54))
+    take = take_in(film)
+    shot = Shot(take_id=take.id, span=take.whole, turns=turns)
+    reel = Reel(shots=(shot,), width=100, height=100, fit=fit, bars="#c02020")
+    shown = picture(Project(takes=(take,), reel=reel), 1, (100, 100)).astype(int)
+    shown = np.rot90(shown, -turns)
+    outside = np.concatenate([shown[:20].reshape(-1, 3), shown[-20:].reshape(-1, 3)])
+    red = (np.abs(outside - (192, 32, 32)).max(axis=1) < 12).mean()
+    assert red > 0.95 if fit == "bars" else red < 0.05
+    whole = picture(
+        Project(takes=(take,), reel=reel.changed(width=96, height=54, shots=(shot.changed(turns=0),))), 1, (96, 54)
+    )
+    if fit != "fill":
+        inner = cv2.resize(shown[24:77, 2:98].astype(np.uint8), (96, 54))
+        assert np.abs(inner.astype(int) - whole).mean() < 12
+    if fit == "blurred":
+        assert outside.std(axis=0).max() > 5 and np.abs(np.diff(shown[:18], axis=1)).max() < 40
+    own = reel.changed(shots=(shot.changed(fit="fill"),))  # what the shot says is more than what the reel says
+    filled = picture(Project(takes=(take,), reel=own), 1, (100, 100))
+    assert np.abs(filled.astype(int) - (192, 32, 32)).max(axis=2).min() > 12
+
+
+def test_a_place_in_the_gate_is_turned_along():
+    trace = still(60)
+    square = GateForm.of(SIZE, (1, 1))
+    course = GateCourse(gate=following(place=(1 / 3, 0.5)), form=square, trace=trace, followed={}, turns=1)
+    # On the left third of a picture that was turned anticlockwise is what was on the upper third as shot.
+    assert np.allclose(course.place(course.gate.follows[0]), (0, -1 / 6))
 
 
 def test_figures_say_where_the_gate_was_and_how_fine_it_is(demo_take):

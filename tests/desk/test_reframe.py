@@ -10,7 +10,7 @@ from clevrin.core.document import Hold, Span
 from clevrin.core.document.edits import RemoveShots, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.media.probe import probe
-from clevrin.desk.reframe.fields import FOLLOW, POSES, SHAPE
+from clevrin.desk.reframe.fields import FOLLOW, LAID, POSES, SHAPE
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
 
@@ -282,6 +282,27 @@ def test_outputs_are_added_named_sized_seen_beside_each_other_and_removed(uprigh
     upright.do("save")
     upright.until(lambda: session.saved)
     assert load(session.path).outputs == session.project.outputs
+
+
+def test_the_picture_is_turned_and_fitted(reframe):
+    bench, session = reframe.window.reframe, reframe.window.session
+    sheet = bench.sheet
+    sheet.pages.show_page(LAID)
+    before = bench.result.pixels[0].copy()
+    reframe.click(sheet.controls["turns"].buttons["1"])
+    assert session.shot.turns == 1
+    reframe.until(lambda: mean_error(before, bench.result.pixels[0]) > 5)
+    reframe.click(sheet.controls["fit"].buttons["blurred"])
+    assert session.shot.fit == "blurred"
+    reframe.until(lambda: not bench._reload.isActive())
+    reframe.click(sheet.controls["fit"].buttons["reel"])
+    reframe.click(sheet.controls["fit_all"].buttons["bars"])
+    bench.edits.colour_bars("#205080")
+    assert (session.shot.fit, session.project.reel.fit, session.project.reel.bars) == (None, "bars", "#205080")
+    reframe.until(lambda: np.abs(bench.result.pixels[0][4, 4, :3].astype(int) - (0x80, 0x50, 0x20)).max() < 8)
+    for _ in range(5):
+        session.undo()
+    assert session.shot.turns == 0 and session.project.reel.fit == "fill"
 
 
 def test_poses_are_put_on_the_other_chosen_shots(upright):

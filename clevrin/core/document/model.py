@@ -20,6 +20,10 @@ from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value
 
 SCHEMA_VERSION: Literal[2] = 2
 
+Turns = Literal[0, 1, 2, 3]
+"""Quarter turns of the picture, anticlockwise as seen."""
+Fit = Literal["fill", "bars", "blurred"]
+"""How a take of another shape stands on the reel: cut to it, or whole, with bars or its own blurred picture around."""
 Mirror = Literal["horizontal", "vertical", "both"] | None
 JoinKind = Literal["plain cut", "whip cut"]
 Worth = Literal["keep", "maybe", "drop"] | None
@@ -154,13 +158,16 @@ class Join(Value):
 class Shot(Value):
     """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not.
 
-    `gates`: how the gate of each output goes over it; one that is not named rests.
+    The picture is turned by `turns` first, and then mirrored. `fit` None: as the reel says. `gates`: how the gate of
+    each output goes over it; one that is not named rests.
     """
 
     id: Id = Field(default_factory=new_id)
     take_id: Id
     span: Span
     mirror: Mirror = None
+    turns: Turns = 0
+    fit: Fit | None = None
     reverse: bool = False
     hold: Hold = Hold()
     loan: Loan | None = None
@@ -204,7 +211,8 @@ class Marker(Value):
 class Reel(Value):
     """The row of shots that is rendered, its own rate and size, and its markers in the order of time.
 
-    `light` says whether the high range of its takes is kept, where all of them have the same.
+    `light` says whether the high range of its takes is kept, where all of them have the same. `fit` and `bars`
+    (#rrggbb): how takes of another shape stand on it, and the colour of bars around them.
     """
 
     rate: Rate = Fraction(30)
@@ -213,6 +221,8 @@ class Reel(Value):
     shots: tuple[Shot, ...] = Field(default=(), max_length=100_000, fail_fast=True)
     markers: tuple[Marker, ...] = Field(default=(), max_length=100_000, fail_fast=True)
     light: Light = "as its takes"
+    fit: Fit = "fill"
+    bars: str = Field(default="#000000", pattern="^#[0-9a-fA-F]{6}$")
 
 
 class Project(Value):

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Follow, Gate, Pose, Span
-from clevrin.core.document.model import Mirror
+from clevrin.core.document.model import Mirror, Turns
 from clevrin.core.gate.easing import Stops, arrived, eased
 from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
@@ -33,8 +33,8 @@ class GateCourse:
     """What the course of a shot's gate is found from.
 
     `form`: the gate that rests; `trace`: the take's, or a still one where nothing asks for it; `followed`: what is
-    followed of the take, by the id of its track; `mirror`: how the shot is mirrored, for places in the gate are as
-    seen. `inside`: whether the gate has to stay in the picture.
+    followed of the take, by the id of its track; `mirror`, `turns`: how the shot is laid on the reel, for places in
+    the gate are as seen. `inside`: whether the gate has to stay in the picture.
     """
 
     gate: Gate
@@ -42,6 +42,7 @@ class GateCourse:
     trace: Trace
     followed: Mapping[str, Followed]
     mirror: Mirror = None
+    turns: Turns = 0
     inside: bool = True
 
     def __call__(self, span: Span, held: Numbers) -> Numbers:
@@ -199,6 +200,8 @@ class GateCourse:
             x = -x
         if self.mirror in ("vertical", "both"):
             y = -y
+        for _ in range(self.turns):
+            x, y = -y, x
         return np.array([x, y])
 
     def _followed(self, span: Span, held: Numbers, states: Numbers) -> Numbers:

@@ -37,6 +37,8 @@ _BORDERS = {
 }
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
 _COARSE = 4
+_BLURRED_PX = 48
+"""How wide what is blurred around a picture is made before it is enlarged."""
 _SHRINKS = 1.3
 """From this reduction on a film's pictures are made twice as fine first."""
 _HALF = np.array([[0.5, 0, -0.25], [0, 0.5, -0.25], [0, 0, 1]])
@@ -98,7 +100,7 @@ def _laid(read: Read, layer: Layer, plan: Plan, quality: Quality) -> Picture:
     if layer.crispness > 0 and quality == "final":
         picture = replace(picture, y=_crisp(picture.y, layer.crispness, matrix))
     if layer.window is not None:
-        picture = _windowed(picture, layer.window)
+        picture = _windowed(picture, layer.window, layer.around)
     if layer.edge == "clear":
         seen = _seen(source, look)
         picture = replace(picture, alpha=seen.astype(np.uint16) * 257 if picture.deep else seen)
@@ -214,16 +216,31 @@ def _seen(source: Picture, look: _Look) -> Plane:
     return _resampled(whole, replace(look, border=cv2.BORDER_CONSTANT, kernel=cv2.INTER_LINEAR), 0)
 
 
-def _windowed(picture: Picture, window: tuple[float, float, float, float]) -> Picture:
-    """Black outside of a window; its edges fall on even pixels, so that no chroma is cut."""
+def _windowed(picture: Picture, window: tuple[float, float, float, float], around: str) -> Picture:
+    """Something else outside of a window; its edges fall on even pixels, so that no chroma is cut."""
     left, top, right, bottom = window_pixels(window)
+    codes = (0, 0, 0) if around == "blurred" else _coded(around, picture)
     planes = []
-    for plane, around, by in zip(picture.planes, black((2, 2), deep=picture.deep).planes, (1, 2, 2), strict=True):
-        framed = np.full_like(plane, around[0, 0])
+    for plane, code, by in zip(picture.planes, codes, (1, 2, 2), strict=True):
         area = slice(top // by, bottom // by), slice(left // by, right // by)
-        framed[area] = plane[area]
+        inner = plane[area]
+        framed = _blurred_out(inner, plane.shape) if around == "blurred" and inner.size else np.full_like(plane, code)
+        framed[area] = inner
         planes.append(framed)
     return replace(picture, y=planes[0], u=planes[1], v=planes[2])
+
+
+def _blurred_out(plane: Plane, shape: tuple[int, ...]) -> Plane:
+    """A plane enlarged until it covers a shape, and blurred until nothing in it draws the eye."""
+    height, width = plane.shape
+    scale = min(width / shape[1], height / shape[0])
+    w, h = max(1, round(shape[1] * scale)), max(1, round(shape[0] * scale))
+    left, top = (width - w) // 2, (height - h) // 2
+    across = max(2, round(_BLURRED_PX * min(1.0, shape[1] / shape[0])))
+    down = max(2, round(across * shape[0] / shape[1]))
+    small = cv2.resize(plane[top : top + h, left : left + w], (across, down), interpolation=cv2.INTER_AREA)
+    soft = cv2.GaussianBlur(small, (0, 0), 1.6, borderType=cv2.BORDER_REFLECT)
+    return cv2.resize(soft, (shape[1], shape[0]), interpolation=cv2.INTER_CUBIC)
 
 
 def window_pixels(window: tuple[float, float, float, float]) -> tuple[int, int, int, int]:

@@ -76,6 +76,6 @@ def _place(resolved: ResolvedShot, store: MeasurementStore, maps: Numbers, size:
     if not shot.gate().follows or not followed:
         return np.full((shot.span.frames, 2), np.nan)
     trace = still_trace(take)
-    subject = gate_course(shot, trace, followed, size).subject(shot.span) + trace.centre
+    subject = gate_course(shot, trace, followed, None).subject(shot.span) + trace.centre
     places = np.array([apply(np.linalg.inv(m), p[None])[0] for m, p in zip(maps, subject, strict=True)])
     return (places + 0.5) / size

@@ -6,6 +6,7 @@ from fractions import Fraction
 from functools import cached_property
 
 from clevrin.core.document import Gate, Hold, Motion, Project, Shot, Take, Track
+from clevrin.core.document.model import Fit
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -13,7 +14,8 @@ class HoldRequest:
     """A shot, its take, the track that it is anchored to, and the take or motion that lends it motion.
 
     `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
-    reel, width and height; None: the take's own. `subjects` are the tracks that the gate depends on.
+    part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
+    depends on. `fit` and `bars`: how the take stands on the reel.
     """
 
     shot: Shot
@@ -22,11 +24,14 @@ class HoldRequest:
     lender: Take | Motion | None = None
     shape: tuple[int, int] | None = None
     subjects: tuple[Track, ...] = ()
+    fit: Fit = "fill"
+    bars: str = "#000000"
 
     @staticmethod
-    def of(project: Project, shot: Shot) -> "HoldRequest":
-        """A shot of the project, or one like it with other settings."""
-        take = project.take(shot.take_id)
+    def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
+        """A shot of the project, or one like it with other settings; `take`, if it is known: the shot's."""
+        take = take or project.take(shot.take_id)
+        fit = shot.fit or project.reel.fit
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
@@ -35,7 +40,9 @@ class HoldRequest:
             take=take,
             track=track,
             lender=_lender(project, shot),
-            shape=(project.reel.width, project.reel.height),
+            shape=shape_of(shot, (project.reel.width, project.reel.height), fit),
+            fit=fit,
+            bars=project.reel.bars,
             subjects=tuple(each for each in take.tracks if each.id in named),
         )
 
@@ -76,8 +83,16 @@ class HoldRequest:
         if isinstance(self.lender, Motion):
             lender = self.lender.id
         shape = None if self.shape is None else Fraction(*self.shape)
-        gate = self.gate, self.subjects, shape, shot.mirror if self.gate.follows else None
+        gate = self.gate, self.subjects, shape, (shot.mirror, shot.turns) if self.gate.follows else None
         return self.take.measured_as, shot.span, shot.hold.path_part, self.track, shot.loan, lender, gate
+
+
+def shape_of(shot: Shot, reel_size: tuple[int, int], fit: Fit) -> tuple[int, int] | None:
+    """The shape of what a reel of a size shows of a shot's source; None: all of it, with something around."""
+    if fit != "fill":
+        return None
+    width, height = reel_size
+    return (height, width) if shot.turns % 2 else (width, height)
 
 
 def _lender(project: Project, shot: Shot) -> Take | Motion | None:

@@ -34,7 +34,8 @@ class Layer:
     mirroring and the fit to the reel in one map, so that the picture is resampled once; `bend`, if there is one, are
     displacements in source pixels that come on top, at the knots of a grid over the source, row by row. `edge` says
     what stands where the source ends, `colour` that of the edge of this name, and `borrowed` which frames are borrowed
-    from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all. `weight` is its
+    from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all; `around` is what
+    stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `weight` is its
     share of the mix; the weights of a plan's layers add up to 1.
     """
 
@@ -48,6 +49,7 @@ class Layer:
     colour: str = "#000000"
     borrowed: tuple[Borrowed, ...] = ()
     window: tuple[float, float, float, float] | None = None
+    around: str = "#000000"
     kernel: Kernel = "bicubic"
     crispness: float = 0.0
     weight: float = 1.0

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Take
-from clevrin.core.document.model import Mirror
+from clevrin.core.document.model import Fit, Mirror, Turns
 from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot
@@ -39,13 +39,17 @@ def plan_shot(
     """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
     shot, take, state = resolved.shot, resolved.take, resolved.state
     source = take.facts.width, take.facts.height
-    held_from_out = reel_map(source, reel_size, size, shot.mirror)
+    held_from_out = reel_map(source, reel_size, size, shot.mirror, shot.turns, resolved.fit)
+    path_window = state.path.window if isinstance(state, Held) else 1.0
+    cut = path_window < 1 or (resolved.fit != "fill" and not _fills(held_from_out, source, size))
     plain = Layer(
         take_id=take.id,
         path=take.path,
         frame=frame,
         source_size=source,
         src_from_out=row9(held_from_out),
+        window=_window(path_window, held_from_out, source) if cut else None,
+        around="blurred" if resolved.fit == "blurred" else resolved.bars if resolved.fit == "bars" else "#000000",
         weight=weight,
     )
     if not isinstance(state, Held):
@@ -60,7 +64,6 @@ def plan_shot(
         edge=hold.edge,
         colour=hold.colour,
         borrowed=_borrowed(state.lenders, frame, src_from_out, size),
-        window=_window(path.window, held_from_out, source) if path.window < 1 else None,
         kernel=hold.kernel,
         crispness=hold.crispness,
     )
@@ -72,9 +75,35 @@ def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: t
     return borrowed_frames(lenders.trace, lenders.chain, frame, src_from_out, size)
 
 
-def reel_map(source: tuple[int, int], reel_size: tuple[int, int], size: tuple[int, int], mirror: Mirror) -> Matrix:
+def reel_map(
+    source: tuple[int, int],
+    reel_size: tuple[int, int],
+    size: tuple[int, int],
+    mirror: Mirror = None,
+    turns: Turns = 0,
+    fit: Fit = "fill",
+) -> Matrix:
     """Pixels of the reel's picture at a size to pixels of a (held) picture as large as the source."""
-    return _fit(source, reel_size) @ _flip(mirror, reel_size) @ _fit(reel_size, size)
+    turned = source[::-1] if turns % 2 else source
+    fitted = _fit(turned, reel_size, whole=fit != "fill")
+    return _quarter_turns(source, turns) @ fitted @ _flip(mirror, reel_size) @ _fit(reel_size, size)
+
+
+def _quarter_turns(source: tuple[int, int], turns: Turns) -> Matrix:
+    """Pixels of a picture that was turned anticlockwise, so many times a quarter, to those of the picture itself."""
+    w, h = source
+    return {
+        0: np.eye(3),
+        1: np.array([[0.0, -1, w - 1], [1, 0, 0], [0, 0, 1]]),
+        2: np.array([[-1.0, 0, w - 1], [0, -1, h - 1], [0, 0, 1]]),
+        3: np.array([[0.0, 1, 0], [-1, 0, h - 1], [0, 0, 1]]),
+    }[turns]
+
+
+def _fills(held_from_out: Matrix, source: tuple[int, int], size: tuple[int, int]) -> bool:
+    """Whether a picture reaches the edges of an output all around."""
+    left, top, right, bottom = _window(1.0, held_from_out, source)
+    return left <= 0 and top <= 0 and right >= size[0] - 1 and bottom >= size[1] - 1
 
 
 def _window(share: float, held_from_out: Matrix, source: tuple[int, int]) -> tuple[float, float, float, float]:
@@ -94,9 +123,9 @@ def fitted_size(source: tuple[int, int], within: tuple[int, int]) -> tuple[int, 
     return width, height
 
 
-def _fit(source: tuple[int, int], out: tuple[int, int]) -> Matrix:
-    """Output pixels to source pixels: the source covers the output, centred, its shape kept."""
-    scale = min(source[0] / out[0], source[1] / out[1])
+def _fit(source: tuple[int, int], out: tuple[int, int], *, whole: bool = False) -> Matrix:
+    """Output pixels to source pixels: the source covers the output, or is `whole` in it, centred, its shape kept."""
+    scale = (max if whole else min)(source[0] / out[0], source[1] / out[1])
     x, y = ((s - 1) / 2 - scale * (o - 1) / 2 for s, o in zip(source, out, strict=True))
     return np.array([[scale, 0, x], [0, scale, y], [0, 0, 1]])
 

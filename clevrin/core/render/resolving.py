@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
-from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.document.model import LONGEST_DISSOLVE, Fit
 from clevrin.core.gate.course import GateCourse
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath, held_path
@@ -66,12 +66,17 @@ class Lacking:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class ResolvedShot:
-    """A shot with all that planning its frames needs. `stamps_s`: the times of its take's frames, if they vary."""
+    """A shot with all that planning its frames needs.
+
+    `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel.
+    """
 
     shot: Shot
     take: Take
     stamps_s: tuple[float, ...] | None
     state: AsShot | Held | Lacking
+    fit: Fit = "fill"
+    bars: str = "#000000"
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -122,7 +127,14 @@ def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) 
 def unheld(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
     """A shot as it was shot, whatever its hold: no path is solved."""
     take = request.take
-    return ResolvedShot(shot=request.shot, take=take, stamps_s=store.times_s(take), state=AsShot())
+    return ResolvedShot(
+        shot=request.shot,
+        take=take,
+        stamps_s=store.times_s(take),
+        state=AsShot(),
+        fit=request.fit,
+        bars=request.bars,
+    )
 
 
 def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedShot]) -> ResolvedFrame:
@@ -211,6 +223,7 @@ def gate_course(
         trace=trace,
         followed=followed,
         mirror=shot.mirror,
+        turns=shot.turns,
         inside=shot.hold.stays_inside,
     )
 

@@ -166,8 +166,8 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
     height = int(box.height() * _THUMB_SHARE)
     width = max(12, int(height * project.reel.width / project.reel.height))
     # As shot: a thumbnail does not wait for a hold, nor change with it.
-    shot = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None)
-    plain = HoldRequest(shot=shot, take=placed.take)
+    shot = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None, gates=())
+    plain = HoldRequest.of(project, shot, placed.take)
     ratio = painter.device().devicePixelRatioF()
     size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
     span = placed.shot.span

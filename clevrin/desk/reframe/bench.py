@@ -108,6 +108,7 @@ class ReframeBench(Bench):
         sheet.output_renamed.connect(lambda name: self._change_output(name=name))
         sheet.output_sized.connect(lambda width, height: self._change_output(width=width, height=height))
         sheet.output_removed.connect(self._on_output_removed)
+        sheet.bars_chosen.connect(edits.colour_bars)
         sheet.guides_changed.connect(self._on_guides_changed)
 
     # What is looked at
@@ -260,6 +261,8 @@ class ReframeBench(Bench):
                 amount=self.edits.amount,
                 frames=self.edits.frames,
                 follow=here[-1] if here else None,
+                shot=seen.shot,
+                reel=seen.project.reel,
             ),
             seen.take,
         )

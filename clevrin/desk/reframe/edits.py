@@ -4,8 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from clevrin.core.document import CounterZoom, Follow, Gate, Output, Placement, Pose, Track
-from clevrin.core.document.edits import AddOutput, ChangeOutput, RemoveOutput, SetGate
-from clevrin.core.gate.form import GateForm
+from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, FitShots, RemoveOutput, SetGate, TurnShots
 from clevrin.core.gate.moves import MoveTerms, backward, mirrored, moved_by, put_on
 from clevrin.desk.context import Context
 from clevrin.desk.reframe.seen import SeenShot
@@ -42,8 +41,7 @@ class GateEdits:
         if seen is None:
             return
         if seen.shot.hold.stays_inside:
-            facts = seen.take.facts
-            pose = GateForm.of((facts.width, facts.height), seen.size).kept_inside(pose)
+            pose = seen.form.kept_inside(pose)
         self._do(seen, seen.gate.put(pose, instead_of=instead_of), "Set pose", gesture)
 
     def put_here(self) -> None:
@@ -115,9 +113,7 @@ class GateEdits:
             return
         poses = moved_by(name, terms)
         if seen.shot.hold.stays_inside:
-            facts = seen.take.facts
-            form = GateForm.of((facts.width, facts.height), seen.size)
-            poses = tuple(form.kept_inside(pose) for pose in poses)
+            poses = tuple(seen.form.kept_inside(pose) for pose in poses)
         self._do(seen, seen.gate.changed(poses=poses), "Take ready move")
 
     def mirror(self) -> None:
@@ -222,6 +218,28 @@ class GateEdits:
             return
         zoom = (seen.gate.counter_zoom or CounterZoom()).changed(track=track_id)
         self._do(seen, seen.gate.changed(counter_zoom=zoom), "Zoom")
+
+    # How the picture is laid
+
+    def turn_picture(self, turns: int) -> None:
+        """Turns the chosen shots by quarters, anticlockwise as seen."""
+        ids = self._context.session.shot_ids
+        if ids:
+            self._context.session.do(TurnShots(shot_ids=ids, turns=turns % 4))  # type: ignore[arg-type]
+
+    def fit(self, fit: str) -> None:
+        """How the chosen shots stand on the reel: "reel" is as the reel says."""
+        ids = self._context.session.shot_ids
+        if ids:
+            self._context.session.do(FitShots(shot_ids=ids, fit=None if fit == "reel" else fit))  # type: ignore[arg-type]
+
+    def fit_all(self, fit: str) -> None:
+        """How takes of another shape stand on the reel where their shots say nothing."""
+        self._context.session.do(FitReel(fit=fit))  # type: ignore[arg-type]
+
+    def colour_bars(self, colour: str) -> None:
+        session = self._context.session
+        session.do(FitReel(fit=session.project.reel.fit, bars=colour))
 
     # Outputs
 

@@ -4,13 +4,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from clevrin.core.document import Follow, Gate, MediaFacts, Pose
+from clevrin.core.document import Follow, Gate, MediaFacts, Pose, Reel, Shot
 from clevrin.core.document.gating import LONGEST_CALM_S, SOFT, STILL, STRAIGHT
 from clevrin.core.gate.moves import READY
 from clevrin.desk.fields import Choice, Field, Number, Switch
 from clevrin.desk.reframe.edits import GateEdits
 
-POSES, FOLLOW, SHAPE = "Poses", "Follow", "Outputs"
+POSES, FOLLOW, LAID, SHAPE = "Poses", "Follow", "Picture", "Outputs"
 
 _EASINGS = (
     ("still", "still", "The gate comes to rest here"),
@@ -39,6 +39,8 @@ class GateHere:
     amount: float
     frames: int
     follow: Follow | None
+    shot: Shot
+    reel: Reel
 
 
 def _share(value: float) -> str:
@@ -199,7 +201,7 @@ FIELDS: tuple[Field[GateHere, GateEdits], ...] = (
             ("right", "right third", "On the right third"),
             ("above", "upper third", "On the upper third"),
         ),
-        columns=4,
+        columns=2,
         default="middle",
         value=lambda here: tuple(key for key, place in _PLACES.items() if place == _terms(here).place),
         edit=lambda edits, key, gesture: edits.change_follow({"place": _PLACES[key]}, gesture),
@@ -275,5 +277,52 @@ FIELDS: tuple[Field[GateHere, GateEdits], ...] = (
         words=lambda value: f"{value:.2f} ×",
         value=lambda here: 0.0 if here.gate.counter_zoom is None else here.gate.counter_zoom.amount,
         edit=lambda edits, value, gesture: edits.counter(value, gesture),
+    ),
+    Choice(
+        id="turns",
+        page=LAID,
+        title="Turned",
+        help="The picture of the chosen shots in quarter turns, anticlockwise",
+        options=(
+            ("0", "as shot", "As the camera stood"),
+            ("1", "¼", "A quarter turn anticlockwise"),
+            ("2", "½", "Upside down"),
+            ("3", "¾", "A quarter turn clockwise"),
+        ),
+        columns=4,
+        default="0",
+        value=lambda here: str(here.shot.turns),
+        edit=lambda edits, key, gesture: edits.turn_picture(int(key)),
+    ),
+    Choice(
+        id="fit",
+        page=LAID,
+        title="Of another shape",
+        help="How the chosen shots stand on the reel where their takes have another shape",
+        options=(
+            ("reel", "as the reel", "As the reel says below"),
+            ("fill", "fill", "Cut to the shape of the output"),
+            ("bars", "bars", "Whole, with bars of a colour"),
+            ("blurred", "blurred", "Whole, with its own blurred picture around"),
+        ),
+        columns=2,
+        default="reel",
+        value=lambda here: here.shot.fit or "reel",
+        edit=lambda edits, key, gesture: edits.fit(key),
+    ),
+    Choice(
+        id="fit_all",
+        page=LAID,
+        title="On the whole reel",
+        help="How takes of another shape stand on the reel where their shots say nothing",
+        options=(
+            ("fill", "fill", "Cut to the shape of the output"),
+            ("bars", "bars", "Whole, with bars of a colour"),
+            ("blurred", "blurred", "Whole, with their own blurred picture around"),
+        ),
+        columns=3,
+        default="fill",
+        value=lambda here: here.reel.fit,
+        edit=lambda edits, key, gesture: edits.fit_all(key),
     ),
 )

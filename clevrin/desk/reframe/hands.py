@@ -75,6 +75,7 @@ class GateHands:
         quad = QPolygonF([_on(corner, view, rect) for corner in view.corners])
         self._dim(painter, rect, quad)
         self._paint_trail(painter, view, rect)
+        painter.setClipping(False)  # handles at the picture's edge are whole
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("ember"), 2))
         painter.drawPolygon(quad)

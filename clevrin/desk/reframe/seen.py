@@ -7,10 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Gate, Pose, Project, Shot, Take
+from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import states_of
+from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.held import placed
 from clevrin.core.motion.models import apply
+from clevrin.core.render.hold_request import shape_of
 from clevrin.core.render.planner import reel_map
 
 Numbers = NDArray[np.float64]
@@ -50,12 +53,21 @@ class SeenShot:
     @property
     def whole(self) -> float:
         """The width of the gate that rests, in pixels of the source."""
+        return 2 * float(self.form.half[0])
+
+    @property
+    def fit(self) -> Fit:
+        return self.shot.fit or self.project.reel.fit
+
+    @property
+    def form(self) -> GateForm:
+        """The gate that rests."""
         facts = self.take.facts
-        return min(facts.width, facts.height * self.size[0] / self.size[1])
+        return GateForm.of((facts.width, facts.height), shape_of(self.shot, self.size, self.fit))
 
     def corners(self, frame: int, *, as_seen: bool = False) -> Numbers:
         """(4, 2): the corners of the gate on the source at a frame, round from its top left; `as_seen`: mirrored."""
-        return apply(self._map(frame, as_seen=as_seen), self._out_corners)
+        return apply(self._map(frame, as_seen=as_seen), self._out_corners if as_seen else self.form.corners)
 
     @cached_property
     def states(self) -> Numbers:
@@ -97,7 +109,7 @@ class SeenShot:
     def source_px(self) -> Numbers:
         """(frames,): pixels of the source for each pixel of the output."""
         span = self.shot.span
-        quads = np.array([self.corners(k) for k in range(span.first, span.end)])
+        quads = np.array([self.corners(k, as_seen=True) for k in range(span.first, span.end)])
         return np.asarray(np.hypot(*(quads[:, 1] - quads[:, 0]).T) / self.size[0])
 
     @property
@@ -112,6 +124,10 @@ class SeenShot:
 
     def _map(self, frame: int, *, as_seen: bool) -> Numbers:
         facts = self.take.facts
-        mirror = self.shot.mirror if as_seen else None
-        fitted = reel_map((facts.width, facts.height), self.size, self.size, mirror)
+        size = facts.width, facts.height
+        if as_seen:
+            fitted = reel_map(size, self.size, self.size, self.shot.mirror, self.shot.turns, self.fit)
+        else:
+            fitted = np.eye(3)
+            fitted[:2, 2] = self._centre
         return fitted if self.path is None else self.path.at(frame) @ fitted

@@ -3,14 +3,14 @@
 import re
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from clevrin.core.document import Output, Project, Take, Track
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.reframe.edits import SHAPES
-from clevrin.desk.reframe.fields import FIELDS, FOLLOW, POSES, SHAPE, GateHere
+from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
 from clevrin.desk.reframe.guides import GUIDES
-from clevrin.desk.sheet import ChoiceSetting, Pages, Setting, Trouble, grey, plain_button, quiet_label
+from clevrin.desk.sheet import ChoiceSetting, Pages, Setting, Trouble, ask_for_colour, grey, plain_button, quiet_label
 
 _REEL = "reel"
 
@@ -30,15 +30,18 @@ class ReframeSheet(FieldSheet):
     subject_chosen = Signal(str)
     """The id of a track; "" for nothing."""
     counter_chosen = Signal(object)
+    bars_chosen = Signal(str)
     guides_changed = Signal(str)
 
     def __init__(self) -> None:
         super().__init__("Reframe", FIELDS, rolls=False)
         self._output: Output | None = None
+        self._bars = "#000000"
         self.pages = Pages(
             (
                 (POSES, "Where the gate is, and how it goes there"),
                 (FOLLOW, "What the gate follows, and how its size runs against a motion"),
+                (LAID, "How the picture is turned, and how a take of another shape stands on the reel"),
                 (SHAPE, "The shapes in which the reel is rendered, and lines to compose by"),
             )
         )
@@ -47,6 +50,7 @@ class ReframeSheet(FieldSheet):
         self.add(self.pages, self.trouble)
         self._make_poses()
         self._make_follow()
+        self._make_laid()
         self._make_outputs()
         self.pages.add_stretch()
 
@@ -96,6 +100,14 @@ class ReframeSheet(FieldSheet):
             *(field[name] for name in ("place", "room", "calm", "handover", "size_too", "counter")),
             _named("Against", "What the size runs against", self.against),
         )
+
+    def _make_laid(self) -> None:
+        self.bars_button = plain_button("Colour of the bars…", "Chooses the colour of bars on this reel")
+        self.bars_button.clicked.connect(self._choose_bars)
+        self.laid_note = quiet_label("")
+        self.laid_note.setWordWrap(True)
+        field = self.controls
+        self.pages.add(LAID, field["turns"], field["fit"], field["fit_all"], self.bars_button, self.laid_note)
 
     def _make_outputs(self) -> None:
         self.outputs = _combo("Which output is looked at")
@@ -159,6 +171,9 @@ class ReframeSheet(FieldSheet):
         surfaces = [track for track in take.tracks if track.kind == "surface"]
         _fill(self.against, [("the camera's push", None), *_tracks(surfaces)], None if zoom is None else zoom.track)
         self.stop_button.setEnabled(here.follow is not None)
+        self._bars = here.reel.bars
+        fit = here.shot.fit or here.reel.fit
+        self.laid_note.setText("" if fit == "fill" else "Poses move the picture within its frame; the bars stay.")
 
     def show_outputs(self, project: Project, output_id: str | None, beside: object) -> None:
         """Shows which outputs there are, which is looked at, and which beside it ("" for none)."""
@@ -181,6 +196,9 @@ class ReframeSheet(FieldSheet):
         self.guides.set_chosen(*on)
 
     # What is done
+
+    def _choose_bars(self) -> None:
+        ask_for_colour(self, "Colour of the bars", self._bars, self.bars_chosen.emit)
 
     def _on_shape_chosen(self, key: str) -> None:
         self.shapes.set_chosen()
@@ -233,8 +251,6 @@ def _named(name: str, help_text: str, control: QWidget) -> Setting:
 
 
 def _row(*widgets: QWidget) -> QWidget:
-    from PySide6.QtWidgets import QHBoxLayout
-
     row = QWidget()
     inner = QHBoxLayout(row)
     inner.setContentsMargins(0, 2, 0, 2)

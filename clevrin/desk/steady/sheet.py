@@ -1,13 +1,12 @@
 """The sheet of the Steady bench: its table of fields, and beside them what is measured, proposed and drawn."""
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QComboBox, QHBoxLayout, QLabel, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
 
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
 from clevrin.desk import theme
 from clevrin.desk.fields import FieldSheet
-from clevrin.desk.sheet import Pages, Trouble, grey, plain_button, quiet_label
+from clevrin.desk.sheet import Pages, Trouble, ask_for_colour, grey, plain_button, quiet_label
 from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.chart import KeepChart
 from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
@@ -176,13 +175,9 @@ class SteadySheet(FieldSheet):
         self.set_enabled("ease_blurred", blurred > 0 or eased)
 
     def _ask_for_colour(self) -> None:
-        dialog = QColorDialog(QColor(self._colour), self)
-        dialog.setObjectName("colours")
-        dialog.setWindowTitle("Colour of the edge")
-        dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.colorSelected.connect(lambda chosen: self.hold_changing.emit({"colour": chosen.name()}, ""))
-        dialog.open()
+        ask_for_colour(
+            self, "Colour of the edge", self._colour, lambda colour: self.hold_changing.emit({"colour": colour}, "")
+        )
 
     def _on_lenders_activated(self, index: int) -> None:
         self.loan_changing.emit(self._lenders[index].loan, "")

@@ -6,6 +6,7 @@ from clevrin.core.document.edits.reel import (
     AddOutput,
     ChangeMarker,
     ChangeOutput,
+    FitReel,
     RemoveMarker,
     RemoveOutput,
     Rename,
@@ -13,6 +14,7 @@ from clevrin.core.document.edits.reel import (
 )
 from clevrin.core.document.edits.shots import (
     DuplicateShots,
+    FitShots,
     InsertShots,
     JoinShots,
     MirrorShots,
@@ -27,6 +29,7 @@ from clevrin.core.document.edits.shots import (
     SplitShot,
     SteadyShots,
     TrimShot,
+    TurnShots,
     duplicate,
 )
 from clevrin.core.document.edits.takes import (
@@ -66,6 +69,8 @@ __all__ = [
     "ConformTake",
     "DuplicateShots",
     "Edit",
+    "FitReel",
+    "FitShots",
     "InsertShots",
     "JoinShots",
     "JudgeTakes",
@@ -95,5 +100,6 @@ __all__ = [
     "SplitShot",
     "SteadyShots",
     "TrimShot",
+    "TurnShots",
     "duplicate",
 ]

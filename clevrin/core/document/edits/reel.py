@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from clevrin.core.document.gating import Output
-from clevrin.core.document.model import Light, Marker, Project
+from clevrin.core.document.model import Fit, Light, Marker, Project
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -34,6 +34,19 @@ class SetReel:
         size = {"width": self.width, "height": self.height}
         changed = reel.changed(rate=self.rate, **size, markers=markers, light=self.light or reel.light)
         return project.changed(reel=changed)
+
+
+@dataclass(frozen=True, kw_only=True)
+class FitReel:
+    """Says how takes of another shape stand on the reel, and which colour bars have (None: as it is)."""
+
+    fit: Fit
+    bars: str | None = None
+    label: str = "Fit pictures"
+
+    def apply(self, project: Project) -> Project:
+        reel = project.reel
+        return project.changed(reel=reel.changed(fit=self.fit, bars=self.bars or reel.bars))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,7 +6,7 @@ from clevrin.core.document.edits.edit import counted, each_shot, present_shots, 
 from clevrin.core.document.gating import Gate
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
-from clevrin.core.document.model import Join, Mirror, Project, Shot
+from clevrin.core.document.model import Fit, Join, Mirror, Project, Shot, Turns
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import Track
 from clevrin.core.document.value import new_id
@@ -202,6 +202,30 @@ class MirrorShots:
 
     def apply(self, project: Project) -> Project:
         return each_shot(project, self.shot_ids, lambda shot: shot.changed(mirror=self.mirror))
+
+
+@dataclass(frozen=True, kw_only=True)
+class TurnShots:
+    """Turns shots by quarters, anticlockwise as seen."""
+
+    shot_ids: tuple[str, ...]
+    turns: Turns
+    label: str = "Turn picture"
+
+    def apply(self, project: Project) -> Project:
+        return each_shot(project, self.shot_ids, lambda shot: shot.changed(turns=self.turns))
+
+
+@dataclass(frozen=True, kw_only=True)
+class FitShots:
+    """Says how shots of another shape stand on the reel; None: as the reel says."""
+
+    shot_ids: tuple[str, ...]
+    fit: Fit | None
+    label: str = "Fit picture"
+
+    def apply(self, project: Project) -> Project:
+        return each_shot(project, self.shot_ids, lambda shot: shot.changed(fit=self.fit))
 
 
 @dataclass(frozen=True, kw_only=True)
