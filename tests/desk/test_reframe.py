@@ -221,6 +221,26 @@ def test_a_subject_is_clicked_followed_handed_over_and_let_go(upright):
     assert len(gate(upright).follows) == 2
 
 
+def test_what_moves_by_itself_is_offered_and_one_click_follows_it_in_every_output(upright):
+    bench, session = upright.window.reframe, upright.window.session
+    session.choose_shot(session.project.reel.shots[1].id)
+    bench.sheet.pages.show_page(FOLLOW)
+    upright.until(lambda: bench.offer_row.buttons and not upright.window.jobs.busy)
+    upright.until(lambda: all(not button.icon().isNull() for button in bench.offer_row.buttons))
+    upright.click(bench.offer_row.buttons[0])
+    (follow,) = gate(upright).follows
+    track = session.take.track(follow.tracks[0])
+    upright.until(lambda: upright.window.followings.of(track) is not None)
+    assert seen(upright).path is not None
+    # Another output begins with what is followed.
+    bench.sheet.pages.show_page(SHAPE)
+    upright.click(bench.sheet.shapes.buttons["square"])
+    assert session.project.outputs[1].id == bench.output
+    assert gate(upright).follows == (follow,)
+    session.undo()
+    assert len(session.project.outputs) == 1
+
+
 def test_counter_zoom_runs_against_the_camera(upright):
     bench = upright.window.reframe
     bench.edits.counter(1.0)

@@ -16,6 +16,7 @@ from clevrin.desk.reframe.fields import GateHere
 from clevrin.desk.reframe.guides import Guides
 from clevrin.desk.reframe.hands import GateHands, GateView
 from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
+from clevrin.desk.reframe.offers import OfferRow, Offers
 from clevrin.desk.reframe.seen import SeenShot
 from clevrin.desk.reframe.sheet import ReframeSheet
 from clevrin.desk.sheet import quiet_label
@@ -34,7 +35,8 @@ class ReframeBench(Bench):
         self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
         self._frame: dict[str, int] = {}
         self._seen: SeenShot | None = None
-        self.sheet = ReframeSheet()
+        self.offers, self.offer_row = Offers(context, self), OfferRow(context)
+        self.sheet = ReframeSheet(self.offer_row)
         self.edits = GateEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: context.player.frame)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -86,6 +88,8 @@ class ReframeBench(Bench):
         self.lanes.pose_chosen.connect(self.context.player.seek)
         self.lanes.pose_changing.connect(self._on_lane_pose_changing)
         self.lanes.pose_changed.connect(self._on_posed)
+        self.offers.changed.connect(lambda _: self._show_offers())
+        self.offer_row.chosen.connect(edits.follow_mover)
         sheet.gesture_ended.connect(session.end_gesture)
         sheet.field_changing.connect(self._on_field_changing)
         sheet.set_button.clicked.connect(lambda: edits.put_here())
@@ -224,6 +228,7 @@ class ReframeBench(Bench):
         self._show_here()
         self._show_lanes()
         self._show_sharpness()
+        self._show_offers()
         self.whole.update()
 
     # What is shown
@@ -330,6 +335,22 @@ class ReframeBench(Bench):
             )
         self._result_note.setText(words)
         self.sheet.sharp.setText(longer)
+
+    def _show_offers(self) -> None:
+        """What moves by itself, to be followed by a click."""
+        seen = self._seen
+        if seen is None or not self.entered:
+            return
+        movers = self.offers.of(seen.shot)
+        if movers is None:
+            measured = self.context.measurements.trace(seen.take) is not None
+            words = "Looking for what moves by itself." if measured else "The motion is being measured."
+        elif movers:
+            words = "What moves by itself: click it to follow it."
+        else:
+            words = "Nothing moves by itself here: the gate rests in the middle, or where poses put it."
+        self.sheet.offers_note.setText(words)
+        self.offer_row.show_movers(seen.take, movers or ())
 
     def _gate_view(self) -> GateView | None:
         seen = self._seen

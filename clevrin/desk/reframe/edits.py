@@ -6,6 +6,7 @@ from typing import Any
 from clevrin.core.document import CounterZoom, Follow, Gate, Output, Placement, Pose, Track
 from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, FitShots, RemoveOutput, SetGate, TurnShots
 from clevrin.core.gate.moves import MoveTerms, backward, mirrored, moved_by, put_on
+from clevrin.core.motion.movers import Mover
 from clevrin.desk.context import Context
 from clevrin.desk.reframe.seen import SeenShot
 
@@ -180,6 +181,16 @@ class GateEdits:
         track = Track(name=f"subject {len(seen.take.tracks) + 1}", kind="point", placed=(placed,))
         self.follow(track.id, track)
 
+    def follow_mover(self, mover: Mover) -> None:
+        """Follows what moves by itself, from where it is best seen."""
+        seen = self._seen()
+        if seen is None:
+            return
+        placed = Placement(frame=mover.frame, places=(mover.middle,))
+        name = f"subject {len(seen.take.tracks) + 1}"
+        track = Track(name=name, kind="point", placed=(placed,))
+        self.follow(track.id, track)
+
     def stop_following(self) -> None:
         seen = self._seen()
         if seen is not None and seen.gate.follows:
@@ -244,7 +255,7 @@ class GateEdits:
     # Outputs
 
     def add_output(self, name: str, width: int, height: int) -> Output | None:
-        """Adds an output; None where it is not possible, which is told."""
+        """Adds an output whose gates follow what those that are looked at follow; None where it is not possible."""
         taken = {output.name for output in self._context.session.project.outputs}
         words, number = name, 2
         while words in taken:
@@ -254,7 +265,13 @@ class GateEdits:
         except ValueError:
             self._tell("An output is 2 to 8192 pixels wide and high, even ones.")
             return None
-        return output if self._context.session.do(AddOutput(output=output)) else None
+        gates = tuple((shot.id, shot.gate(self._looked_at())) for shot in self._context.session.project.reel.shots)
+        given = tuple((id, gate.changed(poses=(), counter_zoom=None)) for id, gate in gates if gate.follows)
+        return output if self._context.session.do(AddOutput(output=output, gates=given)) else None
+
+    def _looked_at(self) -> str | None:
+        seen = self._seen()
+        return None if seen is None else seen.output
 
     def change_output(self, output_id: str, **fields: object) -> None:
         output = self._context.session.project.output(output_id)

@@ -33,8 +33,10 @@ class ReframeSheet(FieldSheet):
     bars_chosen = Signal(str)
     guides_changed = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, offers: QWidget) -> None:
+        """`offers`: the row of what moves by itself."""
         super().__init__("Reframe", FIELDS, rolls=False)
+        self._offers = offers
         self._output: Output | None = None
         self._bars = "#000000"
         self.pages = Pages(
@@ -89,6 +91,8 @@ class ReframeSheet(FieldSheet):
         self.stop_button = plain_button("Follow nothing", "The gate stays with its poses")
         self.follow_note = quiet_label("")
         self.follow_note.setWordWrap(True)
+        self.offers_note = quiet_label("")
+        self.offers_note.setWordWrap(True)
         self.against = _combo("What the size runs against")
         self.against.activated.connect(lambda index: self.counter_chosen.emit(self.against.itemData(index)))
         field = self.controls
@@ -97,6 +101,8 @@ class ReframeSheet(FieldSheet):
             _named("Subject", "What of the take the gate follows", self.subjects),
             _row(self.pick_button, self.stop_button),
             self.follow_note,
+            self.offers_note,
+            self._offers,
             *(field[name] for name in ("place", "room", "calm", "handover", "size_too", "counter")),
             _named("Against", "What the size runs against", self.against),
         )

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from clevrin.core.document.gating import Output
+from clevrin.core.document.edits.edit import each_shot
+from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.model import Fit, Light, Marker, Project
 
 
@@ -51,13 +52,18 @@ class FitReel:
 
 @dataclass(frozen=True, kw_only=True)
 class AddOutput:
-    """Adds a shape in which the reel is rendered beside its own."""
+    """Adds a shape in which the reel is rendered beside its own; `gates`: what shots have at first, by their ids."""
 
     output: Output
+    gates: tuple[tuple[str, Gate], ...] = ()
     label: str = "Add output"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(outputs=(*project.outputs, self.output))
+        gates = dict(self.gates)
+        project = project.changed(outputs=(*project.outputs, self.output))
+        return each_shot(
+            project, tuple(gates), lambda shot: shot.with_gate(gates[shot.id].changed(output=self.output.id))
+        )
 
 
 @dataclass(frozen=True, kw_only=True)
