@@ -21,7 +21,7 @@ from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.session import Session
 
 _OTHERS_KEPT = 100
-_HELD_BYTES = 10 * 1024 * 1024
+_HELD_BYTES = 6 * 1024 * 1024
 """Held paths of the settings that were looked at last; dragging a slider makes dozens."""
 
 

@@ -1,6 +1,6 @@
 """What can be played: a take, the reel, a shot before and after, the stretch round a join."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -94,10 +94,27 @@ def before_after_programme(project: Project, shot: Shot, within: Size) -> Progra
     return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
 
 
-def reframe_programme(project: Project, shot_id: str, within: Size, results: list[tuple[Project, Size]]) -> Programme:
+@dataclass(frozen=True, kw_only=True)
+class LaidOver:
+    """A neighbour of a shot on the reel that is laid over it: its last frame if it is before, else its first one.
+
+    `difference`: what differs is shown instead of both.
+    """
+
+    before: bool
+    difference: bool = False
+
+
+def reframe_programme(
+    project: Project,
+    shot_id: str,
+    within: Size,
+    results: list[tuple[Project, Size]],
+    laid: LaidOver | None = None,
+) -> Programme:
     """A shot of a project as all that was shot, and as each of some outputs shows it, in step.
 
-    `results`: the project through an output, and the size within which that is made.
+    `results`: the project through an output, and the size within which that is made. `laid` goes over the first one.
     """
     shot = project.shot(shot_id)
     take = project.take(shot.take_id)
@@ -106,15 +123,38 @@ def reframe_programme(project: Project, shot_id: str, within: Size, results: lis
         reel_size = through.reel.width, through.reel.height
         asked.append((HoldRequest.of(through, through.shot(shot_id)), reel_size, fitted_size(reel_size, room)))
 
+    over = None if laid is None else _neighbour(results[0][0], shot_id, before=laid.before)
+    ghost: list[Pixels] = []  # made once, with the first picture
+
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
         whole = take_pixels(sources, take, frame, within)
         each = [
             shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
             for request, reel_size, size in asked
         ]
+        if laid is not None and over is not None:
+            if not ghost:
+                _, reel_size, size = asked[0]
+                ghost.append(shot_pixels(sources, resolve(over[0], sources.measured), over[1], reel_size, size))
+            each[0] = _laid_over(each[0], ghost[0], difference=laid.difference)
         return whole, *each
 
     return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
+
+
+def _neighbour(project: Project, shot_id: str, *, before: bool) -> tuple[HoldRequest, int] | None:
+    """The shot before or after one on the reel, and the frame of its take that meets it; None at the reel's ends."""
+    at = project.shot_index(shot_id) + (-1 if before else 1)
+    if not 0 <= at < len(project.reel.shots):
+        return None
+    shot = project.reel.shots[at]
+    return HoldRequest.of(project, shot), shot.last_shown if before else shot.first_shown
+
+
+def _laid_over(pixels: Pixels, ghost: Pixels, *, difference: bool) -> Pixels:
+    laid = cv2.absdiff(pixels, ghost) if difference else cv2.addWeighted(pixels, 0.5, ghost, 0.5, 0)
+    laid[..., 3] = 255
+    return laid
 
 
 def shot_pixels(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:

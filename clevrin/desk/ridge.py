@@ -158,7 +158,7 @@ class _Keyed:
 
 
 _BodyKey = tuple[_Keyed, RidgeView, int, int]
-_BODIES_BYTES, _STRIPS_BYTES = 8 * 1024 * 1024, 3 * 1024 * 1024
+_BODIES_BYTES, _STRIPS_BYTES = 6 * 1024 * 1024, 2 * 1024 * 1024
 _bodies, _strips = (Remembered(most, QImage.sizeInBytes) for most in (_BODIES_BYTES, _STRIPS_BYTES))
 """The last ridges that were drawn, and those of whole takes."""
 

@@ -33,7 +33,7 @@ _Key = tuple[Any, ...]
 """A kind, the take's fingerprint, the frame, and whatever else makes a difference."""
 
 _IDLE_S = 2.0
-_KEPT_BYTES = 14 * 1024 * 1024
+_KEPT_BYTES = 10 * 1024 * 1024
 _WAITING = 200
 
 

@@ -325,6 +325,26 @@ def test_the_picture_is_turned_and_fitted(reframe):
     assert session.shot.turns == 0 and session.project.reel.fit == "fill"
 
 
+def test_a_neighbour_is_laid_over_the_result_and_never_rendered(reframe):
+    bench, session = reframe.window.reframe, reframe.window.session
+    bench.sheet.pages.show_page(SHAPE)
+    plain = bench.result.pixels[0].astype(int)
+    other = session.project.reel.shots[1]
+    reframe.click(bench.sheet.overlays.buttons["after"])
+    reframe.until(lambda: mean_error(plain, bench.result.pixels[0]) > 3)
+    over = bench.result.pixels[0].astype(int)
+    ghost = 2 * over - plain  # half of each
+    reframe.click(bench.sheet.overlays.buttons["differs-after"])
+    reframe.until(lambda: mean_error(over, bench.result.pixels[0]) > 3)
+    differs = bench.result.pixels[0].astype(int)[..., :3]
+    assert np.abs(differs - np.abs(ghost - plain)[..., :3]).mean() < 2
+    reframe.click(bench.sheet.overlays.buttons["before"])  # there is none before the first
+    reframe.until(lambda: mean_error(plain, bench.result.pixels[0]) < 0.5)
+    session.choose_shot(other.id)
+    reframe.until(lambda: bench.result.pixels)
+    assert session.saved or session.project.reel.shots[1] == other
+
+
 def test_poses_are_put_on_the_other_chosen_shots(upright):
     bench, session = upright.window.reframe, upright.window.session
     go_to(upright, 20)

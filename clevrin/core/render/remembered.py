@@ -11,7 +11,7 @@ import numpy as np
 
 T = TypeVar("T")
 
-_MOST_BYTES = 28 * 1024 * 1024
+_MOST_BYTES = 20 * 1024 * 1024
 
 
 class Remembered:

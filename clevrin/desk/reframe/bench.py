@@ -10,7 +10,7 @@ from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
 from clevrin.desk.context import Context
-from clevrin.desk.programmes import reframe_programme
+from clevrin.desk.programmes import LaidOver, reframe_programme
 from clevrin.desk.reframe.edits import GateEdits
 from clevrin.desk.reframe.fields import GateHere
 from clevrin.desk.reframe.guides import Guides
@@ -33,6 +33,7 @@ class ReframeBench(Bench):
         super().__init__(context)
         self._output: str | None = None
         self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
+        self._laid = ""
         self._frame: dict[str, int] = {}
         self._seen: SeenShot | None = None
         self.offers, self.offer_row = Offers(context, self), OfferRow(context)
@@ -113,6 +114,7 @@ class ReframeBench(Bench):
         sheet.output_sized.connect(lambda width, height: self._change_output(width=width, height=height))
         sheet.output_removed.connect(self._on_output_removed)
         sheet.bars_chosen.connect(edits.colour_bars)
+        sheet.overlay_chosen.connect(self.lay_over)
         sheet.guides_changed.connect(self._on_guides_changed)
 
     # What is looked at
@@ -140,6 +142,12 @@ class ReframeBench(Bench):
         self.refresh()
         self.reload()
 
+    def lay_over(self, key: str) -> None:
+        """Lays a neighbour on the reel over the result: a key of `OVERLAYS`."""
+        self._laid = key
+        self.sheet.overlays.set_chosen(key)
+        self.reload()
+
     def go_to_pose(self, way: int) -> None:
         """Goes to the pose before or after the frame that is looked at."""
         frame = self.edits.neighbour(way)
@@ -154,7 +162,10 @@ class ReframeBench(Bench):
         results = [(project.through(self.output), self.result.wanted_size)]
         if self.beside != "":
             results.append((project.through(self.beside), self.other.wanted_size))
-        programme = reframe_programme(project, shot.id, self.whole.wanted_size, results)
+        laid = None
+        if self._laid:
+            laid = LaidOver(before=self._laid.endswith("before"), difference=self._laid.startswith("differs"))
+        programme = reframe_programme(project, shot.id, self.whole.wanted_size, results, laid)
         return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
 
     def show_frame(self, frame: int, pictures: tuple) -> None:

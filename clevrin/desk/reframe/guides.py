@@ -11,6 +11,14 @@ GUIDES: tuple[tuple[str, str, str], ...] = (
     ("diagonals", "diagonals", "From corner to corner"),
     ("safe", "safe area", "What no screen cuts off: ninety per cent of each side"),
 )
+OVERLAYS: tuple[tuple[str, str, str], ...] = (
+    ("", "nothing", "The result alone"),
+    ("before", "shot before", "The last frame of the shot before, half through"),
+    ("after", "shot after", "The first frame of the shot after, half through"),
+    ("differs-before", "differs, before", "Where it differs from the last frame of the shot before"),
+    ("differs-after", "differs, after", "Where it differs from the first frame of the shot after"),
+)
+"""What of the neighbours is laid over the result, to lay a subject on a subject; none of it renders."""
 _SAFE = 0.9
 
 

@@ -9,7 +9,7 @@ from clevrin.core.document import Output, Project, Take, Track
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
-from clevrin.desk.reframe.guides import GUIDES
+from clevrin.desk.reframe.guides import GUIDES, OVERLAYS
 from clevrin.desk.sheet import ChoiceSetting, Pages, Setting, Trouble, ask_for_colour, grey, plain_button, quiet_label
 
 _REEL = "reel"
@@ -32,6 +32,7 @@ class ReframeSheet(FieldSheet):
     counter_chosen = Signal(object)
     bars_chosen = Signal(str)
     guides_changed = Signal(str)
+    overlay_chosen = Signal(str)
 
     def __init__(self, offers: QWidget) -> None:
         """`offers`: the row of what moves by itself."""
@@ -145,6 +146,14 @@ class ReframeSheet(FieldSheet):
             "Guides", "Lines over the result, which never render", GUIDES, columns=2, exclusive=False
         )
         self.guides.chosen.connect(self.guides_changed)
+        self.overlays = ChoiceSetting(
+            "Laid over it",
+            "A neighbour on the reel over the result, to lay subject on subject",
+            OVERLAYS,
+            columns=2,
+        )
+        self.overlays.set_chosen("")
+        self.overlays.chosen.connect(self.overlay_chosen)
         self.sharp = quiet_label("")
         self.sharp.setWordWrap(True)
         self.pages.add(
@@ -157,6 +166,7 @@ class ReframeSheet(FieldSheet):
             _row(self.render_button, self.drop_button),
             self.sharp,
             self.guides,
+            self.overlays,
         )
 
     # What it shows
