@@ -355,7 +355,11 @@ def _solving_rows() -> list[Row]:
         ("a subject, floated", Gate(follows=(follow,), poses=poses[:1]), "float"),
     ):
         course = GateCourse(
-            gate=gate, form=GateForm.of((1920, 1080), _UPRIGHT), trace=trace, followed={"subject": followed}
+            gate=gate,
+            form=GateForm.of((1920, 1080), _UPRIGHT),
+            trace=trace,
+            followed={"subject": followed},
+            keep=1.0 if how == "none" else 0.9,
         )
         spent = []
         for _ in range(5):

@@ -2,9 +2,23 @@
 
 from pathlib import Path
 
-from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span
+from clevrin.core.document import (
+    Follow,
+    Gate,
+    Hold,
+    Join,
+    Output,
+    Placement,
+    Pose,
+    Project,
+    Reel,
+    Shot,
+    Span,
+    Track,
+)
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import load, save
+from clevrin.core.document.gating import SOFT
 from clevrin.core.document.keeping import data_folder
 from clevrin.core.errors import DocumentError
 from clevrin.core.media.taking_in import take_in
@@ -14,9 +28,28 @@ from clevrin.demo.scenes import SCENES
 NAME = "Kite day on Gable Hill"
 
 
+UPRIGHT = Output(id="upright", name="upright", width=540, height=960)
+_STROLLER = Track(
+    id="stroller",
+    name="stroller",
+    kind="point",
+    placed=(Placement(frame=80, places=((880.7, 478.3),)),),
+    reach_px=16.0,
+)
+"""Somebody who walks over the hill."""
+
+
+def _gate(*poses: Pose, follows: tuple[Follow, ...] = ()) -> tuple[Gate, ...]:
+    return (Gate(output=UPRIGHT.id, poses=poses, follows=follows),)
+
+
 def demo_project() -> Project:
-    """The takes, and a reel: the walk past the workshop whips over to the hill; then the picnic."""
+    """The takes, and a reel: the walk past the workshop whips over to the hill; then the picnic.
+
+    An upright output tells the same: its gate goes from door to door, follows somebody over the hill, ends on a kite.
+    """
     takes = {each.name: take_in(FOOTAGE / f"{each.name}.mp4") for each in SCENES}
+    takes["hill"] = takes["hill"].changed(tracks=(_STROLLER,))
     project = AddTakes(takes=tuple(takes.values())).apply(Project(name=NAME))
     walk, hill = (next(s for s in SCENES if s.name == name) for name in ("walk-past", "hill"))
     shots = (
@@ -25,15 +58,29 @@ def demo_project() -> Project:
             span=Span(first=0, end=walk.whips[0].peak + 1),
             hold=Hold(how="float"),
             leave=Join(kind="whip cut", dissolve_frames=2),
+            gates=_gate(
+                Pose(frame=12, x=480, y=360, width=380, leave=SOFT),
+                Pose(frame=60, x=760, y=360, width=380, arrive=SOFT, leave=SOFT),
+                Pose(frame=118, x=640, y=360, width=380),
+            ),
         ),
         Shot(
             take_id=takes["hill"].id,
             span=Span(first=hill.whips[0].peak, end=hill.frames),
             hold=Hold(how="float"),
+            gates=_gate(follows=(Follow(tracks=(_STROLLER.id,), room=0.3),)),
         ),
-        Shot(take_id=takes["picnic"].id, span=Span(first=20, end=170), hold=Hold(how="float")),
+        Shot(
+            take_id=takes["picnic"].id,
+            span=Span(first=20, end=170),
+            hold=Hold(how="float"),
+            gates=_gate(
+                Pose(frame=40, x=620, y=370, width=380),
+                Pose(frame=150, x=660, y=230, width=230, belongs="scene"),
+            ),
+        ),
     )
-    return project.changed(reel=Reel(rate=walk.rate, width=1280, height=720, shots=shots))
+    return project.changed(outputs=(UPRIGHT,), reel=Reel(rate=walk.rate, width=1280, height=720, shots=shots))
 
 
 def demo_file(*, fresh: bool = False) -> Path:

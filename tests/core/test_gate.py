@@ -283,7 +283,7 @@ def test_a_float_and_a_followed_subject_together_keep_both_promises():
     world = walked(200)
     places = world - shot * (1, -1)
     gate = following(room=0.5)
-    course = course_of(gate, trace, {"a": seen_at(places)})
+    course = course_of(gate, trace, {"a": seen_at(places)}, keep=0.9)
     path = held_path(trace, whole(trace), Hold(how="float", keep=0.9), shape=UPRIGHT, posed=course)
     form = course.form
     for k in range(trace.frames):
@@ -291,6 +291,17 @@ def test_a_float_and_a_followed_subject_together_keep_both_promises():
         assert corners.min() >= -1e-6 and (corners <= (1279, 719)).all()
         off = apply(np.linalg.inv(path.src_from_held[k]), places[k : k + 1])[0] - trace.centre
         assert (np.abs(off / (2 * form.half)) < 0.25 + 0.02).all()
+
+
+def test_a_gate_as_high_as_the_picture_does_not_undo_the_hold():
+    """It becomes a little smaller instead: what was taken out of the shake stays out."""
+    trace = trace_of(2 * shaky(200))
+    places = np.column_stack([np.linspace(500, 800, 200), np.full(200, 360.0)]) - 2 * shaky(200) * (1, -1)
+    gate = Gate(follows=(Follow(tracks=("a",), room=0.5),))
+    course = course_of(gate, trace, {"a": seen_at(places)}, keep=0.9)
+    path = held_path(trace, whole(trace), Hold(how="float", keep=0.9), shape=UPRIGHT, posed=course)
+    down = path.gate[:, 1, 2]
+    assert np.abs(np.diff(down, n=2)).max() < 0.05 and path.least_kept >= 0.9
 
 
 # Counter-zoom

@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit
 
 from clevrin.core.document import Hold, Span
-from clevrin.core.document.edits import RemoveShots, SetHold, TrimShot
+from clevrin.core.document.edits import RemoveOutput, RemoveShots, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.media.probe import probe
 from clevrin.desk.reframe.fields import FOLLOW, LAID, POSES, SHAPE
@@ -19,6 +19,7 @@ from tests.films import mean_error
 def reframe(demo):
     """The Reframe bench with the first shot, which is not held."""
     session = demo.window.session
+    session.do(RemoveOutput(output_id=session.project.outputs[0].id))
     session.do(SetHold(shot_id=session.shot.id, hold=Hold()))
     demo.key(Qt.Key.Key_3)
     demo.until(lambda: demo.window.reframe.whole.pixels and demo.window.reframe.result.pixels)

@@ -34,7 +34,8 @@ class GateCourse:
 
     `form`: the gate that rests; `trace`: the take's, or a still one where nothing asks for it; `followed`: what is
     followed of the take, by the id of its track; `mirror`, `turns`: how the shot is laid on the reel, for places in
-    the gate are as seen. `inside`: whether the gate has to stay in the picture.
+    the gate are as seen. `inside`: whether the gate has to stay in the picture; `keep`: how much smaller it may become
+    for that, because a hold moves the picture under it.
     """
 
     gate: Gate
@@ -44,6 +45,7 @@ class GateCourse:
     mirror: Mirror = None
     turns: Turns = 0
     inside: bool = True
+    keep: float = 1.0
 
     def __call__(self, span: Span, held: Numbers) -> Numbers:
         """(span.frames, 3, 3): where the gate is on the held picture, as maps of the gate that rests.
@@ -242,7 +244,7 @@ class GateCourse:
             return np.zeros((len(held), 1, 2)), np.ones((len(held), 1))
         a, b, x, y = similarities_of(held).T
         similar = np.stack([np.stack([a, -b], axis=1), np.stack([b, a], axis=1)], axis=1)
-        at = self.form.corners @ (similar @ turned).transpose(0, 2, 1) + np.stack([x, y], axis=1)[:, None]
+        at = self.keep * self.form.corners @ (similar @ turned).transpose(0, 2, 1) + np.stack([x, y], axis=1)[:, None]
         limits = self.form.limits - 1.0
         rows, reach = [], []
         for axis in (0, 1):
@@ -264,7 +266,7 @@ class GateCourse:
 
     def _kept_inside(self, states: Numbers) -> Numbers:
         """The states moved so that no corner leaves the picture."""
-        room = np.maximum(0.0, self.form.limits - self._extents(states))
+        room = np.maximum(0.0, self.form.limits - self.keep * self._extents(states))
         states[:, :2] = np.clip(states[:, :2], -room, room)
         return states
 

@@ -225,6 +225,7 @@ def gate_course(
         mirror=shot.mirror,
         turns=shot.turns,
         inside=shot.hold.stays_inside,
+        keep=1.0 if shot.hold.how == "none" else shot.hold.keep,
     )
 
 
