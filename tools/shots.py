@@ -142,6 +142,32 @@ def main() -> None:
                 session.undo()
             session.choose_shot(session.project.reel.shots[0].id)
 
+        def reframed() -> None:
+            """The upright output of the demo: poses, a subject that is followed, and another output beside it."""
+            bench, (walked, strolled, picnicked) = window.reframe, session.project.reel.shots
+            window.enter_step("reframe")
+            bench.look_at_output(session.project.outputs[0].id)
+
+            def look(shot_id: str, frame: int, page: str, name: str) -> None:
+                session.choose_shot(shot_id)
+                bench.sheet.pages.show_page(page)
+                rest(0.5)
+                until(lambda: not window.jobs.busy)
+                window.player.seek(frame)
+                rest()
+                shot(name)
+
+            look(walked.id, 60, "Poses", "reframe")
+            look(strolled.id, 92, "Follow", "reframe-follow")
+            bench.sheet.shapes.buttons["square"].click()
+            bench.look_at_output(session.project.outputs[0].id)
+            bench.look_beside(session.project.outputs[1].id)
+            bench.sheet.guides.buttons["thirds"].click()
+            look(picnicked.id, 130, "Outputs", "reframe-two")
+            bench.look_beside("")
+            session.undo()
+            session.choose_shot(walked.id)
+
         def what_stands_still() -> None:
             """The planes of a walk along the fence, to choose from."""
             before = session.project
@@ -184,6 +210,7 @@ def main() -> None:
         rest()
         shot("steady")
         steady_views()
+        reframed()
         window.enter_step("join")
         until(lambda: window.join.table.rowCount() > 0)
         rest(2.0)

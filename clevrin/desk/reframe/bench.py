@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from clevrin.core.document import Pose, Shot
+from clevrin.core.document import Pose, Shot, Track
 from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport
@@ -283,6 +283,10 @@ class ReframeBench(Bench):
             seen.take,
         )
         self._show_followed(seen)
+        if gate.counter_zoom is not None:
+            sizes = seen.states[:, 2] / seen.whole
+            price = f"the gate goes from {sizes.max() * 100:.0f} % of its width down to {sizes.min() * 100:.0f} %"
+            self.sheet.set_note("counter", price)
 
     def _show_followed(self, seen: SeenShot) -> None:
         words = ""
@@ -301,9 +305,23 @@ class ReframeBench(Bench):
                     unseen |= set(np.flatnonzero(~found.known[span.first : span.end]) + span.first)
             if not named:
                 words = "What was followed is not in the take any more."
+            elif (larger := self._larger(seen, named)) and not words:
+                words = f"What is followed is larger than the gate in {larger} frames."
             elif unseen and not words:
                 words = f"Not seen in {len(unseen)} frames, first at {min(unseen)}: they are bridged."
         self.sheet.follow_note.setText(words)
+
+    def _larger(self, seen: SeenShot, tracks: list[Track]) -> int:
+        """In how many frames a surface that is followed does not fit into the gate."""
+        first, end = seen.shot.span.first, seen.shot.span.end
+        size = seen.states[:, 2:3] * (1.0, seen.form.half[1] / seen.form.half[0])
+        larger = np.zeros(end - first, bool)
+        for track in tracks:
+            found = self.context.followings.of(track)
+            if found is not None and found.places.shape[1] > 1:
+                extent = np.ptp(found.places[first:end], axis=1)
+                larger |= (np.nan_to_num(extent) > size).any(axis=1)
+        return int(larger.sum())
 
     def _show_lanes(self) -> None:
         seen = self._seen
