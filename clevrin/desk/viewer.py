@@ -28,6 +28,20 @@ class Overlay(Protocol):
     def cursor(self, at: QPointF, rect: QRect) -> Qt.CursorShape: ...
 
 
+class Drawing:
+    """An overlay that is looked at and nothing more; what it draws is said by those made of it."""
+
+    def press(self, at: QPointF, rect: QRect) -> bool:
+        return False
+
+    def drag(self, at: QPointF, rect: QRect) -> None: ...
+
+    def release(self, at: QPointF, rect: QRect) -> None: ...
+
+    def cursor(self, at: QPointF, rect: QRect) -> Qt.CursorShape:
+        return Qt.CursorShape.ArrowCursor
+
+
 class Viewer(QWidget):
     """Shows one picture, or two of one size with a divide between them that can be dragged.
 

@@ -5,10 +5,9 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from clevrin.core.document import Pose, Shot, Track
-from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
+from clevrin.core.document import Pose
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.bench import Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.programmes import LaidOver, reframe_programme
 from clevrin.desk.reframe.edits import GateEdits
@@ -19,14 +18,16 @@ from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
 from clevrin.desk.reframe.offers import OfferRow, Offers
 from clevrin.desk.reframe.seen import SeenShot
 from clevrin.desk.reframe.sheet import ReframeSheet
+from clevrin.desk.reframe.telling import counter_zoom, followed, sharpness
 from clevrin.desk.sheet import quiet_label
+from clevrin.desk.shot_bench import ShotBench, titled
 from clevrin.desk.viewer import Viewer
 
 _NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
 _POSE = "pose"
 
 
-class ReframeBench(Bench):
+class ReframeBench(ShotBench):
     """Chooses what is seen of the chosen shot, in each output."""
 
     def __init__(self, context: Context) -> None:
@@ -34,7 +35,6 @@ class ReframeBench(Bench):
         self._output: str | None = None
         self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
         self._laid = ""
-        self._frame: dict[str, int] = {}
         self._seen: SeenShot | None = None
         self.offers, self.offer_row = Offers(context, self), OfferRow(context)
         self.sheet = ReframeSheet(self.offer_row)
@@ -68,9 +68,9 @@ class ReframeBench(Bench):
         self.guides = Guides()
         self.result.set_overlay(self.guides)
         self._pictures = pictures
-        pictures.addWidget(_titled(QLabel("all that was shot, and the gate"), self.whole, self._whole_note), 8)
-        pictures.addWidget(_titled(self._result_label, self.result, self._result_note), 5)
-        self._other_side = _titled(self._other_label, self.other, quiet_label(""))
+        pictures.addWidget(titled(QLabel("all that was shot, and the gate"), self.whole, self._whole_note), 8)
+        pictures.addWidget(titled(self._result_label, self.result, self._result_note), 5)
+        self._other_side = titled(self._other_label, self.other, quiet_label(""))
         self._other_side.hide()
         pictures.addWidget(self._other_side, 5)
         self.transport = Transport(self.context)
@@ -166,32 +166,22 @@ class ReframeBench(Bench):
         if self._laid:
             laid = LaidOver(before=self._laid.endswith("before"), difference=self._laid.startswith("differs"))
         programme = reframe_programme(project, shot.id, self.whole.wanted_size, results, laid)
-        return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
+        return Showing(programme=programme, subject=(shot.id,), frame=self.frame_of(shot))
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         shot = self.context.session.shot
         if shot is None or len(pictures) < 2:
             return
         moved = self._frame.get(shot.id) != frame
-        self._frame[shot.id] = frame
         whole, result, *other = pictures
         self.whole.show_pixels(whole)
         self.result.show_pixels(result)
         if other:
             self.other.show_pixels(other[0])
         self.lanes.show_playhead(frame)
-        rate = float(self.context.session.project.take(shot.take_id).facts.rate)
-        first = shot.span.first
-        self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
-        self._follow_on_reel(shot, frame)
+        self.show_instant(shot, frame)
         if moved and not self.context.player.playing:
             self._show_here()
-
-    def _follow_on_reel(self, shot: Shot, frame: int) -> None:
-        session = self.context.session
-        for placed in placed_shots(session.project):
-            if placed.shot.id == shot.id:
-                session.move_playhead(reel_frame(placed, frame))
 
     def viewers(self) -> tuple[Viewer, ...]:
         return self.whole, self.result, self.other
@@ -199,14 +189,6 @@ class ReframeBench(Bench):
     def leave(self) -> None:
         self._do("gate")
         super().leave()
-
-    def seek_reel(self, frame: int) -> None:
-        shot, project = self.context.session.shot, self.context.session.project
-        placed = shot_at(project, frame)
-        if shot is not None and placed is not None and placed.shot.id == shot.id:
-            at = nominal_frame(placed, frame)
-            self._frame[shot.id] = at
-            self.context.player.seek(at, scrubbing=True)
 
     def put_back(self) -> bool:
         dragging = self.hands.put_back() or self.lanes.put_back()
@@ -238,7 +220,9 @@ class ReframeBench(Bench):
         self._show_titles()
         self._show_here()
         self._show_lanes()
-        self._show_sharpness()
+        short, words = sharpness(self._seen)
+        self._result_note.setText(short)
+        self.sheet.sharp.setText(words)
         self._show_offers()
         self.whole.update()
 
@@ -283,45 +267,12 @@ class ReframeBench(Bench):
             seen.take,
         )
         self._show_followed(seen)
-        if gate.counter_zoom is not None:
-            sizes = seen.states[:, 2] / seen.whole
-            price = f"the gate goes from {sizes.max() * 100:.0f} % of its width down to {sizes.min() * 100:.0f} %"
-            self.sheet.set_note("counter", price)
+        self.sheet.set_note("counter", counter_zoom(seen))
 
     def _show_followed(self, seen: SeenShot) -> None:
-        words = ""
-        if self.hands.doing == "subject":
-            words = "Click the subject in the whole picture."
-        elif seen.gate.follows:
-            tracks = {track.id: track for track in seen.take.tracks}
-            named = [tracks[id] for follow in seen.gate.follows for id in follow.tracks if id in tracks]
-            unseen = set()
-            for track in named:
-                found = self.context.followings.of(track)
-                if found is None:
-                    words = self.context.followings.trouble(track) or f"{track.name} is being followed."
-                else:
-                    span = seen.shot.span
-                    unseen |= set(np.flatnonzero(~found.known[span.first : span.end]) + span.first)
-            if not named:
-                words = "What was followed is not in the take any more."
-            elif (larger := self._larger(seen, named)) and not words:
-                words = f"What is followed is larger than the gate in {larger} frames."
-            elif unseen and not words:
-                words = f"Not seen in {len(unseen)} frames, first at {min(unseen)}: they are bridged."
+        picking = self.hands.doing == "subject"
+        words = "Click the subject in the whole picture." if picking else followed(seen, self.context.followings)
         self.sheet.follow_note.setText(words)
-
-    def _larger(self, seen: SeenShot, tracks: list[Track]) -> int:
-        """In how many frames a surface that is followed does not fit into the gate."""
-        first, end = seen.shot.span.first, seen.shot.span.end
-        size = seen.states[:, 2:3] * (1.0, seen.form.half[1] / seen.form.half[0])
-        larger = np.zeros(end - first, bool)
-        for track in tracks:
-            found = self.context.followings.of(track)
-            if found is not None and found.places.shape[1] > 1:
-                extent = np.ptp(found.places[first:end], axis=1)
-                larger |= (np.nan_to_num(extent) > size).any(axis=1)
-        return int(larger.sum())
 
     def _show_lanes(self) -> None:
         seen = self._seen
@@ -344,26 +295,6 @@ class ReframeBench(Bench):
         outside = [pose for pose in seen.gate.poses if pose.frame not in shot.span]
         words = f"{len(outside)} poses lie outside of the shot's span" if outside else ""
         self._whole_note.setText(words or "drag the gate, its corners, or the knob to turn it")
-
-    def _show_sharpness(self) -> None:
-        """How many pixels of the source there are for each of the output, and in which frames too few."""
-        seen = self._seen
-        assert seen is not None
-        fine = seen.source_px()
-        least = float(fine.min())
-        soft = np.flatnonzero(fine < 0.995)
-        if not len(soft):
-            words = f"{least:.2f} source px for each px: nothing is lost"
-            longer = words
-        else:
-            span = seen.shot.span
-            words = f"enlarged {1 / least:.2f} times"
-            longer = (
-                f"The gate holds fewer pixels than the output in {len(soft)} of {span.frames} frames "
-                f"({span.first + soft[0]} to {span.first + soft[-1]}): enlarged up to {1 / least:.2f} times."
-            )
-        self._result_note.setText(words)
-        self.sheet.sharp.setText(longer)
 
     def _show_offers(self) -> None:
         """What moves by itself, to be followed by a click."""
@@ -489,15 +420,3 @@ def _quietly(change: Callable[[], None], widget: QWidget) -> None:
     before = widget.blockSignals(True)
     change()
     widget.blockSignals(before)
-
-
-def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
-    """A picture with its title above and small print below."""
-    side = QWidget()
-    column = QVBoxLayout(side)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(4)
-    column.addWidget(title)
-    column.addWidget(viewer, 1)
-    column.addWidget(note)
-    return side

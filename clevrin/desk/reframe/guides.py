@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from clevrin.desk import theme
+from clevrin.desk.viewer import Drawing
 
 GUIDES: tuple[tuple[str, str, str], ...] = (
     ("middle", "middle", "A cross in the middle"),
@@ -22,7 +23,7 @@ OVERLAYS: tuple[tuple[str, str, str], ...] = (
 _SAFE = 0.9
 
 
-class Guides:
+class Guides(Drawing):
     """An overlay that draws the guides that are on."""
 
     def __init__(self) -> None:
@@ -44,16 +45,6 @@ class Guides:
         if "safe" in self.on:
             x, y = box.width() * (1 - _SAFE) / 2, box.height() * (1 - _SAFE) / 2
             painter.drawRect(box.adjusted(x, y, -x, -y))
-
-    def press(self, at: QPointF, rect: QRect) -> bool:
-        return False
-
-    def drag(self, at: QPointF, rect: QRect) -> None: ...
-
-    def release(self, at: QPointF, rect: QRect) -> None: ...
-
-    def cursor(self, at: QPointF, rect: QRect) -> Qt.CursorShape:
-        return Qt.CursorShape.ArrowCursor
 
 
 def _lines(painter: QPainter, box: QRectF, shares: tuple[float, ...]) -> None:

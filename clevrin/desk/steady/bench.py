@@ -3,7 +3,7 @@
 from typing import Literal
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
 from clevrin.core.document import Loan, Shot, Take
 from clevrin.core.document.edits import SetLoan
@@ -11,13 +11,13 @@ from clevrin.core.document.holding import AXES
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import calm_frames, course, idle_axes, shake, shake_px
-from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.bench import Showing, Transport
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
 from clevrin.desk.programmes import before_after_programme, outline_programme
 from clevrin.desk.sheet import plain_button, quiet_label
+from clevrin.desk.shot_bench import ShotBench, titled
 from clevrin.desk.steady.edits import HoldEdits
 from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
@@ -38,14 +38,13 @@ _VIEWS: tuple[tuple[View, str, str], ...] = (
 )
 
 
-class SteadyBench(Bench):
+class SteadyBench(ShotBench):
     """Holds the chosen shot."""
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         self._view: View = "two"
         self._before_held = False
-        self._frame: dict[str, int] = {}
         self._performance: Performance | None = None
         self.proposals = ShotProposals(context.session, context.jobs, context.measurements)
         row = QHBoxLayout(self)
@@ -82,9 +81,9 @@ class SteadyBench(Bench):
             # A label that wraps has its pictures laid out by their width: only where it must.
             note.setWordWrap(theme.scale() > _WRAPS_FROM)
             note.setMinimumWidth(1)
-        self._before_side = _titled(self._before_label, self.before, self._before_note)
+        self._before_side = titled(self._before_label, self.before, self._before_note)
         pictures.addWidget(self._before_side, 1)
-        pictures.addWidget(_titled(self._after_label, self.after, self._after_note), 1)
+        pictures.addWidget(titled(self._after_label, self.after, self._after_note), 1)
         self.lanes = Lanes()
         self.lanes.frame_requested.connect(self.context.player.seek)
         column.addLayout(pictures, 5)
@@ -146,7 +145,7 @@ class SteadyBench(Bench):
             return None
         make = outline_programme if self._view == "outline" else before_after_programme
         programme = make(self.context.session.project, shot, self.after.wanted_size)
-        return Showing(programme=programme, subject=(shot.id,), frame=self._frame.get(shot.id, shot.span.first))
+        return Showing(programme=programme, subject=(shot.id,), frame=self.frame_of(shot))
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         shot = self.context.session.shot
@@ -155,25 +154,15 @@ class SteadyBench(Bench):
         before, after = pictures
         if self._before_held:
             after = before
-        self._frame[shot.id] = frame
         if self._view == "divide":
             self.after.show_pixels(before, after)
         else:
             self.before.show_pixels(before)
             self.after.show_pixels(after)
         self.lanes.show_playhead(frame)
-        rate = float(self.context.session.project.take(shot.take_id).facts.rate)
-        first = shot.span.first
-        self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
-        self._follow_on_reel(shot, frame)
+        self.show_instant(shot, frame)
         if self._performance is not None and self.context.player.playing:
             self._performance.record(frame)
-
-    def _follow_on_reel(self, shot: Shot, frame: int) -> None:
-        session = self.context.session
-        for placed in placed_shots(session.project):
-            if placed.shot.id == shot.id:
-                session.move_playhead(reel_frame(placed, frame))
 
     def viewers(self) -> tuple[Viewer, ...]:
         return self.before, self.after
@@ -181,15 +170,6 @@ class SteadyBench(Bench):
     def leave(self) -> None:
         self._end_performance()
         super().leave()
-
-    def seek_reel(self, frame: int) -> None:
-        """Shows the frame of the chosen shot that stands at a frame of the reel."""
-        shot, project = self.context.session.shot, self.context.session.project
-        placed = shot_at(project, frame)
-        if shot is not None and placed is not None and placed.shot.id == shot.id:
-            at = nominal_frame(placed, frame)
-            self._frame[shot.id] = at
-            self.context.player.seek(at, scrubbing=True)
 
     def show_trouble(self, sentence: str) -> None:
         self.sheet.trouble.tell(sentence)
@@ -370,15 +350,3 @@ class SteadyBench(Bench):
 
 
 _ATTEMPT = "attempt"
-
-
-def _titled(title: QLabel, viewer: Viewer, note: QLabel) -> QWidget:
-    """A picture with its title above and what was measured below."""
-    side = QWidget()
-    column = QVBoxLayout(side)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(4)
-    column.addWidget(title)
-    column.addWidget(viewer, 1)
-    column.addWidget(note)
-    return side

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter, QPen
 
 from clevrin.desk import theme
 from clevrin.desk.marks.painting import paint_kite
+from clevrin.desk.viewer import Drawing
 
 Matrix = NDArray[np.float64]
 Place = tuple[float, float]
@@ -88,7 +89,7 @@ class PlaceDragger:
         return Qt.CursorShape.OpenHandCursor if near else Qt.CursorShape.ArrowCursor
 
 
-class MeshDrawing:
+class MeshDrawing(Drawing):
     """An overlay on the held picture: the grid of a mesh, its displacements drawn larger than they are.
 
     `knots` gives places (rows, columns, 2) as shares of the held picture, or None.
@@ -109,16 +110,6 @@ class MeshDrawing:
             painter.drawPolyline(row)
         for column in zip(*places, strict=True):
             painter.drawPolyline(list(column))
-
-    def press(self, at: QPointF, rect: QRect) -> bool:
-        return False
-
-    def drag(self, at: QPointF, rect: QRect) -> None: ...
-
-    def release(self, at: QPointF, rect: QRect) -> None: ...
-
-    def cursor(self, at: QPointF, rect: QRect) -> Qt.CursorShape:
-        return Qt.CursorShape.ArrowCursor
 
 
 _NEAR_PX = 24
