@@ -10,9 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clevrin.core.document import CounterZoom, Follow, Gate, Hold, Output, Pose, Project, Reel, Shot, Span
-from clevrin.core.document.edits import AddOutput, ChangeOutput, RemoveOutput, SetGate
+from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, RemoveOutput, SetGate
 from clevrin.core.document.files import load, save
 from clevrin.core.document.gating import SOFT, STILL, STRAIGHT
+from clevrin.core.document.journal import Journal, left_behind
 from clevrin.core.gate.course import GateCourse, maps_of_states, states_of
 from clevrin.core.gate.easing import Stops, arrived, eased
 from clevrin.core.gate.form import GateForm
@@ -380,6 +381,22 @@ def test_gates_are_kept_for_each_output_and_go_with_it(tmp_path, demo_take):
     with pytest.raises(KeyError):
         SetGate(shot_id=shot.id, gate=gate).apply(gone)
     assert SetGate(shot_id=shot.id, gate=Gate(output=upright.id)).apply(project).reel.shots[0].gates == ()
+
+
+def test_the_journal_keeps_outputs_gates_and_fits(tmp_path, demo_take):
+    take = demo_take("hill")
+    project = Project(takes=(take,), reel=Reel(shots=(Shot(take_id=take.id, span=take.whole),)))
+    journal = Journal(tmp_path, project, place=None, saved=False)
+    changed = AddOutput(output=Output(name="square", width=100, height=100)).apply(project)
+    journal.record(changed)
+    pose = Pose(frame=3, x=5, y=6, width=30, belongs="scene", arrive=0.3)
+    gate = Gate(output=changed.outputs[0].id, poses=(pose,), level_deg=2.0)
+    for edit in (FitReel(fit="bars", bars="#102030"), SetGate(shot_id=changed.reel.shots[0].id, gate=gate)):
+        changed = edit.apply(changed)
+        journal.record(changed)
+    journal.abandon()
+    (left,) = left_behind(tmp_path)
+    assert left.project == changed
 
 
 def test_what_makes_no_sense_is_refused():

@@ -272,12 +272,12 @@ def test_outputs_are_added_named_sized_seen_beside_each_other_and_removed(uprigh
     (output,) = session.project.outputs
     assert (output.name, output.width, output.height) == ("upright", 1080, 1920)
     sheet.pages.show_page(SHAPE)
-    typed(upright, sheet.name, "for phones")
+    typed(upright, sheet.name_entry, "for phones")
     assert session.project.outputs[0].name == "for phones"
     for wrong in ("wide", "0x100", "101x99"):
-        typed(upright, sheet.size, wrong)
+        typed(upright, sheet.size_entry, wrong)
         assert sheet.trouble.text() and session.project.outputs[0].height == 1920
-    typed(upright, sheet.size, "720x1280")
+    typed(upright, sheet.size_entry, "720x1280")
     assert session.project.size_of(output.id) == (720, 1280)
     bench.look_beside(None)
     upright.until(lambda: bench.other.isVisible() and bench.other.pixels)
@@ -380,4 +380,4 @@ def test_the_gate_is_solved_with_the_hold(demo):
     assert np.allclose(found.states[:, 2], 0.6 * 1280, rtol=0.02) and np.abs(found.states[:, 3]).max() < 1e-6
     place = QPointF(*on_picture(demo, *found.corners(40).mean(axis=0)))
     assert bench.hands.cursor(place, bench.whole.picture_rect()) == Qt.CursorShape.SizeAllCursor
-    assert isinstance(bench.sheet.name, QLineEdit) and "pose" in bench.sheet.set_button.text().lower()
+    assert isinstance(bench.sheet.name_entry, QLineEdit) and "pose" in bench.sheet.set_button.text().lower()

@@ -6,7 +6,7 @@ from itertools import count
 
 import av
 
-ALL_BYTES = 28 * 1024 * 1024
+ALL_BYTES = 20 * 1024 * 1024
 _EACH_BYTES = 24 * 1024 * 1024
 _ids = count()
 

@@ -89,8 +89,7 @@ class FilmWriter:
         if self._alpha:
             options = {"profile": "4444", "alpha_bits": "16"}
         else:
-            # Frames that the encoder looks ahead take 4 MB each at 720p: six are as good as ten.
-            options = {"crf": str(quality), "preset": preset, "rc-lookahead": "6"}
+            options = {"crf": str(quality), "preset": preset}
         if all_intra:
             options |= {"g": "1", "tune": "fastdecode"}
         stream.options = options

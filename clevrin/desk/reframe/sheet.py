@@ -5,7 +5,7 @@ import re
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from clevrin.core.document import Output, Project, Take, Track
+from clevrin.core.document import Output, Project, Reel, Take, Track
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
@@ -39,7 +39,7 @@ class ReframeSheet(FieldSheet):
         super().__init__("Reframe", FIELDS, rolls=False)
         self._offers = offers
         self._output: Output | None = None
-        self._bars = "#000000"
+        self._bars = Reel().bars
         self.pages = Pages(
             (
                 (POSES, "Where the gate is, and how it goes there"),
@@ -129,13 +129,13 @@ class ReframeSheet(FieldSheet):
             exclusive=False,
         )
         self.shapes.chosen.connect(self._on_shape_chosen)
-        self.name = QLineEdit()
-        self.name.setAccessibleName("Name of the output")
-        self.name.returnPressed.connect(self._on_name_entered)
-        self.size = QLineEdit()
-        self.size.setAccessibleName("Size of the output")
-        self.size.setToolTip("Width and height in pixels, as 1080x1920.")
-        self.size.returnPressed.connect(self._on_size_entered)
+        self.name_entry = QLineEdit()
+        self.name_entry.setAccessibleName("Name of the output")
+        self.name_entry.returnPressed.connect(self._on_name_entered)
+        self.size_entry = QLineEdit()
+        self.size_entry.setAccessibleName("Size of the output")
+        self.size_entry.setToolTip("Width and height in pixels, as 1080x1920.")
+        self.size_entry.returnPressed.connect(self._on_size_entered)
         self.render_button = plain_button("Render this output…", "Renders the reel in this shape")
         self.render_button.clicked.connect(
             lambda: self.render_requested.emit(None if self._output is None else self._output.id)
@@ -161,8 +161,8 @@ class ReframeSheet(FieldSheet):
             _named("Output", "Which output is looked at", self.outputs),
             _named("Beside it", "Which other output is seen at the same time", self.beside),
             self.shapes,
-            _named("Name", "What the output is called", self.name),
-            _named("Size", "Its width and height in pixels", self.size),
+            _named("Name", "What the output is called", self.name_entry),
+            _named("Size", "Its width and height in pixels", self.size_entry),
             _row(self.render_button, self.drop_button),
             self.sharp,
             self.guides,
@@ -199,14 +199,14 @@ class ReframeSheet(FieldSheet):
         _fill(self.outputs, each, output_id)
         _fill(self.beside, [("nothing", ""), *(one for one in each if one[1] != output_id)], beside)
         for edit, words in (
-            (self.name, self._output.name if self._output else "the reel"),
-            (self.size, "{}x{}".format(*project.size_of(output_id))),
+            (self.name_entry, self._output.name if self._output else "the reel"),
+            (self.size_entry, "{}x{}".format(*project.size_of(output_id))),
         ):
             if not (edit.hasFocus() and edit.isModified()):
                 edit.setText(words)
-        for control in (self.name, self.drop_button):
+        for control in (self.name_entry, self.drop_button):
             grey(control, self._output is not None, "This is the reel itself.")
-        grey(self.size, self._output is not None, "The reel's size is set by 'Size and rate of the reel'.")
+        grey(self.size_entry, self._output is not None, "The reel's size is set by 'Size and rate of the reel'.")
 
     def show_guides(self, on: set[str]) -> None:
         self.guides.set_chosen(*on)
@@ -222,15 +222,15 @@ class ReframeSheet(FieldSheet):
         self.output_added.emit(name, width, height)
 
     def _on_name_entered(self) -> None:
-        name = self.name.text().strip()
-        self.name.setModified(False)
-        self.name.clearFocus()
+        name = self.name_entry.text().strip()
+        self.name_entry.setModified(False)
+        self.name_entry.clearFocus()
         self.output_renamed.emit(name)
 
     def _on_size_entered(self) -> None:
-        found = re.fullmatch(r"\s*(\d{1,5})\s*[x×]\s*(\d{1,5})\s*", self.size.text())
-        self.size.setModified(False)
-        self.size.clearFocus()
+        found = re.fullmatch(r"\s*(\d{1,5})\s*[x×]\s*(\d{1,5})\s*", self.size_entry.text())
+        self.size_entry.setModified(False)
+        self.size_entry.clearFocus()
         if found is None:
             self.trouble.tell("A size is width and height in pixels, as 1080x1920.")
             return
