@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QVBoxLayout, QWidget
 
 from clevrin.desk import theme
@@ -103,7 +103,11 @@ class _StepButton(QAbstractButton):
         tint = "text" if on else "quiet"
         theme.icon(self._step.icon, tint, 22).paint(painter, (self.width() - 22) // 2, 14, 22, 22)
         painter.setPen(theme.colour(tint))
-        painter.setFont(theme.font(12, strong=on))
+        font = theme.font(12, strong=on)
+        wide = QFontMetrics(font).horizontalAdvance(self._step.name) / (rect.width() - 8)
+        if wide > 1:  # with very large text the longest name would be cut
+            font.setPixelSize(int(font.pixelSize() / wide))
+        painter.setFont(font)
         painter.drawText(rect.adjusted(0, 40, 0, -4), Qt.AlignmentFlag.AlignHCenter, self._step.name)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("quiet"))

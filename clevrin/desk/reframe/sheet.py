@@ -3,7 +3,7 @@
 import re
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QWidget
 
 from clevrin.core.document import Output, Project, Reel, Take, Track
 from clevrin.desk.fields import FieldSheet
@@ -176,7 +176,7 @@ class ReframeSheet(FieldSheet):
         self.show_fields(here)
         self.set_about(f"{take.name}")
         self.remove_button.setEnabled(here.stands)
-        self.set_button.setText("Pose stands here" if here.stands else "Set a pose")
+        self.set_button.setText("Pose set" if here.stands else "Set a pose")
         self.unlevel_button.setEnabled(bool(here.gate.level_deg))
         grey(self.mirror_button, bool(here.gate.poses), "There is no pose yet.")
         grey(self.round_button, bool(here.gate.poses), "There is no pose yet.")
@@ -272,5 +272,9 @@ def _row(*widgets: QWidget) -> QWidget:
     inner.setContentsMargins(0, 2, 0, 2)
     inner.setSpacing(4)
     for widget in widgets:
-        inner.addWidget(widget, 0 if isinstance(widget, QLabel) else 1)
+        if isinstance(widget, QPushButton):  # as wide as there is room, whatever it says
+            widget.setProperty("tight", True)
+            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        fixed = widget.minimumWidth() == widget.maximumWidth()
+        inner.addWidget(widget, 0 if fixed else 1)
     return row
