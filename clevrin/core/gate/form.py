@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Pose
 from clevrin.core.document.gating import LEAST_GATE_PX
-from clevrin.core.motion.models import apply
 
 Numbers = NDArray[np.float64]
 
@@ -61,8 +60,3 @@ class GateForm:
     def laid(self, maps: Numbers) -> Numbers:
         """Maps (n, 3, 3) of the held picture on the source as maps of the gate that rests."""
         return maps if self.posed is None else maps @ self.posed
-
-    def corners_at(self, rows: Numbers | slice = slice(None)) -> Numbers:
-        """(n, 4, 2): the corners on the held picture at each of the posed frames."""
-        assert self.posed is not None
-        return np.array([apply(each, self.corners) for each in self.posed[rows]])

@@ -118,12 +118,6 @@ def backward(gate: Gate, span: Span) -> Gate:
     return gate.changed(poses=_in_order([other(pose) for pose in gate.poses]))
 
 
-def moved_on(gate: Gate, frames: int, last: int) -> Gate:
-    """The gate's poses so many frames later, as far as there are frames, up to `last`."""
-    moved = [pose.changed(frame=min(last, max(0, pose.frame + frames))) for pose in gate.poses]
-    return gate.changed(poses=_in_order(moved))
-
-
 def put_on(gate: Gate, span: Span, other: Span, output: str | None) -> Gate:
     """The poses of a gate over one span as those of another one, from its start on."""
     moved = [pose.changed(frame=max(0, pose.frame - span.first + other.first)) for pose in gate.poses]

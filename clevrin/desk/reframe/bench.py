@@ -257,7 +257,6 @@ class ReframeBench(ShotBench):
                 pose=seen.pose_here(frame),
                 stands=gate.pose_at(frame) is not None,
                 whole=seen.whole,
-                facts=seen.take.facts,
                 amount=self.edits.amount,
                 frames=self.edits.frames,
                 follow=here[-1] if here else None,

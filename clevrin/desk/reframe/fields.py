@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from clevrin.core.document import Follow, Gate, MediaFacts, Pose, Reel, Shot
+from clevrin.core.document import Follow, Gate, Pose, Reel, Shot
 from clevrin.core.document.gating import LONGEST_CALM_S, SOFT, STILL, STRAIGHT
 from clevrin.core.gate.moves import READY
 from clevrin.desk.fields import Choice, Field, Number, Switch
@@ -35,7 +35,6 @@ class GateHere:
     pose: Pose
     stands: bool
     whole: float
-    facts: MediaFacts
     amount: float
     frames: int
     follow: Follow | None

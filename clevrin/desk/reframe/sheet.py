@@ -272,9 +272,10 @@ def _row(*widgets: QWidget) -> QWidget:
     inner.setContentsMargins(0, 2, 0, 2)
     inner.setSpacing(4)
     for widget in widgets:
-        if isinstance(widget, QPushButton):  # as wide as there is room, whatever it says
-            widget.setProperty("tight", True)
-            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         fixed = widget.minimumWidth() == widget.maximumWidth()
+        if isinstance(widget, QPushButton):
+            widget.setProperty("tight", True)
+        if isinstance(widget, QPushButton) and not fixed:  # as wide as there is room, whatever it says
+            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         inner.addWidget(widget, 0 if fixed else 1)
     return row
