@@ -29,7 +29,7 @@ from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import picture, plan_at
 from clevrin.core.render.resolving import complete
 from tests.core.test_path import shaky, whole
-from tests.core.traces import trace_of
+from tests.core.traces import trace_of, whip_course
 from tests.films import numbered_film
 
 UPRIGHT = (404, 720)
@@ -303,6 +303,16 @@ def test_a_gate_as_high_as_the_picture_does_not_undo_the_hold():
     path = held_path(trace, whole(trace), Hold(how="float", keep=0.9), shape=UPRIGHT, posed=course)
     down = path.gate[:, 1, 2]
     assert np.abs(np.diff(down, n=2)).max() < 0.05 and path.least_kept >= 0.9
+
+
+def test_a_whip_is_not_followed():
+    """The camera leaves its subject on purpose: the gate waits until it is there again."""
+    course_ = whip_course(160, peak=60, reach_px=1400, shake_px=0.0)
+    trace = trace_of(course_)
+    places = np.array([640.0, 360.0]) + 300 - (course_ - course_[100]) * (1, -1)
+    gate = following(room=0.5)
+    at = middles(course_of(gate, trace, {"a": seen_at(places)}), trace)
+    assert np.abs(np.diff(at, axis=0)).max() < 0.1 * np.abs(np.diff(places, axis=0)).max()
 
 
 # Counter-zoom

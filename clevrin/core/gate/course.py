@@ -19,6 +19,7 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.motion.models import apply, similarities_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.whips import find_whips
 
 Numbers = NDArray[np.float64]
 
@@ -208,7 +209,7 @@ class GateCourse:
 
     def _followed(self, span: Span, held: Numbers, states: Numbers) -> Numbers:
         shares, subject = self._shares(span), self.subject(span)
-        seen = np.asarray(np.isfinite(subject).all(axis=1))
+        seen = np.isfinite(subject).all(axis=1) & ~self._whipped(span)
         if not seen.any():
             return states[:, :2]
         on_held = _applied(np.linalg.inv(held).astype(np.float64), subject)
@@ -237,6 +238,13 @@ class GateCourse:
                 frames=calm * float(self.trace.rate) / 2,
             )
         )
+
+    def _whipped(self, span: Span) -> NDArray[np.bool_]:
+        """(span.frames,): the frames of whips, through which nothing is followed: the camera leaves it on purpose."""
+        whipped = np.zeros(self.trace.frames, bool)
+        for whip in find_whips(self.trace):
+            whipped[whip.start : whip.end + 1] = True
+        return whipped[span.first : span.end]
 
     def _inside_rows(self, held: Numbers, turned: Numbers) -> tuple[Numbers, Numbers]:
         """That the corners of a gate with its middle anywhere are in the source, as rows on the middle (n, 4, 2)."""

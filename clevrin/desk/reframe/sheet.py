@@ -87,7 +87,7 @@ class ReframeSheet(FieldSheet):
     def _make_follow(self) -> None:
         self.subjects = _combo("What of the take the gate follows")
         self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
-        self.pick_button = plain_button("Click it in the picture", "Click the subject in the picture on this frame")
+        self.pick_button = plain_button("Click it", "Click the subject in the whole picture, on this frame")
         self.pick_button.setCheckable(True)
         self.stop_button = plain_button("Follow nothing", "The gate stays with its poses")
         self.follow_note = quiet_label("")
