@@ -10,6 +10,7 @@ from typing import Annotated
 
 import typer
 
+from clevrin.cli.one_take import point_in
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
@@ -48,13 +49,21 @@ def trace(
     out: Out,
     model: Annotated[ModelName, typer.Option(help="The model of the motion.")] = ModelName.auto,
     leave_out: Annotated[list[str] | None, typer.Option(help="An area x,y,w,h in pixels that does not count.")] = None,
+    standing: Annotated[
+        str | None, typer.Option(help="What stands still, where not what covers most: frame,x,y in pixels.")
+    ] = None,
     fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
 ) -> None:
     """Measures the motion of a take and writes it as a motion CSV."""
     check_output(out, [media])
     facts = probe_media(media)
     areas = tuple(_area(text, facts.width, facts.height) for text in leave_out or ())
-    request = TraceRequest(path=media, model=model.value, leave_out=areas, fresh=fresh)
+    pointed = None
+    if standing is not None:
+        (place,) = point_in(standing, take_in(media), "--standing", "standing").placed
+        x, y = place.places[0]
+        pointed = place.frame, (x + 0.5) / facts.width, (y + 0.5) / facts.height
+    request = TraceRequest(path=media, model=model.value, leave_out=areas, pointed=pointed, fresh=fresh)
     with shown(f"Measuring {media.name}") as progress:
         measured = trace_take(request, Shelf(), progress)
     write_text(out, motion_csv(measured, media.name), [media])

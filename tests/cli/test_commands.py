@@ -15,16 +15,19 @@ import numpy as np
 import pytest
 
 from clevrin.core.document.files import load
+from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import probe
+from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.models import apply
+from clevrin.core.motion.motion_reading import read_motion
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_join import whip_there_and_back
 from tests.core.test_media import bad_files
 from tests.core.test_render import one_fast_stretch
-from tests.films import moving_film, numbered_film, rotate_mp4, shift
+from tests.films import moving_film, numbered_film, rotate_mp4, shift, texture
 
 WALK, HILL, PICNIC, BUNTING = (str(FOOTAGE / f"{n}.mp4") for n in ("walk-past", "hill", "picnic", "bunting"))
 
@@ -364,3 +367,22 @@ def test_six_whip_takes_are_assembled_and_each_keeps_its_span(clevrin, tmp_path)
     assert (code, err) == (0, "")
     kept = [float(seconds) for seconds in re.findall(r"^\d: frames \d+ to \d+, (\d+\.\d+) s$", out, re.MULTILINE)]
     assert len(kept) == 6 and min(kept) > 1.2 and out.count("score") == 5
+
+
+def test_what_stands_still_is_chosen_by_a_place(clevrin, tmp_path):
+    """The near texture goes its own way: pointed at, it is what the trace follows."""
+    film = tmp_path / "f.mp4"
+    far, near = texture(3), texture(5)
+    with FilmWriter(film, rate=Fraction(30), size=(320, 180), quality=14) as writer:
+        for k in range(24):
+            rgb = far[300:480, 300 + k : 620 + k].copy()
+            rgb[:, 200:] = near[300:480, 300 + 4 * k : 420 + 4 * k]
+            writer.write(picture_from_rgb(rgb))
+    steps = {}
+    for name, options in (("far", ()), ("near", ("--standing", "4,260,90"))):
+        code, _, err = clevrin("trace", film, "--out", tmp_path / f"{name}.csv", *options)
+        assert (code, err) == (0, "")
+        steps[name] = read_motion(tmp_path / f"{name}.csv").course[-1][0] * 320 / 23
+    assert steps["far"] == pytest.approx(1, abs=0.1) and steps["near"] == pytest.approx(4, abs=0.3)
+    code, _, err = clevrin("trace", film, "--out", tmp_path / "x.csv", "--standing", "90,1,1")
+    assert code == 1 and "there is no frame 90" in err

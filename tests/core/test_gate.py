@@ -18,6 +18,7 @@ from clevrin.core.gate.course import GateCourse, maps_of_states, states_of
 from clevrin.core.gate.easing import Stops, arrived, eased
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
+from clevrin.core.hold.proposals import chart
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.trace import Trace
@@ -361,6 +362,14 @@ def test_an_upright_picture_floats_across_its_whole_source():
     left = [np.abs(np.diff(each[20:130, 0], n=2)).max() for each in middle]
     assert left[0] < 0.1 and left[1] > 1.0
     assert upright.least_kept >= 0.99
+
+
+def test_the_chart_is_of_the_shape_that_is_shown():
+    across = np.column_stack([30 * np.sin(np.arange(150) / 4.0), np.zeros(150)])
+    trace = trace_of(across)
+    wide, upright = (chart(trace, whole(trace), Hold(how="float"), (), Silent(), shape) for shape in (None, UPRIGHT))
+    left = [min(p.shake_px for line in each.lines for p in line if p.asked_keep == 0.97) for each in (wide, upright)]
+    assert left[1] < 0.1 * left[0]
 
 
 def test_what_is_as_shot_stays_as_shot_in_any_shape():

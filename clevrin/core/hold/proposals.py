@@ -15,6 +15,8 @@ from clevrin.core.motion.whips import Whip
 from clevrin.core.progress import Progress, step
 
 Numbers = NDArray[np.float64]
+Shape = tuple[int, int] | None
+"""Width and height of what is shown, in any unit; None: all of the picture."""
 
 _CHART_KEEPS = (0.99, 0.97, 0.95, 0.93, 0.91, 0.88, 0.85, 0.8, 0.75, 0.7, 0.6, 0.5)
 _CHART_SETTLES_S = (0.4, 0.8, 1.6, 3.2)
@@ -52,7 +54,9 @@ class Jolt:
     gain: float
 
 
-def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progress: Progress) -> Chart:
+def chart(
+    trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progress: Progress, shape: Shape = None
+) -> Chart:
     """The keep-settle chart of a float, for a row of budgets and a few settles, the present one among them.
 
     Costs solving some fifty times: about a second for 5 s of film. Raises `CancelledError`.
@@ -66,7 +70,7 @@ def chart(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progres
         for keep in _CHART_KEEPS:
             tried = hold.changed(how="float", settle_s=settle_s, keep=keep, edge="fill", mesh=False, returned=0.0)
             if bound:
-                found = _tried(trace, span, tried, whips)
+                found = _tried(trace, span, tried, whips, shape)
                 if found is not None:
                     points.append(found[0])
                     bound = found[1]
@@ -94,10 +98,12 @@ def hold_at(chart: Chart, keep: float, left_px: float) -> float:
     return round(float(np.exp(found)), 2)
 
 
-def _tried(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> tuple[ChartPoint, bool] | None:
+def _tried(
+    trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], shape: Shape
+) -> tuple[ChartPoint, bool] | None:
     """What a hold gives, and whether its budget held it back; None where no gate fits."""
     try:
-        path = held_path(trace, span, hold)
+        path = held_path(trace, span, hold, shape=shape)
     except ClevrinError:
         return None
     assert path is not None
@@ -106,7 +112,7 @@ def _tried(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> tup
     return ChartPoint(settle_s=hold.settle_s, asked_keep=hold.keep, kept=kept, shake_px=left), path.bound
 
 
-def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
+def price_setters(trace: Trace, span: Span, hold: Hold, shape: Shape = None) -> tuple[Jolt, ...]:
     """The stretches of a few frames that cost a float the most of the picture, dearest first.
 
     The float is solved with room to spare; where its gate is smallest is what sets the price. Each stretch is spared
@@ -116,12 +122,12 @@ def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
     jolts: list[Jolt] = []
     while len(jolts) < _MOST_JOLTS:
         spared = (*hold.spared, *(jolt.span for jolt in jolts))
-        before = _needs(trace, span, free.changed(spared=spared))
+        before = _needs(trace, span, free.changed(spared=spared), shape)
         if before is None:
             break
         at = int(before.argmin())
         stretch = _around(before, at, span, round(_NEAR_S * float(trace.rate)))
-        after = _needs(trace, span, free.changed(spared=(*spared, stretch)))
+        after = _needs(trace, span, free.changed(spared=(*spared, stretch)), shape)
         gain = 0.0 if after is None else float(after.min() - before.min())
         if gain < _WORTH_IT:
             break
@@ -129,10 +135,10 @@ def price_setters(trace: Trace, span: Span, hold: Hold) -> tuple[Jolt, ...]:
     return tuple(jolts)
 
 
-def _needs(trace: Trace, span: Span, hold: Hold) -> Numbers | None:
+def _needs(trace: Trace, span: Span, hold: Hold, shape: Shape) -> Numbers | None:
     """(span.frames,): how large a gate each frame would let the path have; None where no gate fits."""
     try:
-        path = held_path(trace, span, hold)
+        path = held_path(trace, span, hold, shape=shape)
     except ClevrinError:
         return None
     assert path is not None and path.rooms is not None
@@ -160,20 +166,20 @@ class Enough:
     blurred_now: int
 
 
-def least_hold(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) -> Enough:
+def least_hold(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], shape: Shape = None) -> Enough:
     """The longest settle with which hardly a frame is held harder than its blur.
 
     With a shorter settle more of the motion that blurred a frame stays, and its blur looks like what it is. Costs
     twelve solvings at most.
     """
     few = max(1, span.frames // 50)
-    now = _blurred(trace, span, hold, hold.settle_s, whips)
+    now = _blurred(trace, span, hold, whips, shape)
     best = Enough(settle_s=hold.settle_s, blurred=now, blurred_now=now)
     if now <= few:
         return best
     for settle_s in np.geomspace(max(hold.settle_s, _LEAST_SETTLE_S), _LEAST_SETTLE_S, _TRIALS)[1:]:
         rounded = round(float(settle_s), 2)  # as people would set it
-        count = _blurred(trace, span, hold, rounded, whips)
+        count = _blurred(trace, span, hold.changed(settle_s=rounded), whips, shape)
         if count < best.blurred:
             best = replace(best, settle_s=rounded, blurred=count)
         if count <= few:
@@ -181,8 +187,8 @@ def least_hold(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...]) ->
     return best
 
 
-def _blurred(trace: Trace, span: Span, hold: Hold, settle_s: float, whips: tuple[Whip, ...]) -> int:
-    """How many frames show their blur when a shot floats with a settle."""
-    path = held_path(trace, span, hold.changed(how="float", settle_s=settle_s, ease_blurred=False))
+def _blurred(trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], shape: Shape) -> int:
+    """How many frames show their blur when a shot floats with a hold."""
+    path = held_path(trace, span, hold.changed(how="float", ease_blurred=False), shape=shape)
     assert path is not None
     return len(blurred_frames(trace, span, path, whips))

@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Hold, Shot
 from clevrin.core.hold.proposals import Chart, Enough, Jolt, chart, least_hold, price_setters
 from clevrin.core.progress import Progress
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk.jobs import CHARTING, Job, JobRunner
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.session import Session
@@ -43,7 +44,8 @@ class ShotProposals(QObject):
         if trace is None:
             return None
         hold = _asked(shot.hold)
-        key = "proposals", take.measured_as, shot.span, hold
+        shape = HoldRequest.of(self._session.project, shot).shape
+        key = "proposals", take.measured_as, shot.span, hold, shape
         remembered = self._measurements.store.remembered
         known = remembered.get(key)
         if isinstance(known, Proposals):
@@ -56,9 +58,9 @@ class ShotProposals(QObject):
 
         def work(progress: Progress) -> Proposals:
             return Proposals(
-                chart=chart(trace, shot.span, hold, whips, progress),
-                jolts=price_setters(trace, shot.span, hold),
-                enough=least_hold(trace, shot.span, hold, whips),
+                chart=chart(trace, shot.span, hold, whips, progress, shape),
+                jolts=price_setters(trace, shot.span, hold, shape),
+                enough=least_hold(trace, shot.span, hold, whips, shape),
             )
 
         def done(found: Proposals) -> None:
