@@ -43,6 +43,13 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--soak", action="store_true", help="Goes through what is random a hundred times as often.")
 
 
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """What is marked as long is left to the long versions: every later change waits for this run."""
+    if not config.getoption("--soak"):
+        config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("long")])
+        items[:] = [item for item in items if not item.get_closest_marker("long")]
+
+
 @pytest.fixture
 def times(request: pytest.FixtureRequest):
     """How often something is done: so often, or so often when the tests soak."""

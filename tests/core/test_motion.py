@@ -25,6 +25,8 @@ from tests.conftest import TAKES
 from tests.core.traces import trace_of
 from tests.films import about, moving_film, numbered_film, shift
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 
 def rms(values: np.ndarray) -> float:
     return float(np.sqrt((values**2).mean()))
@@ -88,7 +90,14 @@ def test_auto_takes_the_simplest_model_that_explains_a_take(tmp_path):
     assert trace_take(TraceRequest(path=tmp_path / "turn.mp4"), Shelf(tmp_path), Silent()).model != "translation"
 
 
-@pytest.mark.parametrize(("angle", "shutter"), [(0, 0.25), (90, 0.5), (180, 0.9), (-90, 0.25), (45, 0.5)])
+@pytest.mark.parametrize(
+    ("angle", "shutter"),
+    [
+        (0, 0.25),
+        (45, 0.5),
+        *(pytest.param(*each, marks=LONG) for each in ((90, 0.5), (180, 0.9), (-90, 0.25))),
+    ],
+)
 def test_whips_in_every_direction_with_other_shutters(tmp_path, angle, shutter):
     """Speed peaks at frame 12; the camera moves towards `angle`, so the texture is read further there."""
     x, y = np.cos(np.radians(angle)), -np.sin(np.radians(angle))

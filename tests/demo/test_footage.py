@@ -18,6 +18,8 @@ from clevrin.demo.scene import Scene
 from clevrin.demo.scenes import SCENES
 from tests.conftest import TAKES
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 
 @pytest.mark.parametrize("name", FILMED)
 def test_the_shipped_truth_is_that_of_the_scene(name):
@@ -40,7 +42,7 @@ def test_all_films_together_are_small_enough():
     assert sum(p.stat().st_size for p in FOOTAGE.iterdir()) < 20_000_000
 
 
-@pytest.mark.parametrize(("name", "frame"), [("hill", 90), ("bunting", 4)])
+@pytest.mark.parametrize(("name", "frame"), [pytest.param("hill", 90, marks=LONG), ("bunting", 4)])
 def test_a_frame_drawn_again_is_the_shipped_one(name, frame):
     drawn = rgb_from_picture(developed(frame_light(FILMED[name], frame), frame)).astype(float)
     with FilmReader(FOOTAGE / f"{name}.mp4") as reader:
