@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Span
+from clevrin.core.gate.form import GateForm
+from clevrin.core.gate.resting import detail_of, resting_place
 from clevrin.core.motion.movers import find_movers
 from clevrin.core.motion.vectors import Vectors
 from clevrin.core.progress import Silent
@@ -33,6 +35,25 @@ def test_people_and_kites_are_offered_where_they_truly_are(name, demo_take, meas
         assert 0 <= left < right <= 1279 and 0 <= top < bottom <= 719 and mover.first <= mover.frame <= mover.last
         near = [np.hypot(*(each[mover.frame] - mover.middle)) for each in places]
         assert min(near) < 160, mover
+
+
+def test_a_gate_rests_where_most_is_to_be_seen():
+    rng = np.random.default_rng(4)
+    still_, moving = rng.uniform(0, 1, (200, 2)), rng.normal((0.8, 0.4), 0.03, (120, 2))
+    after = np.concatenate([still_, moving])
+    groups = np.concatenate([np.ones(200), np.zeros(120)]).astype(np.int8)
+    found = Vectors(before=after, after=after, groups=groups)
+    detail = detail_of(Span(first=0, end=60), lambda frame: found)
+    assert detail.sum() == pytest.approx(1)
+    upright = GateForm.of((1280, 720), (9, 16))
+    x, y = resting_place(detail, upright, 405)
+    assert abs(x - 0.8 * 1280) < 120 and y == pytest.approx(359.5, abs=1)
+    close = resting_place(detail, upright, 120)
+    assert np.hypot(close[0] - 1024, close[1] - 288) < 90
+    # Where nothing is known it rests in the middle, and nowhere outside of the picture.
+    nothing = detail_of(Span(first=0, end=60), lambda frame: None)
+    assert resting_place(nothing, upright, 405) == pytest.approx((639.5, 359.5), abs=12)
+    assert resting_place(detail, GateForm.of((1280, 720)), 1280) == pytest.approx((639.5, 359.5))
 
 
 def test_where_nothing_moves_by_itself_nothing_is_offered():

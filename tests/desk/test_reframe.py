@@ -346,6 +346,39 @@ def test_a_neighbour_is_laid_over_the_result_and_never_rendered(reframe):
     assert session.saved or session.project.reel.shots[1] == other
 
 
+def test_the_gate_rests_where_most_is_to_be_seen(upright):
+    bench = upright.window.reframe
+    upright.until(lambda: bench.sheet.rest_button.isEnabled())
+    go_to(upright, 30)
+    upright.click(bench.sheet.rest_button)
+    (pose,) = gate(upright).poses
+    assert pose.frame == 30 and pose.width == pytest.approx(405, abs=1)
+    detail = bench.offers.of(bench._seen.shot).detail
+    assert detail[:, int(pose.x / 20) - 3 : int(pose.x / 20) + 3].mean() > 0.9 * detail.mean()
+
+
+def test_lines_of_ones_own_and_a_safe_area_are_each_outputs_own(reframe):
+    bench, sheet = reframe.window.reframe, reframe.window.reframe.sheet
+    sheet.pages.show_page(SHAPE)
+    reframe.click(sheet.guides.buttons["lines"])
+    rect = bench.result.picture_rect()
+    left, top = rect.left(), rect.top()
+    at = (left + 0.4 * rect.width(), top + 0.5 * rect.height())
+    reframe.drag(bench.result, (at[0], at[1] - 40), at)
+    ((kind, share),) = bench.guides.own.lines
+    assert kind == "down" and share == pytest.approx(0.4, abs=0.02)
+    reframe.drag(bench.result, (left + 5, top + 0.25 * rect.height()), (left + 60, top + 0.25 * rect.height()))
+    assert [each[0] for each in bench.guides.own.lines] == ["down", "across"]
+    reframe.drag(bench.result, at, (left - 60, at[1]))  # out of the picture: gone
+    assert [each[0] for each in bench.guides.own.lines] == ["across"]
+    typed(reframe, sheet.safe.entry, "80")
+    assert bench.guides.own.safe == pytest.approx(0.8)
+    reframe.click(sheet.shapes.buttons["square"])
+    assert bench.guides.own.lines == [] and sheet.safe.number == pytest.approx(0.9)
+    bench.look_at_output(None)
+    assert sheet.safe.number == pytest.approx(0.8) and len(bench.guides.own.lines) == 1
+
+
 def test_poses_are_put_on_the_other_chosen_shots(upright):
     bench, session = upright.window.reframe, upright.window.session
     go_to(upright, 20)

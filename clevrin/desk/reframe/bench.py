@@ -65,7 +65,7 @@ class ReframeBench(ShotBench):
             note.setMinimumWidth(1)
         self.hands = GateHands(self._gate_view, self._on_posing, self._on_posed, self._on_picked, self._on_levelled)
         self.whole.set_overlay(self.hands)
-        self.guides = Guides()
+        self.guides = Guides(lambda: self.result.update())
         self.result.set_overlay(self.guides)
         self._pictures = pictures
         pictures.addWidget(titled(QLabel("all that was shot, and the gate"), self.whole, self._whole_note), 8)
@@ -102,6 +102,8 @@ class ReframeBench(ShotBench):
         sheet.mirror_button.clicked.connect(lambda: edits.mirror())
         sheet.round_button.clicked.connect(lambda: edits.turn_round())
         sheet.others_button.clicked.connect(lambda: edits.put_on_chosen())
+        sheet.rest_button.clicked.connect(self._on_rest_clicked)
+        sheet.safe.value_changing.connect(self._on_safe_changing)
         sheet.clear_button.clicked.connect(lambda: edits.remove_all())
         sheet.subject_chosen.connect(lambda id: edits.follow(id) if id else edits.stop_following())
         sheet.pick_button.toggled.connect(lambda on: self._do("subject" if on else "gate"))
@@ -207,6 +209,8 @@ class ReframeBench(ShotBench):
         self.sheet.pages.setEnabled(shot is not None)
         self.sheet.show_outputs(session.project, self.output, self.beside)
         self._other_side.setVisible(self.beside != "")
+        self.guides.look_at(self.output)
+        self.sheet.safe.set_number(self.guides.own.safe)
         if shot is None:
             self._seen = None
             self.sheet.set_about("")
@@ -300,16 +304,17 @@ class ReframeBench(ShotBench):
         seen = self._seen
         if seen is None or not self.entered:
             return
-        movers = self.offers.of(seen.shot)
-        if movers is None:
+        found = self.offers.of(seen.shot)
+        if found is None:
             measured = self.context.measurements.trace(seen.take) is not None
             words = "Looking for what moves by itself." if measured else "The motion is being measured."
-        elif movers:
+        elif found.movers:
             words = "What moves by itself: click it to follow it."
         else:
-            words = "Nothing moves by itself here: the gate rests in the middle, or where poses put it."
+            words = "Nothing moves by itself here: let the gate rest where most is to be seen."
         self.sheet.offers_note.setText(words)
-        self.offer_row.show_movers(seen.take, movers or ())
+        self.offer_row.show_movers(seen.take, () if found is None else found.movers)
+        self.sheet.rest_button.setEnabled(found is not None)
 
     def _gate_view(self) -> GateView | None:
         seen = self._seen
@@ -399,6 +404,15 @@ class ReframeBench(ShotBench):
     def _on_output_removed(self) -> None:
         if self.output is not None:
             self.edits.remove_output(self.output)
+
+    def _on_rest_clicked(self) -> None:
+        found = None if self._seen is None else self.offers.of(self._seen.shot)
+        if found is not None:
+            self.edits.rest(found.detail)
+
+    def _on_safe_changing(self, share: float) -> None:
+        self.guides.own.safe = share
+        self.result.update()
 
     def _on_guides_changed(self, key: str) -> None:
         self.guides.on ^= {key}

@@ -3,9 +3,13 @@
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from clevrin.core.document import CounterZoom, Follow, Gate, Output, Placement, Pose, Track
 from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, FitShots, RemoveOutput, SetGate, TurnShots
 from clevrin.core.gate.moves import MoveTerms, backward, mirrored, moved_by, put_on
+from clevrin.core.gate.resting import resting_place
 from clevrin.core.motion.movers import Mover
 from clevrin.desk.context import Context
 from clevrin.desk.reframe.seen import SeenShot
@@ -116,6 +120,16 @@ class GateEdits:
         if seen.shot.hold.stays_inside:
             poses = tuple(seen.form.kept_inside(pose) for pose in poses)
         self._do(seen, seen.gate.changed(poses=poses), "Take ready move")
+
+    def rest(self, detail: NDArray[np.float64]) -> None:
+        """Replaces the poses by one where most is to be seen, as large as the gate is now."""
+        seen = self._seen()
+        if seen is None:
+            return
+        here = seen.pose_here(self._frame())
+        x, y = resting_place(detail, seen.form, here.width)
+        pose = Pose(frame=self._frame(), x=x, y=y, width=here.width)
+        self._do(seen, seen.gate.changed(poses=(pose,)), "Rest where most is")
 
     def mirror(self) -> None:
         seen = self._seen()

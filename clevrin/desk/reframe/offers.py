@@ -1,11 +1,17 @@
 """What moves by itself in a shot, offered as subjects with a small picture each: one click follows it."""
 
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from clevrin.core.document import Shot, Take
+from clevrin.core.gate.resting import detail_of
 from clevrin.core.motion.movers import Mover, find_movers
+from clevrin.core.motion.vectors import Vectors
 from clevrin.core.progress import Progress
 from clevrin.desk import theme
 from clevrin.desk.context import Context
@@ -13,6 +19,14 @@ from clevrin.desk.jobs import CHARTING, Job
 
 _SEEN_WITHIN = (640, 360)
 _ICON_PX, _COLUMNS = 64, 3
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Found:
+    """The movers of a shot, and where there is most to see (`detail_of`)."""
+
+    movers: tuple[Mover, ...]
+    detail: NDArray[np.float64]
 
 
 class Offers(QObject):
@@ -25,8 +39,8 @@ class Offers(QObject):
         super().__init__(parent)
         self._context = context
 
-    def of(self, shot: Shot) -> tuple[Mover, ...] | None:
-        """What moves by itself in a shot; asking starts looking for it."""
+    def of(self, shot: Shot) -> Found | None:
+        """What there is to see in a shot, and what of it moves by itself; asking starts looking for it."""
         take = self._context.session.project.take(shot.take_id)
         measurements = self._context.measurements
         trace, store = measurements.trace(take), measurements.store
@@ -34,13 +48,16 @@ class Offers(QObject):
             return None
         key = "movers", take.measured_as, shot.span
         known = store.remembered.get(key)
-        if isinstance(known, _Found):
-            return known.movers
+        if isinstance(known, Found):
+            return known
 
-        def work(progress: Progress) -> "_Found":
-            return _Found(find_movers(trace, shot.span, lambda frame: store.vectors(take, frame)))
+        def vectors(frame: int) -> Vectors | None:
+            return store.vectors(take, frame)
 
-        def done(found: "_Found") -> None:
+        def work(progress: Progress) -> Found:
+            return Found(movers=find_movers(trace, shot.span, vectors), detail=detail_of(shot.span, vectors))
+
+        def done(found: Found) -> None:
             store.remembered.put(key, found)
             self.changed.emit(shot.id)
 
@@ -56,13 +73,6 @@ class Offers(QObject):
                 )
             )
         return None
-
-
-class _Found:
-    """Movers as a value that can be remembered though there are none."""
-
-    def __init__(self, movers: tuple[Mover, ...]) -> None:
-        self.movers = movers
 
 
 class OfferRow(QWidget):

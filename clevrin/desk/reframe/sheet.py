@@ -9,8 +9,18 @@ from clevrin.core.document import Output, Project, Reel, Take, Track
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
-from clevrin.desk.reframe.guides import GUIDES, OVERLAYS
-from clevrin.desk.sheet import ChoiceSetting, Pages, Setting, Trouble, ask_for_colour, grey, plain_button, quiet_label
+from clevrin.desk.reframe.guides import GUIDES, OVERLAYS, USUAL_SAFE
+from clevrin.desk.sheet import (
+    ChoiceSetting,
+    Pages,
+    Setting,
+    SliderSetting,
+    Trouble,
+    ask_for_colour,
+    grey,
+    plain_button,
+    quiet_label,
+)
 
 _REEL = "reel"
 
@@ -66,6 +76,7 @@ class ReframeSheet(FieldSheet):
         self.after_button = plain_button("›", "To the pose after")
         for button in (self.before_button, self.after_button):
             button.setFixedWidth(34)
+        self.rest_button = plain_button("Rest where most is", "Puts the gate where most of the detail and motion is")
         self.level_button = plain_button("Level a line", "Draw a line in the picture that should be level or upright")
         self.level_button.setCheckable(True)
         self.unlevel_button = plain_button("As shot", "Takes the levelling back")
@@ -79,6 +90,7 @@ class ReframeSheet(FieldSheet):
             _row(self.before_button, self.set_button, self.remove_button, self.after_button),
             *(field[name] for name in ("size", "turn", "belongs", "arrive", "leave", "stays")),
             *(field[name] for name in ("ready", "amount", "frames")),
+            self.rest_button,
             _row(self.level_button, self.unlevel_button),
             _row(self.mirror_button, self.round_button),
             _row(self.others_button, self.clear_button),
@@ -146,6 +158,17 @@ class ReframeSheet(FieldSheet):
             "Guides", "Lines over the result, which never render", GUIDES, columns=2, exclusive=False
         )
         self.guides.chosen.connect(self.guides_changed)
+        self.safe = SliderSetting(
+            "Safe area",
+            "How much of each side no screen cuts off, for this output",
+            low=0.5,
+            high=1.0,
+            step=0.01,
+            default=USUAL_SAFE,
+            words=lambda value: f"{value * 100:.0f} %",
+            typed=0.01,
+        )
+        self.safe.refused.connect(self.trouble.tell)
         self.overlays = ChoiceSetting(
             "Laid over it",
             "A neighbour on the reel over the result, to lay subject on subject",
@@ -166,6 +189,7 @@ class ReframeSheet(FieldSheet):
             _row(self.render_button, self.drop_button),
             self.sharp,
             self.guides,
+            self.safe,
             self.overlays,
         )
 
