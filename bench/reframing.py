@@ -27,7 +27,7 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Trace
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.models import apply, summed_up
+from clevrin.core.motion.models import apply, apply_each, summed_up
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render.gate_report import GateFigures, gate_figures
@@ -260,7 +260,7 @@ def _scene_row(name: str, stretch: tuple[int, int], place: tuple[float, float], 
     figures, _ = _resolved(take, shot, _UPRIGHT, sources)
     true = summed_up(true_motions(FOOTAGE / f"{name}.truth.json")[first : last + 1])
     middle = figures.corners.mean(axis=1)
-    there = np.array([apply(m, np.array([place]))[0] for m in true])
+    there = apply_each(true, np.array([place]))[:, 0]
     drift = np.hypot(*(middle - middle[0] - (there - there[0])).T)
     seconds = (last - first) / float(take.facts.rate)
     return Row(
@@ -283,7 +283,7 @@ def _scene_depth_rows(folder: Path) -> list[Row]:
             course = GateCourse(gate=Gate(poses=(pose,)), form=form, trace=trace, followed={})
             maps = course(Span(first=0, end=trace.frames), np.repeat(np.eye(3)[None], trace.frames, axis=0))
             true = summed_up(film.motions(film.followed))
-            there = np.array([apply(m, np.array([[560.0, 250.0]]))[0] for m in true])
+            there = apply_each(true, np.array([[560.0, 250.0]]))[:, 0]
             worst.append(float(np.hypot(*(maps[:, :2, 2] + trace.centre - there).T).max()))
         seconds = trace.frames / float(trace.rate)
         what = f"pose in the scene, {name} with depth: drift over {seconds:.1f} s, worst of two"

@@ -1,7 +1,7 @@
 """Rendering one take by itself, for the commands that do, and reading what their options say."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -135,10 +135,21 @@ def size_of(text: str, hint: str = "--size") -> tuple[int, int]:
     found = re.fullmatch(r"(\d{1,5})x(\d{1,5})", text)
     if found is None:
         raise typer.BadParameter(f"'{text}' is not a size as 1920x1080", param_hint=hint)
-    size = int(found[1]), int(found[2])
-    if min(size) < LEAST_SIDE or max(size) > MOST_SIDE or size[0] % 2 or size[1] % 2:
-        raise ClevrinError(f"A film of {text} cannot be written: {LEAST_SIDE} to {MOST_SIDE} pixels, even, are.")
-    return size
+    return writable(int(found[1]), int(found[2]))
+
+
+def writable(width: int, height: int) -> tuple[int, int]:
+    """The size of a film; raises for one that cannot be written."""
+    if min(width, height) < LEAST_SIDE or max(width, height) > MOST_SIDE or width % 2 or height % 2:
+        raise ClevrinError(
+            f"A film of {width}x{height} cannot be written: {LEAST_SIDE} to {MOST_SIDE} pixels, even, are."
+        )
+    return width, height
+
+
+def nine_each(maps: Iterable[Sequence[float]]) -> list[list[float]]:
+    """Maps for a report, row by row: nine numbers each, to nine digits."""
+    return [[float(f"{v:.9g}") for v in each] for each in maps]
 
 
 def point_in(text: str, take: Take, hint: str, name: str) -> Track:

@@ -9,7 +9,17 @@ from typing import Annotated
 
 import typer
 
-from clevrin.cli.one_take import OneTake, Rendered, numbers, place_of, point_in, render_one, size_of
+from clevrin.cli.one_take import (
+    OneTake,
+    Rendered,
+    nine_each,
+    numbers,
+    place_of,
+    point_in,
+    render_one,
+    size_of,
+    writable,
+)
 from clevrin.cli.options import Media, Out, choices, within
 from clevrin.cli.steadying import Keep
 from clevrin.cli.terminal import print_line
@@ -83,7 +93,7 @@ def _size(shape: str, size: str | None, take: Take) -> tuple[int, int]:
             raise ClevrinError(f"{size} is not of the shape {shape}.")
         return given
     scale = min(take.facts.width / across, take.facts.height / down)
-    return size_of(f"{2 * int(across * scale / 2 + 1e-6)}x{2 * int(down * scale / 2 + 1e-6)}", "--shape")
+    return writable(2 * int(across * scale / 2 + 1e-6), 2 * int(down * scale / 2 + 1e-6))
 
 
 def _poses(given: list[str], take: Take, size: tuple[int, int], *, scene: bool, flow: float) -> tuple[Pose, ...]:
@@ -145,7 +155,7 @@ def _report(rendered: Rendered) -> str:
         "shape": list(rendered.size),
         "how": rendered.resolved.shot.hold.how,
         "instant": list(range(span.first, span.end)),
-        "src_from_out": [[float(f"{v:.9g}") for v in each.reshape(-1)] for each in figures.src_from_out],
+        "src_from_out": nine_each(figures.src_from_out.reshape(-1, 9)),
         "gate_corners": [[rounded(corner, 4) for corner in each] for each in figures.corners],
         "subject_place": [
             rounded(place, 5) if seen else None for place, seen in zip(figures.place, figures.known, strict=True)

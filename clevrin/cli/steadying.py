@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, get_args
 
 import typer
 
-from clevrin.cli.one_take import OneTake, Rendered, place_of, point_in, render_one
+from clevrin.cli.one_take import OneTake, Rendered, nine_each, place_of, point_in, render_one
 from clevrin.cli.options import Json, Media, Out, choices, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Shot, Span, Take
@@ -224,7 +224,7 @@ def _report(rendered: Rendered) -> str:
         "distortion": round(field.distortion, 4),
         "stability": round(field.stability, 4),
         # What was done, for anyone to check: from output pixels to source pixels, row by row, and the mesh's knots.
-        "src_from_out": [[float(f"{v:.9g}") for v in plan_shot(resolved, k, size, size).src_from_out] for k in frames],
+        "src_from_out": nine_each(plan_shot(resolved, k, size, size).src_from_out for k in frames),
     }
     if path.bend is not None:
         values["mesh_px"] = [

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QColorDialog,
+    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -268,6 +269,18 @@ class ChoiceSetting(Setting):
         """Shows which are chosen without saying that it changed."""
         for key, button in self.buttons.items():
             button.setChecked(key in keys)
+
+
+def percent(share: float) -> str:
+    return f"{share * 100:.0f} %"
+
+
+def named_combo(name: str, tip: str = "") -> QComboBox:
+    """A row of choices with what it is called for those who hear it; `tip`: where that says more."""
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setToolTip(tip or name)
+    return combo
 
 
 def plain_button(words: str, tip: str = "", *, main: bool = False) -> QPushButton:

@@ -20,7 +20,7 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.proposals import chart
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.models import apply, apply_each
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
@@ -235,7 +235,7 @@ def test_at_the_edge_the_gate_stops_though_its_subject_goes_on():
     places = np.column_stack([np.linspace(300, 1279, 200), np.full(200, 360.0)])
     course = course_of(following(room=0.1), trace, {"a": seen_at(places)})
     maps = course(whole(trace), unmoved(trace))
-    corners = np.array([apply(m, course.form.corners) for m in maps])
+    corners = apply_each(maps, course.form.corners)
     assert np.abs(corners).max(axis=(0, 1))[0] <= 639.5
     assert maps[-1, 0, 2] + 639.5 == pytest.approx(1279 - 125, abs=1.5)
 

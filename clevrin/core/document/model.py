@@ -224,6 +224,10 @@ class Reel(Value):
     fit: Fit = "fill"
     bars: str = Field(default="#000000", pattern="^#[0-9a-fA-F]{6}$")
 
+    def fit_of(self, shot: Shot) -> Fit:
+        """How a shot of it stands on it: as it says itself, or as the reel does."""
+        return shot.fit or self.fit
+
 
 class Project(Value):
     """All that the user made; `motions` are those that were performed or brought in, for lending.
@@ -284,7 +288,9 @@ class Project(Value):
             return self
         width, height = self.size_of(output_id)
         shots = tuple(
-            shot.model_copy(
+            shot
+            if not shot.gates
+            else shot.model_copy(
                 update={"gates": tuple(g.changed(output=None) for g in shot.gates if g.output == output_id)}
             )
             for shot in self.reel.shots

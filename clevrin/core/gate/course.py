@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Follow, Gate, Pose, Span
 from clevrin.core.document.model import Mirror, Turns
-from clevrin.core.gate.easing import Stops, arrived, eased
+from clevrin.core.gate.easing import Stops, arrived, eased, smooth_step
 from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
-from clevrin.core.motion.models import apply, similarities_of, summed_up
+from clevrin.core.motion.models import apply, apply_each, similarities_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
-from clevrin.core.motion.whips import find_whips
+from clevrin.core.motion.whips import fast_frames
 
 Numbers = NDArray[np.float64]
 
@@ -183,17 +183,14 @@ class GateCourse:
         """(span.frames, follows): how much each of what is followed counts; a handover is a smooth step."""
         at = np.arange(span.first, span.end, dtype=float)
         follows = self.gate.follows
-        come = np.ones((span.frames, len(follows) + 1))
-        come[:, -1] = 0.0
+        come = np.ones((span.frames, len(follows)))
         for number, follow in enumerate(follows[1:], start=1):
             length = max(1.0, follow.handover_s * float(self.trace.rate))
-            s = np.clip((at - follow.frame) / length, 0, 1)
-            come[:, number] = s**3 * (10 - 15 * s + 6 * s**2)
-        shares = come[:, :-1].copy()
-        for number in range(len(follows) - 1):
-            shares[:, number] *= np.prod(1 - come[:, number + 1 : -1], axis=1)
-        for number in range(1, len(follows)):
-            shares[:, number] = come[:, number] * np.prod(1 - come[:, number + 1 : -1], axis=1)
+            come[:, number] = smooth_step((at - follow.frame) / length)
+        # Each counts as far as it has come and none of those after it has.
+        shares = come.copy()
+        for number in range(len(follows)):
+            shares[:, number] *= np.prod(1 - come[:, number + 1 :], axis=1)
         return shares
 
     def place(self, follow: Follow) -> Numbers:
@@ -209,17 +206,18 @@ class GateCourse:
 
     def _followed(self, span: Span, held: Numbers, states: Numbers) -> Numbers:
         shares, subject = self._shares(span), self.subject(span)
-        seen = np.isfinite(subject).all(axis=1) & ~self._whipped(span)
+        # Through a whip nothing is followed: the camera leaves it on purpose.
+        seen = np.isfinite(subject).all(axis=1) & ~fast_frames(self.trace)[span.first : span.end]
         if not seen.any():
             return states[:, :2]
-        on_held = _applied(np.linalg.inv(held).astype(np.float64), subject)
+        on_held = apply_each(np.linalg.inv(held), subject[:, None])[:, 0]
         turned = maps_of_states(np.column_stack([np.zeros((span.frames, 2)), states[:, 2:]]))[:, :2, :2]
         places = np.array([self.place(follow) for follow in self.gate.follows])
         offsets = np.einsum("nij,nj->ni", turned, (shares @ places) * 2 * self.form.half)
         wanted = np.where(seen[:, None], on_held - offsets, 0.0)
         # The subject about its place, in the gate's own axes: within its region.
         rooms = shares @ np.array([follow.room for follow in self.gate.follows])
-        within = rooms[:, None] / 2 * 2 * self.form.half
+        within = rooms[:, None] * self.form.half
         own = np.linalg.inv(turned)
         region = np.concatenate([own, -own], axis=1)
         asked = np.einsum("nci,ni->nc", region, wanted)
@@ -238,13 +236,6 @@ class GateCourse:
                 frames=calm * float(self.trace.rate) / 2,
             )
         )
-
-    def _whipped(self, span: Span) -> NDArray[np.bool_]:
-        """(span.frames,): the frames of whips, through which nothing is followed: the camera leaves it on purpose."""
-        whipped = np.zeros(self.trace.frames, bool)
-        for whip in find_whips(self.trace):
-            whipped[whip.start : whip.end + 1] = True
-        return whipped[span.first : span.end]
 
     def _inside_rows(self, held: Numbers, turned: Numbers) -> tuple[Numbers, Numbers]:
         """That the corners of a gate with its middle anywhere are in the source, as rows on the middle (n, 4, 2)."""
@@ -296,12 +287,6 @@ def _stops(poses: tuple[Pose, ...], values: Numbers) -> Stops:
         arrive=np.array([pose.arrive for pose in poses]),
         leave=np.array([pose.leave for pose in poses]),
     )
-
-
-def _applied(maps: Numbers, points: Numbers) -> Numbers:
-    """Where each of maps (n, 3, 3) takes its own point (n, 2)."""
-    at = np.einsum("nij,nj->ni", maps[:, :, :2], points) + maps[:, :, 2]
-    return np.asarray(at[:, :2] / at[:, 2:])
 
 
 def maps_of_states(states: Numbers) -> Numbers:

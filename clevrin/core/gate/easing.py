@@ -61,12 +61,13 @@ def arrived(stops: Stops, at: Numbers) -> Numbers:
         if k == 0:
             shares[:, k] = 1.0
         else:
-            shares[:, k] = _smooth((at - stops.last[k - 1]) / max(1e-9, stops.first[k] - stops.last[k - 1]))
+            shares[:, k] = smooth_step((at - stops.last[k - 1]) / max(1e-9, stops.first[k] - stops.last[k - 1]))
             shares[:, k - 1] -= shares[:, k]
     return shares
 
 
-def _smooth(share: Numbers) -> Numbers:
+def smooth_step(share: Numbers) -> Numbers:
+    """From 0 at 0 to 1 at 1, without speed or acceleration at either (the quintic)."""
     s = np.clip(share, 0, 1)
     return np.asarray(s**3 * (10 - 15 * s + 6 * s**2))
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Pose
 from clevrin.core.document.gating import LEAST_GATE_PX
+from clevrin.core.motion.models import gate_corners
 
 Numbers = NDArray[np.float64]
 
@@ -35,7 +36,7 @@ class GateForm:
     @property
     def corners(self) -> Numbers:
         """(4, 2): the corners of the gate that rests: top left, top right, bottom right, bottom left."""
-        return self.half * ((-1, -1), (1, -1), (1, 1), (-1, 1))
+        return gate_corners(*(2 * self.half))
 
     @property
     def limits(self) -> Numbers:

@@ -10,7 +10,7 @@ from clevrin.core.convex import Programme, solve
 from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.held import HeldPath, placed
-from clevrin.core.motion.models import apply, similarities_of
+from clevrin.core.motion.models import apply_each, similarities_of
 from clevrin.core.motion.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -97,15 +97,12 @@ def framed(
 
 def _moves_px(form: GateForm, maps: Numbers) -> float:
     """How far a course (n, 3, 3) takes the gate's corners from where they were shot, at most."""
-    corners = form.corners
-    moved = corners @ maps[:, :2, :2].transpose(0, 2, 1) + maps[:, None, :2, 2]
-    depth = corners @ maps[:, 2, :2, None] + maps[:, None, 2:, 2]
-    return float(np.abs(moved / depth - corners).max())
+    return float(np.abs(apply_each(maps, form.corners) - form.corners).max())
 
 
 def corners_moved(form: GateForm, before: Numbers, after: Numbers) -> Numbers:
     """(n, 2): how much further out one course (n, 3, 3) lays a gate's corners than another, across and down."""
-    reaches = [np.abs([apply(m, form.corners) for m in form.laid(maps)]).max(axis=1) for maps in (before, after)]
+    reaches = [np.abs(apply_each(form.laid(maps), form.corners)).max(axis=1) for maps in (before, after)]
     return np.maximum(0.0, reaches[1] - reaches[0])
 
 

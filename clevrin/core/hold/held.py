@@ -48,6 +48,10 @@ class HeldPath:
         """The maps of the frames of a span, each as `at` gives it: (span.frames, 3, 3)."""
         return self.src_from_held[self.rows(span)]
 
+    def gate_at(self, frame: int) -> Matrix | None:
+        """Where the gate is on the held picture at one frame of the take, about the picture's centre."""
+        return None if self.gate is None else self.gate[self._row(frame)]
+
     def kept_at(self, frame: int) -> float:
         """The share of the picture's width that is seen at one frame of the take."""
         return float(self.kept[self._row(frame)])

@@ -8,11 +8,11 @@ from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.framing import Gates, fits, room_for
 from clevrin.core.hold.held import maps_of
-from clevrin.core.hold.moves import fast_frames
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
-from clevrin.core.motion.models import apply, similarities_of
+from clevrin.core.motion.models import apply, apply_each, similarities_of
 from clevrin.core.motion.registration import Registration
 from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.whips import fast_frames
 
 Numbers = NDArray[np.float64]
 
@@ -93,7 +93,7 @@ def widest_gate(motions: Numbers, corners: Numbers, limits: Numbers) -> tuple[fl
         return 0.0, np.zeros(2)
     middle, share = result.x[:2], float(result.x[2])
     for _ in range(200):
-        quads = np.array([apply(m, middle + share * corners) for m in motions])
+        quads = apply_each(motions, middle + share * corners)
         if (np.abs(quads) <= limits).all():
             break
         share *= 0.998

@@ -5,7 +5,6 @@ from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.whips import find_whips
 
 Numbers = NDArray[np.float64]
 
@@ -20,14 +19,6 @@ _CLEAR = 3.0
 """A change of speed counts from this multiple of what is usual in the take."""
 _LEAST_WIDTHS_PER_S = 0.04
 """A change of speed that is smaller spoils nothing when it is met a little early."""
-
-
-def fast_frames(trace: Trace) -> NDArray[np.bool_]:
-    """(frames,): which frames belong to whips."""
-    fast = np.zeros(trace.frames, bool)
-    for whip in find_whips(trace):
-        fast[whip.start : whip.end + 1] = True
-    return fast
 
 
 def turning_frames(trace: Trace, fast: NDArray[np.bool_]) -> NDArray[np.bool_]:

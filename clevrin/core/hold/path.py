@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, augmented, solve, unconstrained
 from clevrin.core.errors import ClevrinError
+from clevrin.core.motion.models import apply_each, gate_corners
 
 Numbers = NDArray[np.float64]
 
@@ -320,8 +321,8 @@ def _spared(problem: PathProblem, rows: Numbers) -> Numbers:
 def posed_corners(problem: PathProblem) -> Numbers:
     """(n, 4, 2): the corners of the gates of a problem where they are posed."""
     assert problem.posed is not None
-    corners = np.array(problem.gate) * ((-1, -1), (1, -1), (1, 1), (-1, 1))
-    return np.asarray(corners @ problem.posed[:, :2, :2].transpose(0, 2, 1) + problem.posed[:, None, :2, 2])
+    half_x, half_y = problem.gate
+    return apply_each(problem.posed, gate_corners(2 * half_x, 2 * half_y))
 
 
 def _corner_bounds(corners: Numbers, limits: tuple[float, float]) -> tuple[Numbers, Numbers]:

@@ -20,6 +20,7 @@ from clevrin.core.motion.models import (
     Matrix,
     Points,
     apply,
+    apply_each,
     rescaled,
     robust_cost,
 )
@@ -254,7 +255,7 @@ def _costs(stretch: Stretch, fits: Fits, motions: Matrix) -> Points:
     scale = np.maximum(fits.noise_px, NEGLIGIBLE_PX)
     costs = np.empty((len(stretch.frames), len(MODELS)))
     for model in range(len(MODELS)):
-        moved = np.array([apply(m, stretch.corners) for m in motions[:, model]])
+        moved = apply_each(motions[:, model], stretch.corners)
         missed = np.where(counts, np.hypot(*(moved - stretch.places).transpose(2, 0, 1)), 0.0)
         costs[:, model] = robust_cost(missed, scale)
     return costs

@@ -40,10 +40,22 @@ def apply(motion: Matrix, points: Points) -> Points:
     return moved[:, :2] / moved[:, 2:]
 
 
-def gate_corners(width: int, height: int) -> Matrix:
-    """The outer corners of a picture's pixels about its centre: (4, 2), in order round the picture."""
+def apply_each(motions: NDArray[np.floating], points: Points) -> Points:
+    """(n, m, 2): where each of homographies (n, 3, 3) takes points (m, 2), or its own points (n, m, 2)."""
+    moved = points @ motions[:, :2, :2].transpose(0, 2, 1) + motions[:, None, :2, 2]
+    depth = points @ motions[:, 2, :2, None] + motions[:, None, 2:, 2]
+    return np.asarray(moved / depth, np.float64)
+
+
+def gate_corners(width: float, height: float) -> Matrix:
+    """The outer corners of a picture's pixels about its centre: (4, 2), round it from the top left."""
     x, y = width / 2, height / 2
     return np.array([[-x, -y], [x, -y], [x, y], [-x, y]])
+
+
+def pixel_corners(width: int, height: int) -> Matrix:
+    """The same corners in pixel coordinates, in which the middle of the first pixel is (0, 0): (4, 2)."""
+    return gate_corners(width, height) + (np.array([width, height]) - 1) / 2
 
 
 def summed_up(motions: Matrix, at: int = 0) -> Matrix:

@@ -15,7 +15,7 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.following import believed
 from clevrin.core.motion.matching import FEWEST
 from clevrin.core.motion.measure import TraceRequest
-from clevrin.core.motion.models import Matrix, apply, gate_corners, similarity_of, summed_up
+from clevrin.core.motion.models import Matrix, apply_each, gate_corners, similarity_of, summed_up
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracking import follow_from
 from clevrin.core.motion.vectors import stored_piece
@@ -131,8 +131,8 @@ def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: R
     corners = gate_corners(trace.width, trace.height)
     at = request.reference - request.span.first
     summed = summed_up(trace.about_centre[request.span.first : request.span.end], at)
-    lies = np.array([apply(m, corners) for m in motions]).reshape(n, 8)
-    goes = np.array([apply(m, corners) for m in summed]).reshape(n, 8)
+    lies = apply_each(motions, corners).reshape(n, 8)
+    goes = apply_each(summed, corners).reshape(n, 8)
     off = lies - goes
     steps = np.diff(off, axis=0)[direct[1:] & direct[:-1]]
     noise = max(float(-(steps[1:] * steps[:-1]).mean()), 1e-6)

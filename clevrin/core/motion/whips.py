@@ -75,6 +75,14 @@ def find_whips(trace: Trace) -> tuple[Whip, ...]:
     return _without_swings(whips, course, trace)
 
 
+def fast_frames(trace: Trace) -> NDArray[np.bool_]:
+    """(frames,): which frames belong to whips."""
+    fast = np.zeros(trace.frames, bool)
+    for whip in find_whips(trace):
+        fast[whip.start : whip.end + 1] = True
+    return fast
+
+
 def _quickness(trace: Trace) -> NDArray[np.float64]:
     """(frames, 4): how fast the picture goes right and down, turns and grows, each in what is fast for it."""
     rate = float(trace.rate)

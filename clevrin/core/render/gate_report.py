@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.models import apply_each, pixel_corners
 from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed, still_trace
 from clevrin.core.render.planner import plan_shot
 from clevrin.core.render.resolving import ResolvedShot, gate_course
@@ -55,16 +55,14 @@ def gate_figures(resolved: ResolvedShot, store: MeasurementStore, size: tuple[in
     maps = np.array(
         [np.reshape(plan_shot(resolved, k, size, size).src_from_out, (3, 3)) for k in range(span.first, span.end)]
     )
-    width, height = size
-    corners = np.array([[-0.5, -0.5], [width - 0.5, -0.5], [width - 0.5, height - 0.5], [-0.5, height - 0.5]])
-    on_source = np.array([apply(m, corners) for m in maps])
+    on_source = apply_each(maps, pixel_corners(*size))
     along = np.hypot(*(on_source[:, 1] - on_source[:, 0]).T)
     below = np.hypot(*(on_source[:, 2] - on_source[:, 3]).T)
     return GateFigures(
         src_from_out=maps,
         corners=on_source,
         place=_place(resolved, store, maps, size),
-        source_px=(along + below) / 2 / width,
+        source_px=(along + below) / 2 / size[0],
     )
 
 
@@ -77,5 +75,5 @@ def _place(resolved: ResolvedShot, store: MeasurementStore, maps: Numbers, size:
         return np.full((shot.span.frames, 2), np.nan)
     trace = still_trace(take)
     subject = gate_course(shot, trace, followed, None).subject(shot.span) + trace.centre
-    places = np.array([apply(np.linalg.inv(m), p[None])[0] for m, p in zip(maps, subject, strict=True)])
+    places = apply_each(np.linalg.inv(maps), subject[:, None])[:, 0]
     return (places + 0.5) / size

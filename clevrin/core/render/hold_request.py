@@ -31,7 +31,7 @@ class HoldRequest:
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
         """A shot of the project, or one like it with other settings; `take`, if it is known: the shot's."""
         take = take or project.take(shot.take_id)
-        fit = shot.fit or project.reel.fit
+        fit = project.reel.fit_of(shot)
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks

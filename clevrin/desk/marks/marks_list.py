@@ -9,7 +9,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.marks.overlay import POINTED, Marks
 from clevrin.desk.marks.painting import track_hue
 from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import SliderSetting, plain_button
+from clevrin.desk.sheet import SliderSetting, percent, plain_button
 
 _MOST_ROWS = 3
 
@@ -39,7 +39,7 @@ class MarksList(QWidget):
             high=0.98,
             step=0.01,
             default=DEFAULT_LIMIT,
-            words=lambda share: f"{share * 100:.0f} %",
+            words=percent,
         )
         self.limit.value_changed.connect(marks.set_limit)
         self.carry = QCheckBox("goes along with the picture")

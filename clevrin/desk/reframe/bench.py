@@ -195,7 +195,7 @@ class ReframeBench(ShotBench):
     def put_back(self) -> bool:
         dragging = self.hands.put_back() or self.lanes.put_back()
         if dragging:
-            self._cancel()
+            self.edits.cancel(_POSE)
         aiming = self.hands.doing != "gate"
         self._do("gate")
         return dragging or aiming
@@ -220,7 +220,7 @@ class ReframeBench(ShotBench):
             return
         through = session.project.through(self.output)
         path = self.context.measurements.last_held(through.shot(shot.id), through)
-        self._seen = SeenShot(project=session.project, output=self.output, shot_id=shot.id, path=path)
+        self._seen = SeenShot(project=session.project, through=through, output=self.output, shot_id=shot.id, path=path)
         self._show_titles()
         self._show_here()
         self._show_lanes()
@@ -375,11 +375,6 @@ class ReframeBench(ShotBench):
 
     def _on_posed(self) -> None:
         self.context.session.end_gesture()
-
-    def _cancel(self) -> None:
-        shot = self.context.session.shot
-        if shot is not None:
-            self.context.session.cancel_gesture(f"gate {_POSE} of {shot.id}")
 
     def _on_picked(self, place: tuple[float, float]) -> None:
         self._do("gate")

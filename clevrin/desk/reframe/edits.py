@@ -49,6 +49,12 @@ class GateEdits:
             pose = seen.form.kept_inside(pose)
         self._do(seen, seen.gate.put(pose, instead_of=instead_of), "Set pose", gesture)
 
+    def cancel(self, gesture: str) -> None:
+        """Takes back what a gesture that has not ended did."""
+        seen = self._seen()
+        if seen is not None:
+            self._context.session.cancel_gesture(_named(gesture, seen))
+
     def put_here(self) -> None:
         """Sets a pose where the gate is at the frame that is looked at."""
         seen = self._seen()
@@ -191,18 +197,16 @@ class GateEdits:
         if not (0 <= x < facts.width and 0 <= y < facts.height):
             self._tell("Click within the picture: there is nothing to follow here.")
             return
-        placed = Placement(frame=self._frame(), places=((x, y),))
-        track = Track(name=f"subject {len(seen.take.tracks) + 1}", kind="point", placed=(placed,))
-        self.follow(track.id, track)
+        self._follow_new(seen, Placement(frame=self._frame(), places=(place,)))
 
     def follow_mover(self, mover: Mover) -> None:
         """Follows what moves by itself, from where it is best seen."""
         seen = self._seen()
-        if seen is None:
-            return
-        placed = Placement(frame=mover.frame, places=(mover.middle,))
-        name = f"subject {len(seen.take.tracks) + 1}"
-        track = Track(name=name, kind="point", placed=(placed,))
+        if seen is not None:
+            self._follow_new(seen, Placement(frame=mover.frame, places=(mover.middle,)))
+
+    def _follow_new(self, seen: SeenShot, placed: Placement) -> None:
+        track = Track(name=f"subject {len(seen.take.tracks) + 1}", kind="point", placed=(placed,))
         self.follow(track.id, track)
 
     def stop_following(self) -> None:
@@ -303,4 +307,8 @@ class GateEdits:
     def _do(self, seen: SeenShot, gate: Gate, label: str, gesture: str = "", track: Track | None = None) -> None:
         self._tell("")
         edit = SetGate(shot_id=seen.shot_id, gate=gate, track=track, label=label)
-        self._context.session.do(edit, gesture=f"gate {gesture} of {seen.shot_id}" if gesture else None)
+        self._context.session.do(edit, gesture=_named(gesture, seen) if gesture else None)
+
+
+def _named(gesture: str, seen: SeenShot) -> str:
+    return f"gate {gesture} of {seen.shot_id}"

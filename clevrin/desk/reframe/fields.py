@@ -9,6 +9,7 @@ from clevrin.core.document.gating import LONGEST_CALM_S, SOFT, STILL, STRAIGHT
 from clevrin.core.gate.moves import READY
 from clevrin.desk.fields import Choice, Field, Number, Switch
 from clevrin.desk.reframe.edits import GateEdits
+from clevrin.desk.sheet import percent
 
 POSES, FOLLOW, LAID, SHAPE = "Poses", "Follow", "Picture", "Outputs"
 
@@ -40,10 +41,6 @@ class GateHere:
     follow: Follow | None
     shot: Shot
     reel: Reel
-
-
-def _share(value: float) -> str:
-    return f"{value * 100:.0f} %"
 
 
 def _pose(field: str, of: Callable[[Any], Any] = lambda value: value) -> Callable[[GateEdits, Any, str], object]:
@@ -170,7 +167,7 @@ FIELDS: tuple[Field[GateHere, GateEdits], ...] = (
         high=0.8,
         step=0.01,
         default=0.2,
-        words=_share,
+        words=percent,
         typed=0.01,
         value=lambda here: here.amount,
         edit=_set_amount,
@@ -216,7 +213,7 @@ FIELDS: tuple[Field[GateHere, GateEdits], ...] = (
         high=1.0,
         step=0.01,
         default=0.2,
-        words=_share,
+        words=percent,
         typed=0.01,
         value=lambda here: _terms(here).room,
         edit=_follow("room"),

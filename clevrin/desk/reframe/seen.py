@@ -12,7 +12,7 @@ from clevrin.core.gate.course import states_of
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.held import placed
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.models import apply, apply_each, pixel_corners
 from clevrin.core.render.hold_request import shape_of
 from clevrin.core.render.planner import reel_map
 
@@ -21,16 +21,16 @@ Numbers = NDArray[np.float64]
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class SeenShot:
-    """A shot through an output (None: the reel's own); `path` None while it is as it was shot, or not solved yet."""
+    """A shot through an output (None: the reel's own); `path` None while it is as it was shot, or not solved yet.
+
+    `through` is the project as that output shows it.
+    """
 
     project: Project
+    through: Project
     output: str | None
     shot_id: str
     path: HeldPath | None
-
-    @cached_property
-    def through(self) -> Project:
-        return self.project.through(self.output)
 
     @property
     def shot(self) -> Shot:
@@ -57,17 +57,17 @@ class SeenShot:
 
     @property
     def fit(self) -> Fit:
-        return self.shot.fit or self.project.reel.fit
+        return self.through.reel.fit_of(self.shot)
 
     @property
     def form(self) -> GateForm:
         """The gate that rests."""
-        facts = self.take.facts
-        return GateForm.of((facts.width, facts.height), shape_of(self.shot, self.size, self.fit))
+        return GateForm.of(self._source, shape_of(self.shot, self.size, self.fit))
 
-    def corners(self, frame: int, *, as_seen: bool = False) -> Numbers:
-        """(4, 2): the corners of the gate on the source at a frame, round from its top left; `as_seen`: mirrored."""
-        return apply(self._map(frame, as_seen=as_seen), self._out_corners if as_seen else self.form.corners)
+    def corners(self, frame: int) -> Numbers:
+        """(4, 2): the corners of the gate on the source at a frame, round from its top left."""
+        resting = self.form.corners + self._centre
+        return resting if self.path is None else apply(self.path.at(frame), resting)
 
     @cached_property
     def states(self) -> Numbers:
@@ -89,12 +89,10 @@ class SeenShot:
     def trail(self, frame: int) -> Numbers:
         """(frames, 2): the gate's middle at every frame of the shot, on the source as it is at one of them."""
         places = self.states[:, :2]
-        if self.path is None or self.path.gate is None:
+        gate = None if self.path is None else self.path.gate_at(frame)
+        if self.path is None or gate is None:
             return places
-        row = int(np.clip(frame - self.path.span.first, 0, self.path.span.frames - 1))
-        facts = self.take.facts
-        gate = placed(self.path.gate[row], facts.width, facts.height)
-        return apply(self.path.src_from_held[row] @ np.linalg.inv(gate), places)
+        return apply(self.path.at(frame) @ np.linalg.inv(placed(gate, *self._source)), places)
 
     def pose_here(self, frame: int) -> Pose:
         """The gate at a frame as a pose: the one that stands there, or a new one that changes nothing."""
@@ -108,26 +106,17 @@ class SeenShot:
 
     def source_px(self) -> Numbers:
         """(frames,): pixels of the source for each pixel of the output."""
-        span = self.shot.span
-        quads = np.array([self.corners(k, as_seen=True) for k in range(span.first, span.end)])
+        span, shot = self.shot.span, self.shot
+        maps = reel_map(self._source, self.size, self.size, shot.mirror, shot.turns, self.fit)[None]
+        if self.path is not None:
+            maps = self.path.gates(span) @ maps
+        quads = np.broadcast_to(apply_each(maps, pixel_corners(*self.size)), (span.frames, 4, 2))
         return np.asarray(np.hypot(*(quads[:, 1] - quads[:, 0]).T) / self.size[0])
 
     @property
-    def _centre(self) -> Numbers:
-        facts = self.take.facts
-        return np.array([facts.width - 1, facts.height - 1]) / 2
+    def _source(self) -> tuple[int, int]:
+        return self.take.facts.width, self.take.facts.height
 
     @property
-    def _out_corners(self) -> Numbers:
-        w, h = self.size
-        return np.array([[-0.5, -0.5], [w - 0.5, -0.5], [w - 0.5, h - 0.5], [-0.5, h - 0.5]])
-
-    def _map(self, frame: int, *, as_seen: bool) -> Numbers:
-        facts = self.take.facts
-        size = facts.width, facts.height
-        if as_seen:
-            fitted = reel_map(size, self.size, self.size, self.shot.mirror, self.shot.turns, self.fit)
-        else:
-            fitted = np.eye(3)
-            fitted[:2, 2] = self._centre
-        return fitted if self.path is None else self.path.at(frame) @ fitted
+    def _centre(self) -> Numbers:
+        return (np.array(self._source) - 1) / 2

@@ -18,6 +18,8 @@ from clevrin.desk.sheet import (
     Trouble,
     ask_for_colour,
     grey,
+    named_combo,
+    percent,
     plain_button,
     quiet_label,
 )
@@ -97,7 +99,7 @@ class ReframeSheet(FieldSheet):
         )
 
     def _make_follow(self) -> None:
-        self.subjects = _combo("What of the take the gate follows")
+        self.subjects = named_combo("What of the take the gate follows")
         self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
         self.pick_button = plain_button("Click it", "Click the subject in the whole picture, on this frame")
         self.pick_button.setCheckable(True)
@@ -106,7 +108,7 @@ class ReframeSheet(FieldSheet):
         self.follow_note.setWordWrap(True)
         self.offers_note = quiet_label("")
         self.offers_note.setWordWrap(True)
-        self.against = _combo("What the size runs against")
+        self.against = named_combo("What the size runs against")
         self.against.activated.connect(lambda index: self.counter_chosen.emit(self.against.itemData(index)))
         field = self.controls
         self.pages.add(
@@ -129,9 +131,9 @@ class ReframeSheet(FieldSheet):
         self.pages.add(LAID, field["turns"], field["fit"], field["fit_all"], self.bars_button, self.laid_note)
 
     def _make_outputs(self) -> None:
-        self.outputs = _combo("Which output is looked at")
+        self.outputs = named_combo("Which output is looked at")
         self.outputs.activated.connect(lambda index: self.output_chosen.emit(self.outputs.itemData(index)))
-        self.beside = _combo("Which other output is seen beside it")
+        self.beside = named_combo("Which other output is seen beside it")
         self.beside.activated.connect(lambda index: self.beside_chosen.emit(self.beside.itemData(index)))
         self.shapes = ChoiceSetting(
             "Add",
@@ -165,7 +167,7 @@ class ReframeSheet(FieldSheet):
             high=1.0,
             step=0.01,
             default=USUAL_SAFE,
-            words=lambda value: f"{value * 100:.0f} %",
+            words=percent,
             typed=0.01,
         )
         self.safe.refused.connect(self.trouble.tell)
@@ -212,7 +214,7 @@ class ReframeSheet(FieldSheet):
         _fill(self.against, [("the camera's push", None), *_tracks(surfaces)], None if zoom is None else zoom.track)
         self.stop_button.setEnabled(here.follow is not None)
         self._bars = here.reel.bars
-        fit = here.shot.fit or here.reel.fit
+        fit = here.reel.fit_of(here.shot)
         self.laid_note.setText("" if fit == "fill" else "Poses move the picture within its frame; the bars stay.")
 
     def show_outputs(self, project: Project, output_id: str | None, beside: object) -> None:
@@ -274,13 +276,6 @@ def _fill(combo: QComboBox, rows: list, chosen: object) -> None:
             combo.addItem(words, value)
     values = [value for _, value in rows]
     combo.setCurrentIndex(values.index(chosen) if chosen in values else 0)
-
-
-def _combo(name: str) -> QComboBox:
-    combo = QComboBox()
-    combo.setAccessibleName(name)
-    combo.setToolTip(name)
-    return combo
 
 
 def _named(name: str, help_text: str, control: QWidget) -> Setting:

@@ -6,6 +6,7 @@ from typing import Any
 from clevrin.core.document import Anchor, Hold, Loan, Shot
 from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MOST_KEEP
 from clevrin.desk.fields import Choice, Field, Number, Switch
+from clevrin.desk.sheet import percent
 from clevrin.desk.steady.edits import HoldEdits
 
 CALM, EDGE, LENT = "Calm", "Edge", "Lent motion"
@@ -21,10 +22,6 @@ _PLACES: dict[str, tuple[float, float] | None] = {
 _PLAIN = Hold()
 _NOTHING_HELD = "Nothing is held: choose Float, Lock-off or Anchor first."
 _NOTHING_LENT = "Nobody lends motion: choose one first."
-
-
-def _share(value: float) -> str:
-    return f"{value * 100:.0f} %"
 
 
 def _times(value: float) -> str:
@@ -167,7 +164,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
         high=MOST_KEEP,
         step=0.01,
         default=_PLAIN.keep,
-        words=_share,
+        words=percent,
         typed=0.01,
         value=lambda shot: shot.hold.keep,
         edit=_hold("keep"),
@@ -197,7 +194,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
         high=1.0,
         step=0.01,
         default=_PLAIN.returned,
-        words=_share,
+        words=percent,
         typed=0.01,
         value=lambda shot: shot.hold.returned,
         edit=_hold("returned"),
@@ -278,7 +275,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
         high=1.0,
         step=0.05,
         default=_PLAIN.crispness,
-        words=_share,
+        words=percent,
         typed=0.01,
         value=lambda shot: shot.hold.crispness,
         edit=_hold("crispness"),

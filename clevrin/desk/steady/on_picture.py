@@ -93,5 +93,5 @@ class OnPicture:
         project = self._context.session.project
         facts = project.take(shot.take_id).facts
         reel_size = project.reel.width, project.reel.height
-        fit = shot.fit or project.reel.fit
+        fit = project.reel.fit_of(shot)
         return reel_map((facts.width, facts.height), reel_size, reel_size, shot.mirror, shot.turns, fit)

@@ -1,12 +1,12 @@
 """The sheet of the Steady bench: its table of fields, and beside them what is measured, proposed and drawn."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
 from clevrin.desk import theme
 from clevrin.desk.fields import FieldSheet
-from clevrin.desk.sheet import Pages, Trouble, ask_for_colour, grey, plain_button, quiet_label
+from clevrin.desk.sheet import Pages, Trouble, ask_for_colour, grey, named_combo, plain_button, quiet_label
 from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.chart import KeepChart
 from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
@@ -56,7 +56,7 @@ class SteadySheet(FieldSheet):
 
     def _make_calm(self) -> None:
         self.anchor_note = _note()
-        self.subjects = _combo("Which of the take's points and surfaces is held", "What is held")
+        self.subjects = named_combo("What is held", "Which of the take's points and surfaces is held")
         self.subjects.activated.connect(lambda index: self.subject_chosen.emit(self.subjects.itemData(index)))
         self.chart = KeepChart()
         self.chart.choice_changing.connect(
@@ -94,7 +94,7 @@ class SteadySheet(FieldSheet):
         self.pages.add(EDGE, field["crispness"], field["mesh"], self.grid_button, self.bounds)
 
     def _make_lent(self) -> None:
-        self.lenders = _combo("Whose motion is put on this shot", "Whose motion")
+        self.lenders = named_combo("Whose motion", "Whose motion is put on this shot")
         self.lenders.activated.connect(self._on_lenders_activated)
         self.other_button = plain_button("Another course", "The same hand at another time")
         self.other_button.clicked.connect(self._take_another_course)
@@ -191,13 +191,6 @@ def _note() -> QLabel:
     label = quiet_label("")
     label.setWordWrap(True)
     return label
-
-
-def _combo(tip: str, name: str) -> QComboBox:
-    combo = QComboBox()
-    combo.setToolTip(tip)
-    combo.setAccessibleName(name)
-    return combo
 
 
 def _beside(words: QWidget, button: QWidget) -> QWidget:

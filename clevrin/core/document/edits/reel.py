@@ -88,14 +88,10 @@ class RemoveOutput:
 
     def apply(self, project: Project) -> Project:
         project.output(self.output_id)
-        shots = tuple(
-            shot.changed(gates=tuple(gate for gate in shot.gates if gate.output != self.output_id))
-            if any(gate.output == self.output_id for gate in shot.gates)
-            else shot
-            for shot in project.reel.shots
-        )
+        resting = Gate(output=self.output_id)
+        given = [shot.id for shot in project.reel.shots if any(gate.output == self.output_id for gate in shot.gates)]
         rest = tuple(each for each in project.outputs if each.id != self.output_id)
-        return project.changed(outputs=rest, reel=project.reel.changed(shots=shots))
+        return each_shot(project, given, lambda shot: shot.with_gate(resting)).changed(outputs=rest)
 
 
 @dataclass(frozen=True, kw_only=True)
