@@ -1,22 +1,24 @@
 """Rendering the reel from the window."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
 from clevrin.core.progress import Progress
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.sources import Sources
+from clevrin.core.render.apart import export_apart
+from clevrin.core.render.export import ExportRequest
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
 from clevrin.desk.jobs import Job
 
 
 class Rendering:
-    """Asks where to render to, and renders in the background."""
+    """Asks where to render to, and renders in the background, in a process of its own.
 
-    def __init__(self, context: Context, files: FileDialogs, make_sources: Callable[[], Sources]) -> None:
-        self._context, self._files, self._make_sources = context, files, make_sources
+    `shelf`: the folder of what is measured.
+    """
+
+    def __init__(self, context: Context, files: FileDialogs, shelf: Path) -> None:
+        self._context, self._files, self._shelf = context, files, shelf
 
     def ask_where(self, output_id: str | None = None) -> None:
         """Asks for the name of the file; `output_id`: what is rendered, None for the reel as it is."""
@@ -44,8 +46,7 @@ class Rendering:
         troubles: set[str] = set()
 
         def work(progress: Progress) -> Path:
-            with self._make_sources() as sources:
-                return export_reel(request, sources, progress, troubles)
+            return export_apart(request, self._shelf, progress, troubles)
 
         def done(written: Path) -> None:
             notices.tell(f"Rendered {written.name} in {written.parent}", written)

@@ -109,7 +109,7 @@ class MainWindow(QMainWindow):
         place_window(self, self.settings)
         files = FileDialogs(self)
         self.projects = Projects(self._context, files, self.offers)
-        self.rendering = Rendering(self._context, files, lambda: Sources.of(store, onward=True))
+        self.rendering = Rendering(self._context, files, store.shelf.folder)
         self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
         self.footage = Footage(self._context, files, self.projects, self.exchanging)
         self.playing = Playing(self.player)

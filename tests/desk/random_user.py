@@ -238,8 +238,17 @@ class _Raised(logging.Handler):
         self.found.append(f"{record.name}: {record.getMessage()}\n{trace}"[-3000:])
 
 
-def _megabytes() -> float:
-    fields = Path("/proc/self/statm").read_text().split()
+def _megabytes() -> tuple[float, float]:
+    """What this process holds, and what those hold that it has started."""
+    children = [each for task in Path("/proc/self/task").iterdir() for each in (task / "children").read_text().split()]
+    return _resident_mb("self"), sum(map(_resident_mb, children))
+
+
+def _resident_mb(process: str) -> float:
+    try:
+        fields = Path(f"/proc/{process}/statm").read_text().split()
+    except OSError:  # it has just ended
+        return 0.0
     return int(fields[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
@@ -260,12 +269,13 @@ def main(folder: Path, seconds: float, seed: int) -> None:
     theme.apply(application)
     user = RandomUser(folder, seed)
     begun = time.monotonic()
-    memory: list[tuple[float, float]] = []
+    memory: list[tuple[float, float, float]] = []
 
     def act() -> None:
         now = time.monotonic() - begun
         if not memory or now - memory[-1][0] >= _LOOK_AT_MEMORY_S:
-            memory.append((round(now, 1), round(_megabytes(), 1)))
+            own, started = _megabytes()
+            memory.append((round(now, 1), round(own, 1), round(started, 1)))
         if now > seconds:
             user.window.close()
             application.quit()

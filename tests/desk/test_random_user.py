@@ -29,7 +29,7 @@ def test_a_user_without_a_plan_raises_nothing_and_fills_no_memory(tmp_path, warm
     assert not found["raised"], "\n".join(found["raised"][:5])
     assert "Traceback" not in result.stderr, result.stderr[-3000:]  # Qt only prints what is raised in painting
     assert sum(found["done"].values()) > 5 * seconds
-    memory = [megabytes for _, megabytes in found["memory_mb"]]
+    memory = [own for _, own, _ in found["memory_mb"]]
     assert max(memory) < _MOST_MB
     if seconds > 600:
         quarter = len(memory) // 4
