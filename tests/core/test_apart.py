@@ -37,14 +37,14 @@ class StopsAt(Silent):
         return self.reached and self.stops
 
 
-def test_what_is_rendered_apart_is_the_same_film(project, tmp_path):
+def test_what_is_rendered_apart_is_the_same_film(project, tmp_path, capfd):
     here, there = tmp_path / "here.mp4", tmp_path / "there.mp4"
     with Sources.of() as sources:
         export_reel(ExportRequest(project=project, path=here), sources, Silent())
     progress = StopsAt(60, stops=False)
     assert export_apart(ExportRequest(project=project, path=there), tmp_path / "shelf", progress, set()) == there
     assert here.read_bytes() == there.read_bytes()
-    assert progress.reached
+    assert progress.reached and "Fatal" not in capfd.readouterr().err
 
 
 def test_it_says_in_the_same_sentence_what_it_cannot(project, tmp_path):

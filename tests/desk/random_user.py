@@ -108,7 +108,8 @@ class RandomUser:
         if beside and self._chance.random() < 0.3:
             beside[0].close()  # a user gets out of where they did not want to be
             return None
-        top = self._chance.choice(beside) if beside and self._chance.random() < 0.8 else self.window
+        at_it = above is not None or (beside and self._chance.random() < 0.8)
+        top = self._chance.choice(beside) if at_it else self.window
         seen = [w for w in top.findChildren(QWidget) if w.isVisible() and w.width() > 1 and w.height() > 1]
         return self._chance.choice(seen) if seen else None
 

@@ -6,6 +6,7 @@ and so when who started it is gone.
 
 import contextlib
 import json
+import os
 import pickle
 import select
 import subprocess
@@ -89,13 +90,15 @@ def _end(process: subprocess.Popen[bytes]) -> None:
 class _Told:
     """Progress that is told to who started this process; stopped when nobody is there any more."""
 
-    def __init__(self, answers: IO[str], questions: IO[bytes]) -> None:
+    def __init__(self, answers: IO[str], questions: int) -> None:
         self._answers = answers
         self._gone = threading.Event()
         threading.Thread(target=self._watch, args=(questions,), name="watching", daemon=True).start()
 
-    def _watch(self, questions: IO[bytes]) -> None:
-        questions.read()
+    def _watch(self, questions: int) -> None:
+        # Not by way of the buffered file: Python aborts at its end where a thread still waits in one.
+        while os.read(questions, 4096):
+            pass
         self._gone.set()
 
     def report(self, done: int, total: int) -> None:
@@ -113,9 +116,8 @@ class _Told:
 
 def main() -> None:
     """What the process does."""
-    questions = sys.stdin.buffer
-    request, shelf = pickle.load(questions)  # from who started it: nobody else has this end of the pipe
-    told, troubles = _Told(sys.stdout, questions), set[str]()
+    request, shelf = pickle.load(sys.stdin.buffer)  # from who started it: nobody else has this end of the pipe
+    told, troubles = _Told(sys.stdout, sys.stdin.fileno()), set[str]()
     try:
         with stopped_by(told.cancelled), Sources.of(Shelf(shelf), onward=True) as sources:
             written = export_reel(request, sources, told, troubles)
