@@ -15,8 +15,9 @@ from clevrin.core.motion import Trace
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.executor import bent_map, execute, window_pixels
+from clevrin.core.render.executor import execute, window_pixels
 from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.laying import bent_map
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.plan import Layer, Plan, row9
 from clevrin.core.render.planner import plan_shot
@@ -331,7 +332,7 @@ def sharpness_share(hold: Hold) -> float:
     left = []
     for x, y in ((0.5, 0.5), (0.25, 0.0), (0.5, 0.0), (0.1, 0.7), (0.33, 0.66)):
         matrix = np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
-        layer = Layer(
+        layer = Layer.of(
             take_id="t",
             path="p",
             frame=0,

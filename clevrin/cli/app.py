@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from clevrin.cli import measuring, reframing, steadying
+from clevrin.cli import measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
@@ -33,6 +33,7 @@ app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions
 measuring.add_to(app)
 steadying.add_to(app)
 app.command()(reframing.reframe)
+app.command()(pacing.pace)
 
 
 class Order(StrEnum):

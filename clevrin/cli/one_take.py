@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from clevrin.core.hold import HeldPath
     from clevrin.core.motion.trace import Trace
     from clevrin.core.render.gate_report import GateFigures
+    from clevrin.core.render.pace_report import FrameFigures
     from clevrin.core.render.resolving import ResolvedShot
     from clevrin.core.render.sources import Sources
 
@@ -27,12 +29,13 @@ LEAST_SIDE, MOST_SIDE = 16, 8192
 
 @dataclass(frozen=True, kw_only=True)
 class OneTake:
-    """A take, the shot of it that is rendered, who lends it motion, and the size of the reel (None: the take's)."""
+    """A take, the shot of it that is rendered, who lends it motion, and the reel's size and rate (None: the take's)."""
 
     take: Take
     shot: Shot
     lender: Take | Motion | None = None
     size: tuple[int, int] | None = None
+    rate: Fraction | None = None
 
     @property
     def project(self) -> Project:
@@ -45,6 +48,8 @@ class OneTake:
         reel = project.reel.changed(shots=(self.shot,))
         if self.size is not None:
             reel = reel.changed(width=self.size[0], height=self.size[1])
+        if self.rate is not None:
+            reel = reel.changed(rate=self.rate)
         return project.changed(reel=reel)
 
 
@@ -56,6 +61,14 @@ class Rendered:
     trace: "Trace | None"
     size: tuple[int, int]
     sources: "Sources"
+    project: Project
+
+    @cached_property
+    def pace(self) -> "list[FrameFigures]":
+        from clevrin.core.pace import placed_shots
+        from clevrin.core.render.pace_report import pace_figures
+
+        return pace_figures(self.resolved, placed_shots(self.project)[0], self.size, self.sources.films)
 
     @cached_property
     def figures(self) -> "GateFigures":
@@ -97,6 +110,7 @@ def render_one(
             trace=sources.measured.trace(one.take),
             size=(project.reel.width, project.reel.height),
             sources=sources,
+            project=project,
         )
         _say_what_is_odd(rendered)
         if say is not None:

@@ -190,9 +190,8 @@ def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: S
         ]
     )
     src_from_canvas = layer.matrix @ from_canvas
-    whole = replace(layer, src_from_out=row9(src_from_canvas), edge="colour", borrowed=(), window=None, bend=None)
-    whole = replace(whole, colour=theme.COLOURS.surround)
-    inner = replace(layer, src_from_out=row9(src_from_canvas), window=None, borrowed=())
+    inner = layer.laid(row9(src_from_canvas), window=None, borrowed=())
+    whole = replace(inner, edge="colour", bend=None, colour=theme.COLOURS.surround)
     plans = [Plan(width=size[0], height=size[1], layers=(each,)) for each in (whole, inner)]
     around, within = (bgra_from_picture(carried_out(p, lambda _: resolved.take, sources.films, "draft")) for p in plans)
     canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.bgra("surround")), 0.58, 0)

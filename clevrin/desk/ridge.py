@@ -65,13 +65,15 @@ class RidgeData:
 class RidgeView:
     """Which frames are drawn (`first` to `end`, may reach beyond the take), and how.
 
-    `backward` plays them the other way; `mirror_x` and `mirror_y` turn the directions; `hanging` draws the ridge
-    from the top down; `dim` frames (from, to) are drawn quietly, as what is not used.
+    `backward` plays them the other way; `pace`: how many times as fast they are played as they were shot; `mirror_x`
+    and `mirror_y` turn the directions; `hanging` draws the ridge from the top down; `dim` frames (from, to) are drawn
+    quietly, as what is not used.
     """
 
     first: float
     end: float
     backward: bool = False
+    pace: float = 1.0
     mirror_x: bool = False
     mirror_y: bool = False
     hanging: bool = False
@@ -172,7 +174,7 @@ def _body(keyed: _Keyed, view: RidgeView, width: int, height: int) -> QImage:
     inside = (at >= -0.5) & (at <= data.frames - 0.5)
     frames = np.arange(data.frames)
     speed, blur = (_at_columns(values, at, frames, view, width) for values in (data.speed, data.blur))
-    top = height_share(speed) * height * inside
+    top = height_share(speed * view.pace) * height * inside
     thread = height_share(blur) * height
     colours = _direction_columns(data, at, view)
     rows = np.arange(height)[:, None] + 0.5

@@ -16,8 +16,9 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.progress import Silent
 from clevrin.core.render import Layer, Plan, Sources, plan_at, planes
-from clevrin.core.render.executor import bent_map, execute
+from clevrin.core.render.executor import execute
 from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.laying import bent_map
 from clevrin.core.render.plan import Borrowed, bend_rows, row9
 from clevrin.core.render.seams import feathered, strips
 from clevrin.demo.footage_maker import FOOTAGE
@@ -37,7 +38,7 @@ def crop(seed: int, x: int, y: int) -> Picture:
 def laid(picture: Picture, x: float, y: float, **fields) -> Picture:
     """A picture moved by (x, y): to the left and up where they are positive."""
     others = fields.pop("others", {})
-    layer = Layer(take_id="t", path="p", frame=0, source_size=SIZE, src_from_out=row9(shift(x, y)), **fields)
+    layer = Layer.of(take_id="t", path="p", frame=0, source_size=SIZE, src_from_out=row9(shift(x, y)), **fields)
     return execute(Plan(width=SIZE[0], height=SIZE[1], layers=(layer,)), lambda _, frame: others.get(frame, picture))
 
 
@@ -146,7 +147,7 @@ def test_a_larger_take_loses_nothing_until_the_gate_is_under_the_output():
     whole = mtf50(chart.y[1030:1130, 1870:1970])
     for shrinks, least in ((1.8, 0.75), (1.2, 0.9)):
         matrix = shift(1919.8, 1079.6) @ np.diag([shrinks, shrinks, 1]) @ shift(-959.5, -539.5)
-        layer = Layer(take_id="t", path="p", frame=0, source_size=(3840, 2160), src_from_out=row9(matrix))
+        layer = Layer.of(take_id="t", path="p", frame=0, source_size=(3840, 2160), src_from_out=row9(matrix))
         made = execute(Plan(width=1920, height=1080, layers=(layer,)), lambda *_: chart).y
         # In cycles per output pixel the source has more than this can show from a reduction of 1.75 on.
         assert mtf50(made[490:590, 910:1010]) > least * min(0.5, whole * shrinks)
@@ -159,7 +160,7 @@ def test_crispness_grows_with_the_enlargement():
         edges = []
         for crispness in (0.0, 0.6):
             matrix = shift(640, 360) @ np.diag([1 / enlarged, 1 / enlarged, 1]) @ shift(-640, -360)
-            layer = Layer(
+            layer = Layer.of(
                 take_id="t",
                 path="p",
                 frame=0,

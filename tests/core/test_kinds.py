@@ -102,7 +102,7 @@ def test_ten_bits_stay_ten_through_a_warp_and_are_not_banded(tmp_path):
     grey = np.full((32, 320), 128 * 256, np.uint16)
     source = Picture(y=ramp, u=grey, v=grey)
     move = np.array([[1, 0.01, 2.3], [0, 1, 0.4], [0, 0, 1]])
-    layer = Layer(take_id="t", path="/t", frame=0, source_size=(640, 64), src_from_out=row9(move))
+    layer = Layer.of(take_id="t", path="/t", frame=0, source_size=(640, 64), src_from_out=row9(move))
     made = execute(Plan(width=640, height=64, layers=(layer,)), lambda *_: source)
     assert made.deep and len(np.unique(made.y[32] >> 6)) >= 32  # 8 steps of 4
     light = execute(
@@ -129,7 +129,7 @@ def test_chroma_stays_at_its_place_when_a_picture_is_mirrored_or_enlarged(siting
         matrix[:2, 2] = (1 / scale - 1) / 2
         if mirrored:
             matrix = np.array([[-1, 0, width - 1], [0, 1, 0], [0, 0, 1.0]]) @ matrix
-        layer = Layer(take_id="t", path="/t", frame=0, source_size=(width, height), src_from_out=row9(matrix))
+        layer = Layer.of(take_id="t", path="/t", frame=0, source_size=(width, height), src_from_out=row9(matrix))
         made = execute(Plan(width=size[0], height=size[1], layers=(layer,)), lambda *_: source)
         whole = risen(made.u, made.siting, size)
         row = size[1] // 2
@@ -157,7 +157,7 @@ def test_light_and_back_is_the_same_picture():
 def mixed(a: Picture, b: Picture, weight: float, edge: str = "fill") -> Picture:
     size = a.size
     layers = tuple(
-        Layer(
+        Layer.of(
             take_id=name, path=f"/{name}", frame=0, source_size=size, src_from_out=row9(matrix), weight=share, edge=edge
         )
         for name, share, matrix in (

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
+from math import floor
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from clevrin.core.document import Project, Reel, Shot, Span, Take
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.pace import Placed, nominal_frame, placed_shots, reel_frame, reel_frames, shot_at
 from clevrin.core.pace.conform import stamped_frame
+from clevrin.core.pace.curve import progress_of
 from tests.core.test_document import facts
 
 RATES = st.sampled_from([Fraction(24), Fraction(30000, 1001), Fraction(30), Fraction(60), Fraction(120)])
@@ -62,7 +64,7 @@ def test_frames_are_as_late_as_they_are_early(rate, reverse, length):
     row = placed(Span(first=0, end=length), rate, reverse=reverse)
     for at in range(row.frames):
         frame = nominal_frame(row, at)
-        late_s = (at + 0.5) / 30 - (row.steps_to(frame) + 0.5) / float(rate)
+        late_s = (at + 0.5) / 30 - (floor(progress_of(row.shot, frame)) + 0.5) / float(rate)
         assert abs(late_s) <= max(1 / 30, 1 / float(rate))
 
 
@@ -71,9 +73,9 @@ def test_the_way_back_from_a_frame_to_the_reel_finds_where_it_is_shown(rate, rev
     row = placed(Span(first=first, end=first + length), rate, reverse=reverse)
     at = reel_frame(row, frame)
     assert 0 <= at < row.frames
-    steps, shown = row.steps_to(frame), row.steps_to(nominal_frame(row, at))
+    steps, shown = floor(progress_of(row.shot, frame)), floor(progress_of(row.shot, nominal_frame(row, at)))
     assert shown >= steps or at == row.frames - 1
-    assert at == 0 or row.steps_to(nominal_frame(row, at - 1)) < steps
+    assert at == 0 or floor(progress_of(row.shot, nominal_frame(row, at - 1))) < steps
 
 
 def phone_stamps(frames: int, seed: int) -> tuple[float, ...]:

@@ -168,7 +168,7 @@ def test_the_length_of_the_reel_does_not_depend_on_dissolves(tmp_path):
 
 def test_one_resample_by_a_part_of_a_pixel_is_sharp():
     source = picture_from_rgb(texture(2, 256))
-    layer = Layer(take_id="t", path="t", frame=0, source_size=(256, 256), src_from_out=row9(shift(0.5, 0.0)))
+    layer = Layer.of(take_id="t", path="t", frame=0, source_size=(256, 256), src_from_out=row9(shift(0.5, 0.0)))
     moved = execute(Plan(width=256, height=256, layers=(layer,)), lambda *_: source)
     spectrum = np.fft.rfft(source.y[20:-20, 20:-20].astype(float), axis=1)
     share = np.exp(2j * np.pi * 0.5 * np.arange(spectrum.shape[1]) / 216)
@@ -178,14 +178,14 @@ def test_one_resample_by_a_part_of_a_pixel_is_sharp():
 
 def test_an_unchanged_picture_is_not_resampled_at_all():
     source = picture_from_rgb(texture(2, 64))
-    layer = Layer(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(np.eye(3)))
+    layer = Layer.of(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(np.eye(3)))
     assert execute(Plan(width=64, height=64, layers=(layer,)), lambda *_: source) is source
 
 
 @pytest.mark.parametrize(("edge", "black"), [("bare", True), ("smear", False), ("mirror", False)])
 def test_edges(edge, black):
     source = picture_from_rgb(np.full((64, 64, 3), 180, np.uint8))
-    layer = Layer(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(shift(-20, 0)), edge=edge)
+    layer = Layer.of(take_id="t", path="t", frame=0, source_size=(64, 64), src_from_out=row9(shift(-20, 0)), edge=edge)
     rgb = rgb_from_picture(execute(Plan(width=64, height=64, layers=(layer,)), lambda *_: source))
     assert (rgb[:, :18].max() < 10) == black and rgb[:, 24:].min() > 170
 
@@ -194,7 +194,9 @@ def test_crispness_sharpens(tmp_path):
     source = picture_from_rgb(texture(2, 128))
     layer = dict(take_id="t", path="t", frame=0, source_size=(128, 128), src_from_out=row9(np.diag([0.8, 0.8, 1.0])))
     soft, crisp = (
-        execute(Plan(width=128, height=128, layers=(Layer(**layer, crispness=c),)), lambda *_: source).y.astype(float)
+        execute(Plan(width=128, height=128, layers=(Layer.of(**layer, crispness=c),)), lambda *_: source).y.astype(
+            float
+        )
         for c in (0.0, 1.0)
     )
     assert np.abs(np.diff(crisp, axis=1)).mean() > 1.2 * np.abs(np.diff(soft, axis=1)).mean()

@@ -19,8 +19,8 @@ from clevrin.core.motion.models import apply
 from clevrin.core.motion.registration import best_reference
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render.executor import bent_map
 from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.laying import bent_map
 from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.resolving import Held, complete
 from clevrin.demo.cast import CLOTH

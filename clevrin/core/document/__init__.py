@@ -13,6 +13,7 @@ from clevrin.core.document.model import (
     Shot,
     Take,
 )
+from clevrin.core.document.pacing import Pace, PacePoint, Sharp, Shutter
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
 from clevrin.core.document.value import new_id
@@ -32,12 +33,16 @@ __all__ = [
     "Motion",
     "NamedSpan",
     "Output",
+    "Pace",
+    "PacePoint",
     "Placement",
     "Pointed",
     "Pose",
     "Project",
     "Reel",
+    "Sharp",
     "Shot",
+    "Shutter",
     "Span",
     "Take",
     "Track",

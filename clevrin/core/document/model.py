@@ -14,6 +14,7 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.pacing import Pace
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value, new_id
@@ -159,7 +160,7 @@ class Shot(Value):
     """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not.
 
     The picture is turned by `turns` first, and then mirrored. `fit` None: as the reel says. `gates`: how the gate of
-    each output goes over it; one that is not named rests.
+    each output goes over it; one that is not named rests. `pace`: how fast it plays.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -172,12 +173,19 @@ class Shot(Value):
     hold: Hold = Hold()
     loan: Loan | None = None
     gates: tuple[Gate, ...] = Field(default=(), max_length=100, fail_fast=True)
+    pace: Pace = Pace()
     leave: Join = Join()
 
     def checked_together(self) -> Self:
         if len({gate.output for gate in self.gates}) != len(self.gates):
             raise ValueError("a shot has two gates for one output")
         return self
+
+    def played(self, *, reverse: bool) -> "Shot":
+        """The shot played forward or backward, with the same speeds at the same frames."""
+        if reverse == self.reverse:
+            return self
+        return self.changed(reverse=reverse, pace=self.pace.backward())
 
     def gate(self, output: str | None = None) -> Gate:
         """The gate of an output (None: the reel's own)."""

@@ -61,6 +61,8 @@ def _clip(placed: Placed, project: Project) -> otio.schema.Clip:
     )
     clip.metadata["clevrin"] = _data(shot, {"span"})
     pace = speed(take, project.reel.rate)
+    if not placed.even:  # what other tools read has one speed: the mean
+        pace = shot.span.frames / take.facts.rate / (placed.frames / project.reel.rate)
     if pace != 1 or shot.reverse:
         scalar = float(-pace if shot.reverse else pace)
         clip.effects.append(otio.schema.LinearTimeWarp(name="pace", time_scalar=scalar))

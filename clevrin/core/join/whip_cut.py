@@ -17,14 +17,12 @@ def joined(
 ) -> tuple[Shot, Shot]:
     """The two shots as a proposal wants them. `frames`: how many the outgoing and the incoming take have."""
     return (
-        outgoing.changed(
+        outgoing.played(reverse=proposal.reverse_out).changed(
             span=cut(outgoing.span, proposal.out_frame, frames[0], ends=not proposal.reverse_out),
-            reverse=proposal.reverse_out,
             leave=Join(kind="whip cut", dissolve_frames=dissolve_frames),
         ),
-        incoming.changed(
+        incoming.played(reverse=proposal.reverse_in).changed(
             span=cut(incoming.span, proposal.in_frame, frames[1], ends=proposal.reverse_in),
-            reverse=proposal.reverse_in,
             mirror=combined(outgoing.mirror, proposal.mirror),
         ),
     )

@@ -7,10 +7,13 @@ from clevrin.core.pace.conform import (
     played_rate,
     reel_frame,
     reel_frames,
+    reel_instant,
     reel_position,
     shot_at,
     shot_frames,
     speed,
+    stamped_frame,
+    stamped_instant,
 )
 
 __all__ = [
@@ -20,8 +23,11 @@ __all__ = [
     "played_rate",
     "reel_frame",
     "reel_frames",
+    "reel_instant",
     "reel_position",
     "shot_at",
     "shot_frames",
     "speed",
+    "stamped_frame",
+    "stamped_instant",
 ]

@@ -1,25 +1,27 @@
-"""Takes of any rate on a reel of its own rate: at the speed at which they were shot, or every frame of them."""
+"""Takes of any rate on a reel of its own rate: which frame of which take stands at which frame of the reel."""
 
 from bisect import bisect_right
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from math import ceil, floor
+from functools import cached_property
+from math import ceil
 from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Span, Take
-
-_HALF = Fraction(1, 2)
+from clevrin.core.pace.curve import instant_of, progress_of
+from clevrin.core.pace.time_map import EvenTime, TimeMap, frame_of, instant_at, time_map
 
 
 @dataclass(frozen=True, kw_only=True)
 class Placed:
     """A shot where it stands on the reel: frames `start` up to, not including, `end`.
 
-    `rate`: how many frames of the take go by in a second of the reel, which has `reel_rate` of its own.
+    `rate`: how many frames of the take go by in a second of the reel where no speed is set; `reel_rate`: the reel's.
     """
 
     shot: Shot
@@ -33,34 +35,44 @@ class Placed:
     def frames(self) -> int:
         return self.end - self.start
 
-    def steps_to(self, frame: int) -> int:
-        """How many frames of the take go by in the shot before this one; negative for one outside its start."""
-        return self.shot.first_shown - frame if self.shot.reverse else frame - self.shot.first_shown
+    @cached_property
+    def time(self) -> TimeMap:
+        """The map between its frames, counted from its first one, and instants of its take."""
+        return time_map(self.shot, self.take.facts.rate, self.rate, self.reel_rate)
+
+    def speed_at(self, frame: int | Fraction) -> Fraction:
+        """How fast it plays at a frame of the reel: 1 as it was shot, below 0 against its direction of play."""
+        return self.rate_at(frame) / self.take.facts.rate
+
+    def rate_at(self, frame: int | Fraction) -> Fraction:
+        """How many frames of the take go by in a second of the reel at a frame of it, along the direction of play."""
+        return self.time.speed(frame - self.start) * self.reel_rate
+
+    @property
+    def even(self) -> bool:
+        """Whether it plays at one rate throughout."""
+        return isinstance(self.time, EvenTime)
+
+    @cached_property
+    def course(self) -> NDArray[np.float64]:
+        """(frames + 1,): how many frames of its span have gone by at the beginning of each of its reel's frames."""
+        edges = [float(self.time.progress(k - _HALF)) for k in range(self.frames + 1)]
+        return np.clip(edges, 0.0, self.shot.span.frames)
 
 
 def played_rate(take: Take, reel_rate: Fraction) -> Fraction:
-    """How many frames of a take go by in a second of the reel."""
+    """How many frames of a take go by in a second of the reel where no speed is set."""
     return reel_rate if take.conform == "every frame" else take.facts.rate
 
 
 def speed(take: Take, reel_rate: Fraction) -> Fraction:
-    """How fast a take plays on the reel: 1 as it was shot, 1/2 at half the speed."""
+    """How fast a take plays on the reel where no speed is set: 1 as it was shot, 1/2 at half the speed."""
     return played_rate(take, reel_rate) / take.facts.rate
 
 
 def shot_frames(shot: Shot, take: Take, reel_rate: Fraction) -> int:
     """How many reel frames a shot lasts: at least one."""
-    rate = played_rate(take, reel_rate)
-    # round(span.frames * reel_rate / rate) in whole numbers: Fraction takes ten times as long.
-    return max(
-        1, _rounded(shot.span.frames * reel_rate.numerator * rate.denominator, reel_rate.denominator * rate.numerator)
-    )
-
-
-def _rounded(numerator: int, denominator: int) -> int:
-    """The nearest whole number, of two the even one."""
-    whole, rest = divmod(numerator, denominator)
-    return whole + (2 * rest > denominator or (2 * rest == denominator and whole % 2 == 1))
+    return time_map(shot, take.facts.rate, played_rate(take, reel_rate), reel_rate).frames
 
 
 class _Rows:
@@ -85,6 +97,7 @@ class _Rows:
         return row
 
 
+_HALF = Fraction(1, 2)
 _ROWS_KEPT = 6
 _rows = _Rows()
 
@@ -130,35 +143,27 @@ def shot_at(project: Project, frame: int) -> Placed | None:
     return row[index] if index >= 0 and frame < row[index].end else None
 
 
-def reel_position(placed: Placed, frame: int) -> Fraction:
-    """Where on the reel, in frames of it, a frame of the take stands by even time: at its middle; may lie outside."""
-    steps = placed.steps_to(frame)
-    stretch = _stretch(placed)
-    if stretch is not None:
-        return placed.start + steps / stretch
-    return placed.start + (steps + _HALF) * placed.reel_rate / placed.rate - _HALF
+def reel_position(placed: Placed, frame: int | Fraction) -> Fraction:
+    """Where on the reel, in frames of it, an instant of the take stands first by even time; may lie outside."""
+    return placed.start + frame_of(placed.time, frame)
+
+
+def reel_instant(placed: Placed, frame: int | Fraction) -> Fraction:
+    """The instant of the take that a frame of the reel stands for by even time; may lie outside of the take."""
+    return instant_at(placed.time, frame - placed.start)
 
 
 def nominal_frame(placed: Placed, frame: int) -> int:
     """The frame of the take that stands at a frame of the reel, by even time; within the take.
 
-    It is the one on the screen at the middle of the reel's frame. Where the take has more frames than the reel, its
-    span is spread so that its first and its last frame are shown: what was matched there is seen. Frames before or
-    behind the shot are handles: they give frames outside of its span.
+    It is the one on the screen at the middle of the reel's frame. What was matched at a shot's ends is seen. Frames
+    before or behind the shot are handles: they give frames outside of its span.
     """
     at = frame - placed.start
-    stretch = _stretch(placed)
-    steps = round(at * stretch) if stretch is not None else floor((at + _HALF) * placed.rate / placed.reel_rate)
+    steps = placed.time.step(at)
     if 0 <= at < placed.frames:
         steps = min(max(steps, 0), placed.shot.span.frames - 1)
     return _played(placed, steps)
-
-
-def _stretch(placed: Placed) -> Fraction | None:
-    """How many frames of the take go by from one of the reel to the next where it has more of them, else None."""
-    if placed.rate <= placed.reel_rate or placed.shot.span.frames < 2:
-        return None
-    return Fraction(placed.shot.span.frames - 1, max(1, placed.frames - 1))
 
 
 def reel_frame(placed: Placed, frame: int) -> int:
@@ -166,24 +171,43 @@ def reel_frame(placed: Placed, frame: int) -> int:
 
     A frame outside the shot's span gives the nearest frame of the shot.
     """
-    steps = placed.steps_to(frame)
+    wanted = ceil(progress_of(placed.shot, frame)) - 1
     at = min(max(ceil(reel_position(placed, frame)) - 2, placed.start), placed.end - 1)
-    while at < placed.end - 1 and placed.steps_to(nominal_frame(placed, at)) < steps:
+    while at < placed.end - 1 and placed.time.step(at - placed.start) < wanted:
         at += 1
     return at
 
 
 def stamped_frame(placed: Placed, frame: int, times_s: tuple[float, ...] | None) -> int:
-    """The same by the film's own time stamps, in seconds, for takes of variable rate (None: even time).
+    """The same as `nominal_frame` by the film's own time stamps, in seconds, for takes of variable rate.
 
-    The span keeps the length that it has by even time. Inside it every frame is shown, nearest to its own instant, as
-    long as there are as many frames of the reel; what the camera left out is filled by the nearer neighbour.
+    `times_s` None: even time. The span keeps the length that it has by even time. Inside it every frame is shown,
+    nearest to its own instant, as long as there are as many frames of the reel; what the camera left out is filled by
+    the nearer neighbour. A shot with speeds of its own plays at them by its take's own clock.
     """
     at, span = frame - placed.start, placed.shot.span
     own_time = times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end
     if times_s is None or not own_time or not 0 <= at < placed.frames:
         return nominal_frame(placed, frame)
+    if placed.shot.pace.points:
+        return round(stamped_instant(placed, frame, times_s))
     return _played(placed, _stamped.of(times_s, span, placed.frames, reverse=placed.shot.reverse)[at])
+
+
+def stamped_instant(placed: Placed, frame: int | Fraction, times_s: tuple[float, ...] | None) -> Fraction:
+    """The moment of the take that a frame of the reel shows where moments are made, by the film's own time stamps.
+
+    It lies within the take. What the camera left out is between two frames, as long as it lasted.
+    """
+    instant = instant_of(placed.shot, placed.time.moment(frame - placed.start))
+    last = placed.take.facts.frames - 1
+    span = placed.shot.span
+    if times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end:
+        u = min(max(float(instant + _HALF - span.first), 0.0), float(span.frames))
+        end_s = _end_s(times_s, span)
+        at_s = times_s[span.first] + (u - 0.5) / span.frames * (end_s - times_s[span.first])
+        instant = Fraction(float(np.interp(at_s, times_s, np.arange(len(times_s))))).limit_denominator(10**6)
+    return min(max(instant, Fraction(0)), Fraction(last))
 
 
 class _Stamped:
@@ -211,10 +235,14 @@ _SPANS_KEPT = 64
 _stamped = _Stamped()
 
 
-def _placed_by_stamps(times_s: NDArray[np.float64], span: Span, frames: int, *, reverse: bool) -> tuple[int, ...]:
+def _end_s(times_s: Sequence[float] | NDArray[np.float64], span: Span) -> float:
+    """When a span ends: when what comes behind it begins, or a frame's usual time after its last one."""
     last = len(times_s) - 1
-    end_s = times_s[span.end] if span.end <= last else times_s[last] + (times_s[last] - times_s[0]) / last
-    starts = np.append(times_s[span.first : span.end], end_s)
+    return float(times_s[span.end] if span.end <= last else times_s[last] + (times_s[last] - times_s[0]) / last)
+
+
+def _placed_by_stamps(times_s: NDArray[np.float64], span: Span, frames: int, *, reverse: bool) -> tuple[int, ...]:
+    starts = np.append(times_s[span.first : span.end], _end_s(times_s, span))
     if reverse:
         starts = (-starts)[::-1]
     # When each is shown, in frames of the reel, and when the last one ends.
@@ -248,6 +276,5 @@ def _slots(at: NDArray[np.float64], frames: int) -> NDArray[np.int64]:
 
 
 def _played(placed: Placed, steps: int) -> int:
-    span = placed.shot.span
-    frame = span.end - 1 - steps if placed.shot.reverse else span.first + steps
+    frame = int(instant_of(placed.shot, steps + _HALF))
     return min(max(frame, 0), placed.take.facts.frames - 1)

@@ -21,6 +21,9 @@ _OPEN_FILMS = 2
 _ONWARD_BYTES = 12 * 1024 * 1024
 """Enough for a film that is played backwards."""
 _BORROWED_BYTES = 10 * 1024 * 1024
+_TRUST_BYTES = 4 * 1024 * 1024
+_FLOW_BYTES = 24 * 1024 * 1024
+"""Some five pairs of frames: what is slowed down asks for the same pair several times."""
 
 R = TypeVar("R", bound=FilmReader | None)
 _Purpose = Literal["shown", "proxy", "borrowed"]
@@ -57,6 +60,8 @@ class Films:
         # Each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
+        self.flows = Remembered(_FLOW_BYTES)
+        self.trusts = Remembered(_TRUST_BYTES)
 
     def reader(self, take: Take) -> FilmReader:
         """An open film; raises `MediaError` if it is missing or another one than was brought in."""
@@ -79,6 +84,7 @@ class Films:
 
     def close(self) -> None:
         self._borrowed.clear()
+        self.flows.clear()
         while self._readers:
             self._readers.popitem()[1].close()
 

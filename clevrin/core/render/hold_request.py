@@ -70,6 +70,18 @@ class HoldRequest:
         return self.hold.how != "none" or self.lent or pushed or bool(self.gate.scenic)
 
     @property
+    def needs_course(self) -> bool:
+        """Whether moments between the take's frames are made by how its camera moved."""
+        pace = self.shot.pace
+        return pace.shutter.angle_deg > 0 or pace.made_between in ("flow", "best")
+
+    @property
+    def spared(self) -> Track | None:
+        """What the added blur spares, if that is followed."""
+        sharp = self.shot.pace.shutter.sharp
+        return next((each for each in self.take.tracks if sharp is not None and each.id == sharp.track), None)
+
+    @property
     def hold(self) -> Hold:
         """What decides the path; an anchor whose track is gone holds nothing."""
         hold = self.shot.hold.path_part

@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
-from clevrin.core.render.executor import execute
+from clevrin.core.pace.in_between import PairFlow
+from clevrin.core.render.executor import execute, flow_between
 from clevrin.core.render.films import Films
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.plan import Layer, Plan, Quality
+from clevrin.core.render.plan import Layer, Plan, Quality, Sample
 from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.resolving import ResolvedShot, resolve, resolve_frame
 from clevrin.core.render.sources import Sources
@@ -60,6 +61,12 @@ def plan_at(project: Project, frame: int, size: tuple[int, int], store: Measurem
     return plan_frame(resolve_frame(project, frame, of), size)
 
 
+def trust_key(take: Take, sample: Sample) -> tuple[str, int, int]:
+    """The name under which it is kept how far the flow of a sample can be trusted."""
+    assert sample.between is not None
+    return take.fingerprint, sample.frame, sample.between.frame
+
+
 def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, quality: Quality) -> Picture:
     """The picture of a plan; `take_of` gives the takes that its layers name."""
 
@@ -67,4 +74,12 @@ def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, qualit
         take = take_of(layer.take_id)
         return films.read(take, frame) if frame == layer.frame else films.read_borrowed(take, frame)
 
-    return execute(plan, read, quality)
+    def flows(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
+        assert sample.between is not None
+        background = tuple(round(each, 6) for each in sample.between.to_from_src)
+        key = take_of(layer.take_id).fingerprint, sample.frame, sample.between.frame, background, first.size
+        pair = films.flows.once(key, lambda: flow_between(layer, sample, first, second))
+        films.trusts.put(trust_key(take_of(layer.take_id), sample), pair.trust)
+        return pair
+
+    return execute(plan, read, quality, flows)

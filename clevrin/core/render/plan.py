@@ -1,7 +1,7 @@
 """A plan: what has to be done for one frame of the reel, as data that can be printed and tested."""
 
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import dataclass, replace
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,23 +27,71 @@ class Borrowed:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Layer:
-    """One source picture, of the size `source_size`, and how it is laid on the frame.
+class Spared:
+    """A soft disc in output pixels in which added blur does not count: about (x, y), whole up to `radius`."""
 
-    `src_from_out` takes pixels of the output to pixels of the upright source picture (row by row): hold,
-    mirroring and the fit to the reel in one map, so that the picture is resampled once; `bend`, if there is one, are
+    x: float
+    y: float
+    radius: float
+    feather: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Between:
+    """A moment between two frames: `share` of the way from the sample's own frame to `frame`.
+
+    `to_from_src` takes pixels of the sample's frame to those of this one, as the background moves. `made`: by mixing
+    both, or by the flow of what moves beside the background as well.
+    """
+
+    frame: int
+    share: float
+    to_from_src: Row9
+    made: Literal["mix", "flow"] = "flow"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sample:
+    """One moment of a source picture: its frame, how it is laid, and its share of the layer.
+
+    `src_from_out` takes pixels of the output to pixels of the upright picture of the frame (row by row): hold, gate,
+    mirroring and the fit to the reel in one map, so that the picture is resampled once; of a moment between two
+    frames to where what stands there is in its frame, unless it moves by itself.
+    """
+
+    frame: int
+    src_from_out: Row9
+    weight: float = 1.0
+    between: Between | None = None
+
+    @property
+    def matrix(self) -> NDArray[np.float64]:
+        return _square(self.src_from_out)
+
+    @property
+    def instant(self) -> float:
+        """The moment in frames of the take."""
+        other = self.between
+        return self.frame if other is None else self.frame + other.share * (other.frame - self.frame)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Layer:
+    """One source, of the size `source_size`, and how its moments are laid on the frame.
+
+    Several `samples` are what a shutter sees while it is open; their weights add up to 1. `bend`, if there is one, are
     displacements in source pixels that come on top, at the knots of a grid over the source, row by row. `edge` says
     what stands where the source ends, `colour` that of the edge of this name, and `borrowed` which frames are borrowed
     from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all; `around` is what
-    stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `weight` is its
-    share of the mix; the weights of a plan's layers add up to 1.
+    stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `spared` is
+    where added blur does not count, `added_blur_px` how long it is at most. `weight` is its share of the mix; the
+    weights of a plan's layers add up to 1.
     """
 
     take_id: str
     path: str
-    frame: int
     source_size: tuple[int, int]
-    src_from_out: Row9
+    samples: tuple[Sample, ...]
     bend: Bend | None = None
     edge: Edge = "fill"
     colour: str = "#000000"
@@ -52,11 +100,36 @@ class Layer:
     around: str = "#000000"
     kernel: Kernel = "bicubic"
     crispness: float = 0.0
+    spared: Spared | None = None
+    added_blur_px: float = 0.0
     weight: float = 1.0
+
+    @staticmethod
+    def of(*, frame: int, src_from_out: Row9, **rest: Any) -> "Layer":
+        """A layer of one frame."""
+        return Layer(samples=(Sample(frame=frame, src_from_out=src_from_out),), **rest)
+
+    @property
+    def middle(self) -> Sample:
+        """The sample in the middle of the open shutter; the only one where nothing is blurred."""
+        return self.samples[len(self.samples) // 2]
+
+    @property
+    def frame(self) -> int:
+        return self.middle.frame
+
+    @property
+    def src_from_out(self) -> Row9:
+        return self.middle.src_from_out
 
     @property
     def matrix(self) -> NDArray[np.float64]:
-        return _square(self.src_from_out)
+        return self.middle.matrix
+
+    def laid(self, src_from_out: Row9, **changes: Any) -> "Layer":
+        """The same source with its middle moment alone, laid otherwise."""
+        one = replace(self.middle, src_from_out=src_from_out, weight=1.0)
+        return replace(self, samples=(one,), **changes)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,17 +8,16 @@ from numpy.typing import NDArray
 from clevrin.core.document import Take
 from clevrin.core.document.model import Fit, Mirror, Turns
 from clevrin.core.render.borrowing import borrowed_frames
+from clevrin.core.render.moments import Moments
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
-from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot
+from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
 
 Matrix = NDArray[np.float64]
 
 
 def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
     """The plan of a frame of the reel at a size in pixels. Reads nothing, waits for nothing, decodes nothing."""
-    layers = tuple(
-        plan_shot(each.resolved, each.frame, resolved.reel_size, size, weight=each.weight) for each in resolved.shown
-    )
+    layers = tuple(plan_shown(each, resolved.reel_size, size) for each in resolved.shown)
     shots = [each.resolved for each in resolved.shown]
     unmeasured = tuple(shot.take.name for shot in shots if isinstance(shot.state, Lacking))
     return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured, colour=resolved.colour)
@@ -29,7 +28,8 @@ def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
     width, height = take.facts.width, take.facts.height
     fitted = fitted_size((width, height), size)
     matrix = _fit((width, height), fitted)
-    layer = Layer(take_id=take.id, path=take.path, frame=frame, source_size=(width, height), src_from_out=row9(matrix))
+    source = width, height
+    layer = Layer.of(take_id=take.id, path=take.path, frame=frame, source_size=source, src_from_out=row9(matrix))
     return Plan(width=fitted[0], height=fitted[1], layers=(layer,))
 
 
@@ -42,7 +42,7 @@ def plan_shot(
     held_from_out = reel_map(source, reel_size, size, shot.mirror, shot.turns, resolved.fit)
     path_window = state.path.window if isinstance(state, Held) else 1.0
     cut = path_window < 1 or (resolved.fit != "fill" and not _fills(held_from_out, source, size))
-    plain = Layer(
+    plain = Layer.of(
         take_id=take.id,
         path=take.path,
         frame=frame,
@@ -57,15 +57,34 @@ def plan_shot(
     hold, path = shot.hold, state.path
     src_from_out = path.at(frame) @ held_from_out
     bend = path.bend_at(frame)
-    return replace(
-        plain,
-        src_from_out=row9(src_from_out),
+    return plain.laid(
+        row9(src_from_out),
         bend=None if bend is None else bend_rows(bend),
         edge=hold.edge,
         colour=hold.colour,
         borrowed=_borrowed(state.lenders, frame, src_from_out, size),
         kernel=hold.kernel,
         crispness=hold.crispness,
+    )
+
+
+def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:
+    """The layer of a shot at a frame of the reel: of one frame of its take, or of the moments that it shows."""
+    resolved = shown.resolved
+    layer = plan_shot(resolved, shown.frame, reel_size, size, weight=shown.weight)
+    if resolved.course is None or isinstance(resolved.state, Lacking):
+        return layer
+    shot, take = resolved.shot, resolved.take
+    source = take.facts.width, take.facts.height
+    held_from_out = reel_map(source, reel_size, size, shot.mirror, shot.turns, resolved.fit)
+    moments = Moments(shown=shown, course=resolved.course, held_from_out=held_from_out, size=size)
+    samples = moments.samples
+    return replace(
+        layer,
+        samples=samples,
+        borrowed=layer.borrowed if all(each.between is None for each in samples) else (),
+        spared=moments.spared,
+        added_blur_px=moments.added_blur_px,
     )
 
 

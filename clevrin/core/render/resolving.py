@@ -7,6 +7,7 @@ lacking. `resolve` takes what is measured; `complete` measures what is not.
 from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,8 +22,7 @@ from clevrin.core.hold.lending import loan_maps
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
-from clevrin.core.pace import Placed, placed_shots
-from clevrin.core.pace.conform import stamped_frame
+from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_instant
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import (
@@ -34,6 +34,8 @@ from clevrin.core.render.measurement_store import (
     still_trace,
 )
 from clevrin.core.render.reel_colour import reel_colour
+
+_NOW = Fraction(0)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,7 +70,8 @@ class Lacking:
 class ResolvedShot:
     """A shot with all that planning its frames needs.
 
-    `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel.
+    `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
+    its camera moved, where moments between frames are made; `sharp`: what its added blur spares.
     """
 
     shot: Shot
@@ -77,6 +80,8 @@ class ResolvedShot:
     state: AsShot | Held | Lacking
     fit: Fit = "fill"
     bars: str = "#000000"
+    course: Trace | None = None
+    sharp: Followed | None = None
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -86,11 +91,21 @@ class ResolvedShot:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Shown:
-    """A frame of a shot's take, and its share of the picture."""
+    """A shot at a frame of the reel, and its share of the picture."""
 
     resolved: ResolvedShot
-    frame: int
+    placed: Placed
+    at: int
     weight: float
+
+    @property
+    def frame(self) -> int:
+        """The frame of the take that is the nearest."""
+        return stamped_frame(self.placed, self.at, self.resolved.stamps_s)
+
+    def instant(self, later: Fraction = _NOW) -> Fraction:
+        """The moment of the take that is shown, or that so many frames of the reel later."""
+        return stamped_instant(self.placed, self.at + later, self.resolved.stamps_s)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -143,8 +158,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
     shown = []
     for placed, weight in _mix(placed_shots(project), frame):
         resolved = of(placed.shot)
-        at = stamped_frame(placed, frame, resolved.stamps_s)
-        shown.append(Shown(resolved=resolved, frame=at, weight=weight))
+        shown.append(Shown(resolved=resolved, placed=placed, at=frame, weight=weight))
     return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown), colour=reel_colour(project))
 
 
@@ -162,13 +176,25 @@ class _NotMeasuredError(Exception):
 
 def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> ResolvedShot:
     as_shot = unheld(request, store)
-    if not request.moved:
-        return as_shot
     try:
+        as_shot = _with_moments(as_shot, request, ask)
+        if not request.moved:
+            return as_shot
         path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
         return replace(as_shot, state=Held(path=path, lenders=_lenders(request, store, ask)))
     except _NotMeasuredError as error:
         return replace(as_shot, state=Lacking(need=error.need))
+
+
+def _with_moments(shot: ResolvedShot, request: HoldRequest, ask: Ask) -> ResolvedShot:
+    """A shot with what moments between its frames are made from."""
+    if not request.needs_course:
+        return shot
+    sharp = None
+    if request.spared is not None:
+        answer = _answer(TrackNeed(take=request.take, track=request.spared), ask)
+        sharp = answer if isinstance(answer, Followed) else None
+    return replace(shot, course=_trace(request.take, ask), sharp=sharp)
 
 
 def _path(request: HoldRequest, ask: Ask) -> HeldPath:

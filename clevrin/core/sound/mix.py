@@ -11,11 +11,12 @@ from clevrin.core.media.index import index_frames
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed, placed_shots, speed
+from clevrin.core.sound.paced import paced_sound
 
 Sound = NDArray[np.float32]
 
-_RAMP_SAMPLES = 240
-"""5 ms at either end of a shot, so that no cut clicks."""
+_RAMP_SAMPLES = 480
+"""10 ms at either end of a shot, so that no cut clicks."""
 
 
 def has_sound(project: Project) -> bool:
@@ -23,8 +24,10 @@ def has_sound(project: Project) -> bool:
 
 
 def sounds(placed: Placed, project: Project) -> bool:
-    """Whether a shot has sound: its take has, and plays at the speed at which it was shot."""
-    return placed.take.facts.sound and speed(placed.take, project.reel.rate) == 1
+    """Whether a shot has sound: its take has, and plays at the speed at which it was shot or at speeds of its own."""
+    if not placed.take.facts.sound or placed.shot.pace.pitch == "silent":
+        return False
+    return not placed.even or speed(placed.take, project.reel.rate) == 1
 
 
 def shot_samples(placed: Placed, project: Project) -> tuple[int, int]:
@@ -47,11 +50,20 @@ def shot_sound(
     count = max(0, end - first)
     if not sounds(placed, project):
         return np.zeros((count, 2), np.float32)
+    if not placed.even:
+        stamps = _stamps(placed.take.path, placed.take.fingerprint) if placed.take.facts.variable else None
+        return _faded(paced_sound(placed, stamps, first, end, total, troubles), first, total)
     begins_s, ends_s = _instants(placed.take, placed.shot.span)
     start_s = ends_s - end / SOUND_RATE if placed.shot.reverse else begins_s + first / SOUND_RATE
     sound = read_sound(Path(placed.take.path), start_s, count, troubles)
     if placed.shot.reverse:
         sound = sound[::-1].copy()
+    return _faded(sound, first, total)
+
+
+def _faded(sound: Sound, first: int, total: int) -> Sound:
+    """Some samples of a shot from the `first` on, faded at its ends."""
+    end = first + len(sound)
     at = np.arange(first, end)
     ramp = min(_RAMP_SAMPLES, total // 2)
     if ramp and (first < ramp or end > total - ramp):

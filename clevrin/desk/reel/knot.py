@@ -42,7 +42,8 @@ def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray 
         return None
     shot = placed.shot
     frame = shot.last_shown if last else shot.first_shown
-    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(placed.rate)
+    at = placed.end - 1 if last else placed.start
+    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(placed.rate_at(at))
     if shot.reverse:
         velocity = -velocity
     return velocity * [

@@ -183,7 +183,8 @@ def trimmed(placed: Placed, edge: Part, by_reel_frames: float, reel_rate: Fracti
     It stays within the take and keeps at least one frame; a shot played backward has its edges the other way.
     """
     span, frames = placed.shot.span, placed.take.facts.frames
-    delta = _source_frames(placed, by_reel_frames, reel_rate)
+    at = placed.start if edge == "left edge" else placed.end - 1
+    delta = _source_frames(by_reel_frames, abs(placed.rate_at(at)) / reel_rate)
     if placed.shot.reverse:
         delta = -delta
     if (edge == "left edge") != placed.shot.reverse:
@@ -194,12 +195,12 @@ def trimmed(placed: Placed, edge: Part, by_reel_frames: float, reel_rate: Fracti
 def slipped(placed: Placed, by_reel_frames: float, reel_rate: Fraction) -> Span:
     """The span of a shot whose take is moved under it by some reel frames (right is positive); it stays as long."""
     span, frames = placed.shot.span, placed.take.facts.frames
-    delta = _source_frames(placed, by_reel_frames, reel_rate)
+    delta = _source_frames(by_reel_frames, Fraction(span.frames, placed.frames))
     if not placed.shot.reverse:
         delta = -delta
     first = max(0, min(span.first + delta, frames - span.frames))
     return Span(first=first, end=first + span.frames)
 
 
-def _source_frames(placed: Placed, reel_frames: float, reel_rate: Fraction) -> int:
-    return round(reel_frames * float(placed.rate / reel_rate))
+def _source_frames(reel_frames: float, per_frame: Fraction) -> int:
+    return round(reel_frames * float(per_frame))

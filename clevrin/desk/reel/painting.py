@@ -1,10 +1,13 @@
 """Drawing the reel: ruler, markers, shots as ridges over thumbnails, the playhead, and what a drag does."""
 
+from dataclasses import replace
+
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from clevrin.core.document import Hold, Marker, Shot
-from clevrin.core.pace import Placed, speed
+from clevrin.core.pace import Placed
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
 from clevrin.desk.context import Context
@@ -13,7 +16,7 @@ from clevrin.desk.ridge import Budget, RidgeData, RidgeView, paint_ridge, paint_
 from clevrin.desk.ridge_store import RidgeStore
 
 _THUMB_SHARE = 0.58
-_TILE_PX = 320
+_TILE_PX, _PIECE_PX = 320, 20
 _NARROW_PX = 40
 """Narrower shots are drawn without thumbnails and names."""
 
@@ -94,6 +97,9 @@ def _paint_ridge(
 ) -> None:
     """The ridge of a wide shot in tiles that stay the same while the reel is scrolled or the shot is trimmed."""
     span, shot = placed.shot.span, placed.shot
+    if not placed.even:
+        _paint_paced_ridge(painter, foot, seen, data, placed, budget)
+        return
     per_px = span.frames / foot.width()
     seen_from, seen_to = max(0.0, seen.left() - foot.left()), seen.right() - foot.left()
     for number in range(int(seen_from // _TILE_PX), int(seen_to // _TILE_PX) + 1):
@@ -105,6 +111,28 @@ def _paint_ridge(
         view = shot_view(shot, flags=foot.width() > 60, first=round(first, 3), end=round(end, 3))
         box = QRectF(foot.left() + left, foot.top(), right - left, foot.height())
         paint_ridge(painter, box, data, view, budget)
+
+
+def _paint_paced_ridge(
+    painter: QPainter, foot: QRectF, seen: QRectF, data: RidgeData, placed: Placed, budget: Budget
+) -> None:
+    """The ridge of a shot with speeds of its own, as it is seen on the reel: stretched, and as high as it is fast."""
+    span, shot, course = placed.shot.span, placed.shot, placed.course
+    pieces = max(1, round(foot.width() / _PIECE_PX))
+    marks = np.linspace(0, placed.frames, pieces + 1)
+    gone = np.interp(marks, np.arange(len(course)), course)
+    for k in range(pieces):
+        left, right = (foot.left() + foot.width() * at / pieces for at in (k, k + 1))
+        if right < seen.left() or left > seen.right():
+            continue
+        a, b = sorted((float(gone[k]), float(gone[k + 1])))
+        b = max(b, a + 1e-3)
+        first, end = (span.end - b, span.end - a) if shot.reverse else (span.first + a, span.first + b)
+        per_reel_frame = (b - a) / (marks[1] - marks[0])
+        pace = round(per_reel_frame * float(placed.reel_rate / placed.take.facts.rate), 2)
+        backward = shot.reverse != bool(gone[k + 1] < gone[k])
+        view = replace(shot_view(shot, first=round(first, 3), end=round(end, 3)), pace=pace, backward=backward)
+        paint_ridge(painter, QRectF(left, foot.top(), right - left + 0.5, foot.height()), data, view, budget)
 
 
 def _paint_words(
@@ -142,15 +170,24 @@ def _paint_words(
 
 def _marks(placed: Placed, layout: ReelLayout, context: Context) -> list[str]:
     shot = placed.shot
-    pace = speed(placed.take, layout.rate)
     marks = {
         hold_words(shot, context): shot.hold.how != "none",
         "lent motion": shot.loan is not None,
         "mirrored": bool(shot.mirror),
         "backward": shot.reverse,
-        f"{float(pace):.3g}× speed": pace != 1,
+        f"{pace_words(placed)} speed": pace_words(placed) != "1×",
     }
     return [words for words, on in marks.items() if on]
+
+
+def pace_words(placed: Placed) -> str:
+    """How fast a shot plays: one speed, or the least and the most."""
+    if placed.even:
+        return f"{float(placed.speed_at(placed.start)):.3g}×"
+    some = range(placed.start, placed.end, max(1, placed.frames // 48))
+    speeds = [float(placed.speed_at(k)) for k in some]
+    low, high = min(speeds), max(speeds)
+    return f"{low:.3g}×" if high - low < 0.01 * abs(high) else f"{low:.2g}–{high:.2g}×"
 
 
 def hold_words(shot: Shot, context: Context) -> str:
@@ -171,11 +208,12 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
     ratio = painter.device().devicePixelRatioF()
     size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
     span = placed.shot.span
+    marks, course = ([], []) if placed.even else (np.arange(placed.frames + 1), placed.course)
     first = max(0, int((seen.left() - box.left()) // width))
     last = int((seen.right() - box.left()) // width) + 1
     for k in range(first, last):
         share = min(0.999, (k * width + width / 2) / box.width())
-        step = int(share * span.frames)
+        step = int(share * span.frames if placed.even else np.interp(share * placed.frames, marks, course))
         frame = span.end - 1 - step if placed.shot.reverse else span.first + step
         # A small trim does not ask for all of them anew.
         frame = min(max(0, frame // 4 * 4), placed.take.facts.frames - 1)

@@ -35,7 +35,8 @@ def edge_targets(placed: Placed, edge: str, whips: tuple[Whip, ...], project: Pr
     now = span.first if first_moves else span.end
     for boundary, words in _boundaries(placed, whips, first=first_moves):
         steps = now - boundary if reverse else boundary - now
-        yield Target(by=_reel(placed, steps, project.reel.rate), words=words)
+        at = placed.start if edge == "left edge" else placed.end - 1
+        yield Target(by=_reel(steps, abs(placed.rate_at(at)) / project.reel.rate), words=words)
     if edge == "right edge":  # the left edge stays where it is on the reel while it is trimmed
         yield from _instants(project, placed.end)
 
@@ -50,7 +51,7 @@ def roll_targets(
 
 def slip_targets(placed: Placed, whips: tuple[Whip, ...], project: Project, playhead: int) -> Iterator[Target]:
     """For a take that is slipped under its shot: peaks at the ends of the shot, at markers and at the playhead."""
-    span, rate = placed.shot.span, project.reel.rate
+    span = placed.shot.span
     wanted = [(placed.start, "the shot's start"), (placed.end - 1, "the shot's end")]
     wanted += [(m.frame, m.kind) for m in project.reel.markers if placed.start <= m.frame < placed.end]
     if placed.start <= playhead < placed.end:
@@ -61,7 +62,7 @@ def slip_targets(placed: Placed, whips: tuple[Whip, ...], project: Project, play
             yield Target(by=frame - at, words=f"whip peak {whip.peak} at {words}")
     for named in placed.take.spans:
         steps = named.span.end - span.end if placed.shot.reverse else span.first - named.span.first
-        yield Target(by=_reel(placed, steps, rate), words=f"start of span {named.name}")
+        yield Target(by=_reel(steps, Fraction(span.frames, placed.frames)), words=f"start of span {named.name}")
 
 
 def marker_targets(
@@ -91,5 +92,5 @@ def _instants(project: Project, now: int) -> Iterator[Target]:
         yield Target(by=marker.frame - now, words=marker.name or marker.kind)
 
 
-def _reel(placed: Placed, source_frames: int, reel_rate: Fraction) -> float:
-    return float(source_frames * reel_rate / placed.rate)
+def _reel(source_frames: int, per_frame: Fraction) -> float:
+    return float(source_frames / per_frame) if per_frame else 0.0

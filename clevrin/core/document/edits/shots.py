@@ -7,6 +7,7 @@ from clevrin.core.document.gating import Gate
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import Fit, Join, Mirror, Project, Shot, Turns
+from clevrin.core.document.pacing import Pace
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import Track
 from clevrin.core.document.value import new_id
@@ -96,8 +97,9 @@ class SplitShot:
         parts = [Span(first=shot.span.first, end=self.at), Span(first=self.at, end=shot.span.end)]
         if shot.reverse:
             parts.reverse()
-        first = shot.changed(span=parts[0], leave=Join())
-        second = shot.changed(id=self.new_id, span=parts[1])
+        free = shot.pace.changed(length_frames=None)  # the length that was kept was that of the whole
+        first = shot.changed(span=parts[0], leave=Join(), pace=free)
+        second = shot.changed(id=self.new_id, span=parts[1], pace=free)
         shots = project.reel.shots
         return with_shots(project, [*shots[:index], first, second, *shots[index + 1 :]])
 
@@ -178,6 +180,18 @@ class SetGate:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PaceShots:
+    """Changes how fast shots play: the pace of each by its id."""
+
+    paces: tuple[tuple[str, Pace], ...]
+    label: str = "Pace shot"
+
+    def apply(self, project: Project) -> Project:
+        paces = dict(self.paces)
+        return each_shot(project, tuple(paces), lambda shot: shot.changed(pace=paces[shot.id]))
+
+
+@dataclass(frozen=True, kw_only=True)
 class SetLeave:
     """Changes how a shot passes into the next one."""
 
@@ -240,7 +254,7 @@ class ReverseShots:
         return counted("Reverse", len(self.shot_ids), "shot")
 
     def apply(self, project: Project) -> Project:
-        return each_shot(project, self.shot_ids, lambda shot: shot.changed(reverse=self.reverse))
+        return each_shot(project, self.shot_ids, lambda shot: shot.played(reverse=self.reverse))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,0 +1,83 @@
+"""How fast a shot plays, as the user chose it: speeds at frames of its take, and what is made of what lies between."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field
+
+from clevrin.core.document.value import MOST_FRAMES, Id, Value
+
+InBetween = Literal["nearest", "mix", "flow", "best"]
+Blurs = Literal["camera", "everything"]
+Pitch = Literal["along", "kept", "silent"]
+
+SLOWEST, FASTEST = 1 / 16, 32.0
+LONGEST_FREEZE_S = 3600.0
+MOST_SHUTTER_DEG = 720.0
+
+Easing = Annotated[float, Field(ge=0, le=1)]
+
+
+class PacePoint(Value):
+    """How fast a shot plays at the middle of one frame of its take.
+
+    `speed`: 1 as it was shot, along the direction in which the shot plays; below 0 against it; 0 stands still, for
+    `stays_s` seconds of the reel. `ease` is of the ramp to the next point: 0 straight, 1 soft, between them your own.
+    """
+
+    frame: int = Field(ge=0, le=MOST_FRAMES)
+    speed: float = Field(ge=-FASTEST, le=FASTEST)
+    ease: Easing = 1.0
+    stays_s: float = Field(default=0.0, ge=0, le=LONGEST_FREEZE_S)
+
+    def checked_together(self) -> Self:
+        if 0 < abs(self.speed) < SLOWEST:
+            raise ValueError("a speed is 0, or at least a sixteenth")
+        if self.stays_s and self.speed:
+            raise ValueError("only a picture that stands still can stay")
+        return self
+
+
+class Sharp(Value):
+    """A soft disc about what a track follows that added blur spares; sizes are shares of the picture's width."""
+
+    track: Id
+    radius: float = Field(default=0.12, gt=0, le=2)
+    feather: float = Field(default=0.06, ge=0, le=2)
+
+
+class Shutter(Value):
+    """Blur that is added, as a shutter angle on the reel; what the take has of it counts.
+
+    `blurs`: by how the camera moves alone, or by how each thing moves.
+    """
+
+    angle_deg: float = Field(default=0.0, ge=0, le=MOST_SHUTTER_DEG)
+    blurs: Blurs = "everything"
+    sharp: Sharp | None = None
+
+
+class Pace(Value):
+    """The speeds of a shot in the order in which it plays through them; none: as its take plays.
+
+    Before the first point and behind the last one their speeds go on. Two points on one frame are a step. `in_between`
+    None: the nearest frame where no speed is set, else the best. `length_frames`: as long as the shot is to stay,
+    whatever is done to its speeds.
+    """
+
+    points: tuple[PacePoint, ...] = Field(default=(), max_length=1000, fail_fast=True)
+    in_between: InBetween | None = None
+    shutter: Shutter = Shutter()
+    pitch: Pitch = "along"
+    length_frames: int | None = Field(default=None, gt=0, le=MOST_FRAMES)
+
+    @property
+    def made_between(self) -> InBetween:
+        """How frames between those of the take are made."""
+        return self.in_between or ("best" if self.points else "nearest")
+
+    def backward(self) -> "Pace":
+        """The same speeds for a shot that plays the other way."""
+        points = self.points[::-1]
+        eases = [*(each.ease for each in points[1:]), 1.0]
+        turned = tuple(each.changed(ease=ease) for each, ease in zip(points, eases, strict=True)) if points else ()
+        return self.changed(points=turned)
