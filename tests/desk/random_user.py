@@ -4,6 +4,7 @@ A process of its own. Arguments: a folder for its files, seconds, and a seed. Pr
 often, what raised, and the memory over time.
 """
 
+import contextlib
 import json
 import logging
 import os
@@ -241,7 +242,10 @@ class _Raised(logging.Handler):
 
 def _megabytes() -> tuple[float, float]:
     """What this process holds, and what those hold that it has started."""
-    children = [each for task in Path("/proc/self/task").iterdir() for each in (task / "children").read_text().split()]
+    children: list[str] = []
+    for task in Path("/proc/self/task").iterdir():
+        with contextlib.suppress(OSError):  # threads end meanwhile
+            children += (task / "children").read_text().split()
     return _resident_mb("self"), sum(map(_resident_mb, children))
 
 
