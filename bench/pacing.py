@@ -38,7 +38,7 @@ Luma = NDArray[np.float32]
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Outcome:
-    """Of one film, per frame that was made again: luma PSNR of three ways, and how fine ours is beside its neighbours."""
+    """Of one film, per frame made again: luma PSNR of three ways, and how fine ours is beside its neighbours."""
 
     ours: NDArray[np.float64]
     plain: NDArray[np.float64]

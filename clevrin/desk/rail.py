@@ -28,6 +28,7 @@ STEPS = (
     Step(id="log", name="Log", icon="list-video", tip="Bring takes in, look at them, keep what is usable"),
     Step(id="steady", name="Steady", icon="activity", tip="Take the shake out and keep the move"),
     Step(id="reframe", name="Reframe", icon="proportions", tip="Choose what is seen of the picture, in every shape"),
+    Step(id="pace", name="Pace", icon="gauge", tip="Choose how fast it plays, and what is made of the moments between"),
     Step(id="join", name="Join", icon="blend", tip="Cut where two takes' whips agree"),
 )
 

@@ -283,6 +283,30 @@ def named_combo(name: str, tip: str = "") -> QComboBox:
     return combo
 
 
+def named_setting(name: str, help_text: str, control: QWidget) -> Setting:
+    """A control under its name."""
+    setting = Setting(name, help_text)
+    setting.rows.addWidget(control)
+    setting.finish()
+    return setting
+
+
+def beside(*widgets: QWidget) -> QWidget:
+    """Widgets beside each other; buttons are as wide as there is room, whatever they say."""
+    row = QWidget()
+    inner = QHBoxLayout(row)
+    inner.setContentsMargins(0, 2, 0, 2)
+    inner.setSpacing(4)
+    for widget in widgets:
+        fixed = widget.minimumWidth() == widget.maximumWidth()
+        if isinstance(widget, QPushButton):
+            widget.setProperty("tight", True)
+        if isinstance(widget, QPushButton) and not fixed:
+            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        inner.addWidget(widget, 0 if fixed else 1)
+    return row
+
+
 def plain_button(words: str, tip: str = "", *, main: bool = False) -> QPushButton:
     """A button that a click does not give the focus to, so that the keys stay with the pictures."""
     button = QPushButton(words)

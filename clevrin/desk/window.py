@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
+from clevrin.core.document import Pace
 from clevrin.core.media.cache_room import clear_room
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.proxies import ProxyShelf
@@ -43,6 +44,7 @@ from clevrin.desk.measurements import Measurements
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.notices import Notices
 from clevrin.desk.offer import OfferBar
+from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.playback import Player
 from clevrin.desk.playing import Playing
 from clevrin.desk.precedence import Precedence
@@ -130,11 +132,13 @@ class MainWindow(QMainWindow):
         self.log = LogBench(self._context, ridges)
         self.steady = SteadyBench(self._context)
         self.reframe = ReframeBench(self._context)
+        self.pace = PaceBench(self._context)
         self.join = JoinBench(self._context, ridges)
         self._benches: dict[str, Bench] = {
             "log": self.log,
             "steady": self.steady,
             "reframe": self.reframe,
+            "pace": self.pace,
             "join": self.join,
         }
         self._stack = QStackedWidget()
@@ -296,6 +300,8 @@ class MainWindow(QMainWindow):
                 dots.add("steady")
             if shot.gates:
                 dots.add("reframe")
+            if shot.pace != Pace():
+                dots.add("pace")
             if shot.leave.kind != "plain cut" or shot.leave.dissolve_frames:
                 dots.add("join")
         self.rail.show_dots(dots)

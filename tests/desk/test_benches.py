@@ -23,7 +23,7 @@ def test_the_steps_are_entered_by_key_and_by_button(demo):
     window = demo.window
     for key, button, bench in (
         (Qt.Key.Key_2, "steady", window.steady),
-        (Qt.Key.Key_4, "join", window.join),
+        (Qt.Key.Key_5, "join", window.join),
         (Qt.Key.Key_1, "log", window.log),
     ):
         demo.key(key)
@@ -142,7 +142,7 @@ def test_moving_the_pointer_across_a_card_runs_through_the_take(demo):
 
 @pytest.fixture
 def join(demo):
-    demo.key(Qt.Key.Key_4)
+    demo.key(Qt.Key.Key_5)
     demo.until(lambda: demo.window.join.table.rowCount() > 0)
     return demo
 
@@ -221,7 +221,7 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
     for take in session.project.takes:
         hands.click_card(take.id)
         hands.click(window.log.sheet.put_button)
-    hands.key(Qt.Key.Key_4)
+    hands.key(Qt.Key.Key_5)
     hands.until(lambda: window.join.table.rowCount() > 0)
     assert window.join.table.item(0, 7).text() == "across"
     hands.click(window.join.take_button)
@@ -231,7 +231,7 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
 def test_a_bench_without_shots_says_what_to_do(hands):
     hands.key(Qt.Key.Key_2)
     assert "press Enter" in hands.window.steady.after.words
-    hands.key(Qt.Key.Key_4)
+    hands.key(Qt.Key.Key_5)
     assert not hands.window.join.take_button.isEnabled()
 
 

@@ -38,7 +38,7 @@ def test_from_files_to_one_move(measured_demo, hands, tmp_path):
     hands.until(lambda: window.measurements.held(session.shot) is not None)
     hands.until(lambda: "nothing is empty" in window.steady.sheet.controls["keep"]._note.text())
     # Join: the best proposal, taken with Enter.
-    hands.key(Qt.Key.Key_4)
+    hands.key(Qt.Key.Key_5)
     hands.until(lambda: window.join.table.rowCount() > 0)
     hands.until(lambda: window.join.take_button.isEnabled())
     assert window.player.playing  # previewed in a loop

@@ -90,9 +90,20 @@ def legs_of(shot: Shot, rate: Fraction, plain: Fraction) -> tuple[Leg, ...]:
     frames = Fraction(shot.span.frames)
     if not shot.pace.points:
         return (Leg(u=Fraction(0), seconds=frames / plain, before=plain, after=plain),)
-    cut = tuple(part for leg in _uncut(shot.pace, shot, rate) for part in _within(leg, frames))
+    cut = tuple(part for leg, _ in _uncut(shot.pace, shot, rate) for part in _within(leg, frames))
     middle = Fraction(min(max(progress_of(shot, shot.pace.points[0].frame), _HALF), frames - _HALF))
     return cut or (Leg(u=middle, seconds=Fraction(0), before=Fraction(0), after=Fraction(0)),)
+
+
+def point_times(shot: Shot, rate: Fraction) -> tuple[Fraction | None, ...]:
+    """When the course of a shot comes to each of its points, in seconds; None for those that it never comes to."""
+    times: list[Fraction | None] = [None] * len(shot.pace.points)
+    frames, gone = Fraction(shot.span.frames), Fraction(0)
+    for leg, reached in _uncut(shot.pace, shot, rate) if times else ():
+        gone += sum((part.seconds for part in _within(leg, frames)), Fraction(0))
+        if reached is not None and 0 <= progress_of(shot, shot.pace.points[reached].frame) <= frames:
+            times[reached] = gone
+    return tuple(times)
 
 
 def progress_of(shot: Shot, instant: Fraction | int) -> Fraction:
@@ -105,33 +116,38 @@ def instant_of(shot: Shot, u: Fraction) -> Fraction:
     return shot.span.end - _HALF - u if shot.reverse else shot.span.first + u - _HALF
 
 
-def _uncut(pace: Pace, shot: Shot, rate: Fraction) -> Iterator[Leg]:
+def _uncut(pace: Pace, shot: Shot, rate: Fraction) -> Iterator[tuple[Leg, int | None]]:
+    """The legs before anything is cut to the span, each with the point that it ends at."""
     points = pace.points
     speeds = [exact_speed(each.speed) * rate for each in points]
     at, speed = progress_of(shot, points[0].frame), speeds[0]
     edge = Fraction(0) if speed > 0 else Fraction(shot.span.frames)
     if speed and (at - edge) / speed > 0:
-        yield Leg(u=edge, seconds=(at - edge) / speed, before=speed, after=speed)
+        yield Leg(u=edge, seconds=(at - edge) / speed, before=speed, after=speed), 0
+    else:
+        yield Leg(u=at, seconds=Fraction(0), before=speed, after=speed), 0
     ease = _ease(points[0].ease)
     yield from _stay(at, points[0].stays_s)
-    for point, next_speed in zip(points[1:], speeds[1:], strict=True):
+    for number, (point, next_speed) in enumerate(zip(points[1:], speeds[1:], strict=True), start=1):
         there = progress_of(shot, point.frame)
         mean = (speed + next_speed) / 2
         if there != at:
             if not mean or (there - at) / mean < 0:
                 continue  # no course leads there
-            yield Leg(u=at, seconds=(there - at) / mean, before=speed, after=next_speed, ease=ease)
+            yield Leg(u=at, seconds=(there - at) / mean, before=speed, after=next_speed, ease=ease), number
+        else:
+            yield Leg(u=at, seconds=Fraction(0), before=next_speed, after=next_speed), number
         at, speed, ease = there, next_speed, _ease(point.ease)
         yield from _stay(at, point.stays_s)
     edge = Fraction(shot.span.frames) if speed > 0 else Fraction(0)
     if speed and (edge - at) / speed > 0:
-        yield Leg(u=at, seconds=(edge - at) / speed, before=speed, after=speed)
+        yield Leg(u=at, seconds=(edge - at) / speed, before=speed, after=speed), None
 
 
-def _stay(at: Fraction, stays_s: float) -> Iterator[Leg]:
+def _stay(at: Fraction, stays_s: float) -> Iterator[tuple[Leg, int | None]]:
     if stays_s > 0:
         seconds = Fraction(stays_s).limit_denominator(_SPEED_STEPS)
-        yield Leg(u=at, seconds=seconds, before=Fraction(0), after=Fraction(0))
+        yield Leg(u=at, seconds=seconds, before=Fraction(0), after=Fraction(0)), None
 
 
 def _within(leg: Leg, frames: Fraction) -> Iterator[Leg]:

@@ -25,7 +25,9 @@ FLOW_WIDTH = 640
 _OFF_PX, _OFF_SHARE = 0.5, 0.1
 """By how much the way there and back may miss: in pixels of the flow, and as a share of the flow."""
 _NO_BETTER, _NO_BETTER_CODES, _WINDOW = 1.0, 0.05, 9
-_LOOKS = 3
+_LOOKS, _MISSES_PX = 4, 0.7
+_UNSEEN = np.float32(0.05)
+"""How much what the other frame does not see counts beside what both see."""
 _CUT_CODES, _CUT_ALIKE, _FLASH_CODES = 18.0, 0.5, 16.0
 _SEEN_LEAST = np.float32(1e-3)
 _TRUSTED = 0.3
@@ -106,12 +108,14 @@ def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlo
 
 def moment(pair: PairFlow, share: float) -> Moment:
     """The moment so much of the way from the first frame to the second."""
-    shown_a, shown_b = _arriving(pair.forward, share), _arriving(pair.backward, 1 - share)
-    sure_a = _looked_up(pair.first_sure, shown_a)
-    sure_b = _looked_up(pair.second_sure, shown_b)
-    trust = np.clip(np.maximum(sure_a, sure_b) / np.float32(_TRUSTED), 0, 1)[..., None]
-    of_a = np.float32(1 - share) * sure_a + _SEEN_LEAST
-    of_b = np.float32(share) * sure_b + _SEEN_LEAST
+    (shown_a, came_a), (shown_b, came_b) = _arriving(pair.forward, share), _arriving(pair.backward, 1 - share)
+    sure_a = _looked_up(pair.first_sure, shown_a) * came_a
+    sure_b = _looked_up(pair.second_sure, shown_b) * came_b
+    # Where something comes from one side alone, that is what was uncovered, or is going to be covered.
+    told = np.maximum(np.maximum(sure_a, sure_b), np.abs(came_a - came_b))
+    trust = np.clip(told / np.float32(_TRUSTED), 0, 1)[..., None]
+    of_a = np.float32(1 - share) * (sure_a + _UNSEEN * came_a) + _SEEN_LEAST
+    of_b = np.float32(share) * (sure_b + _UNSEEN * came_b) + _SEEN_LEAST
     return Moment(from_first=shown_a * trust, from_second=shown_b * trust, second=of_b / (of_a + of_b))
 
 
@@ -151,13 +155,18 @@ def _sure(there: Field, back: Field) -> Field:
     return np.exp(-((np.hypot(miss[..., 0], miss[..., 1]) / most) ** 2)).astype(np.float32)
 
 
-def _arriving(flow: Field, share: float) -> Field:
-    """From each place of the moment back to where what is there then comes from, along so much of a flow."""
+def _arriving(flow: Field, share: float) -> tuple[Field, Field]:
+    """From each place of the moment back to where what is there then comes from, along so much of a flow.
+
+    And how far (h, w) 0 to 1, anything comes there at all: nothing does where something has moved away.
+    """
     part = flow * np.float32(share)
     back = -part
     for _ in range(_LOOKS):
         back = -_looked_up(part, back)
-    return back
+    off = back + _looked_up(part, back)
+    came = np.exp(-((np.hypot(off[..., 0], off[..., 1]) / _MISSES_PX) ** 2)).astype(np.float32)
+    return back, came
 
 
 def _apart(a: Plane, b: Plane) -> bool:

@@ -153,8 +153,9 @@ class PacedTime:
 
     @cached_property
     def _scale(self) -> Fraction:
-        """Seconds of the course in one frame of the reel: the whole of it fits into whole frames."""
-        return self._begins[-1] / self.frames or 1 / self.reel_rate
+        """Seconds of the course in one frame of the reel; where its length is said, the whole of it fits into that."""
+        seconds = self._begins[-1]
+        return seconds / self.frames if seconds and self.shot.pace.length_frames else 1 / self.reel_rate
 
     def _leg(self, at: int | Fraction) -> tuple[Leg, Fraction]:
         """What is played at the middle of a frame of the reel, and how long it has been; beyond the ends it goes on."""
@@ -170,9 +171,9 @@ class PacedTime:
     def _made_up(self, at: int | Fraction) -> Fraction:
         """By how much more the course is ahead than its speeds say, near the ends of the shot."""
         first, last, reach_in, reach_out = self._made_up_at_ends
-        if self._even and first > 0:
-            return first  # all of it slower than the take: frames that were shot stay where they fall
         share_in = max(Fraction(0), 1 - Fraction(max(at, 0)) / reach_in) if reach_in else Fraction(0)
+        if first > 0:
+            share_in = Fraction(1)  # slower than shot: frames that were shot stay where they fall
         from_end = self.frames - 1 - min(at, self.frames - 1)
         share_out = max(Fraction(0), 1 - Fraction(from_end) / reach_out) if reach_out else Fraction(0)
         return first * share_in + last * share_out
@@ -191,8 +192,8 @@ class PacedTime:
         free_out = (self._begins[-1] - self._begins[stands[-1] + 1]) / scale if stands else Fraction(self.frames)
         most = self.frames - 1 if self._even else min(_SETTLES_FRAMES, max(1, self.frames // 2))
         first = self._off(0, self.legs[0].u)
-        last = self._off(self.frames - 1, self.legs[-1].end_u)
-        slow_end = abs(last) <= _HALF and last <= 0
+        last = self._off(self.frames - 1, self.legs[-1].end_u) - max(first, Fraction(0))
+        slow_end = last <= 0 < self.legs[-1].after
         return first, Fraction(0) if slow_end else last, min(most, int(free_in)), min(most, int(free_out))
 
     def _off(self, at: int, edge: Fraction) -> Fraction:

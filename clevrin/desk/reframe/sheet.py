@@ -3,7 +3,7 @@
 import re
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from clevrin.core.document import Output, Project, Reel, Take, Track
 from clevrin.desk.fields import FieldSheet
@@ -13,12 +13,13 @@ from clevrin.desk.reframe.guides import GUIDES, OVERLAYS, USUAL_SAFE
 from clevrin.desk.sheet import (
     ChoiceSetting,
     Pages,
-    Setting,
     SliderSetting,
     Trouble,
     ask_for_colour,
+    beside,
     grey,
     named_combo,
+    named_setting,
     percent,
     plain_button,
     quiet_label,
@@ -89,13 +90,13 @@ class ReframeSheet(FieldSheet):
         field = self.controls
         self.pages.add(
             POSES,
-            _row(self.before_button, self.set_button, self.remove_button, self.after_button),
+            beside(self.before_button, self.set_button, self.remove_button, self.after_button),
             *(field[name] for name in ("size", "turn", "belongs", "arrive", "leave", "stays")),
             *(field[name] for name in ("ready", "amount", "frames")),
             self.rest_button,
-            _row(self.level_button, self.unlevel_button),
-            _row(self.mirror_button, self.round_button),
-            _row(self.others_button, self.clear_button),
+            beside(self.level_button, self.unlevel_button),
+            beside(self.mirror_button, self.round_button),
+            beside(self.others_button, self.clear_button),
         )
 
     def _make_follow(self) -> None:
@@ -113,13 +114,13 @@ class ReframeSheet(FieldSheet):
         field = self.controls
         self.pages.add(
             FOLLOW,
-            _named("Subject", "What of the take the gate follows", self.subjects),
-            _row(self.pick_button, self.stop_button),
+            named_setting("Subject", "What of the take the gate follows", self.subjects),
+            beside(self.pick_button, self.stop_button),
             self.follow_note,
             self.offers_note,
             self._offers,
             *(field[name] for name in ("place", "room", "calm", "handover", "size_too", "counter")),
-            _named("Against", "What the size runs against", self.against),
+            named_setting("Against", "What the size runs against", self.against),
         )
 
     def _make_laid(self) -> None:
@@ -183,12 +184,12 @@ class ReframeSheet(FieldSheet):
         self.sharp.setWordWrap(True)
         self.pages.add(
             SHAPE,
-            _named("Output", "Which output is looked at", self.outputs),
-            _named("Beside it", "Which other output is seen at the same time", self.beside),
+            named_setting("Output", "Which output is looked at", self.outputs),
+            named_setting("Beside it", "Which other output is seen at the same time", self.beside),
             self.shapes,
-            _named("Name", "What the output is called", self.name_entry),
-            _named("Size", "Its width and height in pixels", self.size_entry),
-            _row(self.render_button, self.drop_button),
+            named_setting("Name", "What the output is called", self.name_entry),
+            named_setting("Size", "Its width and height in pixels", self.size_entry),
+            beside(self.render_button, self.drop_button),
             self.sharp,
             self.guides,
             self.safe,
@@ -276,25 +277,3 @@ def _fill(combo: QComboBox, rows: list, chosen: object) -> None:
             combo.addItem(words, value)
     values = [value for _, value in rows]
     combo.setCurrentIndex(values.index(chosen) if chosen in values else 0)
-
-
-def _named(name: str, help_text: str, control: QWidget) -> Setting:
-    setting = Setting(name, help_text)
-    setting.rows.addWidget(control)
-    setting.finish()
-    return setting
-
-
-def _row(*widgets: QWidget) -> QWidget:
-    row = QWidget()
-    inner = QHBoxLayout(row)
-    inner.setContentsMargins(0, 2, 0, 2)
-    inner.setSpacing(4)
-    for widget in widgets:
-        fixed = widget.minimumWidth() == widget.maximumWidth()
-        if isinstance(widget, QPushButton):
-            widget.setProperty("tight", True)
-        if isinstance(widget, QPushButton) and not fixed:  # as wide as there is room, whatever it says
-            widget.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        inner.addWidget(widget, 0 if fixed else 1)
-    return row

@@ -1,0 +1,1 @@
+"""The Pace bench: how fast a shot plays, and what is made of what was not shot."""

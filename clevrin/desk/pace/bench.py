@@ -1,0 +1,294 @@
+"""The Pace bench: the shot as the reel plays it, the curve of its speeds, and its frames as ticks."""
+
+from collections import Counter
+
+import numpy as np
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from clevrin.core.document import PacePoint, Project
+from clevrin.core.pace import Placed, placed_shots, shot_at
+from clevrin.core.render.planner import fitted_size
+from clevrin.core.render.sources import Sources
+from clevrin.core.sound.mix import has_sound, reel_sound
+from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.context import Context
+from clevrin.desk.pace.curve import PaceCurve
+from clevrin.desk.pace.edits import PaceEdits
+from clevrin.desk.pace.fields import PaceHere
+from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, picture_key, shot_picture
+from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.pace.sheet import PaceSheet
+from clevrin.desk.pace.ticks import TickBar
+from clevrin.desk.playback import Programme
+from clevrin.desk.sheet import quiet_label
+from clevrin.desk.sound_out import Sound
+from clevrin.desk.viewer import Viewer
+
+_NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
+_POINT, _TICK = "point", "tick"
+
+
+class PaceBench(Bench):
+    """Chooses how fast the chosen shot plays; it is looked at by the frames of the reel that it lasts."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._seen: PacedShot | None = None
+        self._before = False
+        self.preparing = Preparing(context, self)
+        self.sheet = PaceSheet()
+        self.edits = PaceEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: self.at)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(self._make_middle(), 1)
+        row.addWidget(self.sheet)
+        self._connect()
+
+    # How it is put together
+
+    def _make_middle(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(6)
+        self.viewer = Viewer()
+        self.viewer.wanted_size_changed.connect(self.reload)
+        self.transport = Transport(self.context)
+        self._made = quiet_label("")
+        self._made.setMinimumWidth(1)
+        self.curve, self.ticks = PaceCurve(), TickBar()
+        column.addWidget(self.viewer, 6)
+        column.addWidget(self._made)
+        column.addWidget(self.transport)
+        column.addWidget(self.curve, 4)
+        column.addWidget(self.ticks)
+        return column
+
+    def _connect(self) -> None:
+        session, sheet, edits = self.context.session, self.sheet, self.edits
+        session.trouble.connect(sheet.trouble.tell)
+        self.preparing.changed.connect(self._show_made)
+        for lane in (self.curve, self.ticks):
+            lane.place_requested.connect(self.look_at)
+        self.curve.point_changing.connect(self._on_curve_point_changing)
+        self.curve.point_changed.connect(session.end_gesture)
+        self.ticks.tick_changing.connect(lambda frame, at: edits.move_tick(frame, at, _TICK))
+        self.ticks.tick_changed.connect(session.end_gesture)
+        sheet.gesture_ended.connect(session.end_gesture)
+        sheet.field_changing.connect(self._on_field_changing)
+        sheet.set_button.clicked.connect(lambda: edits.put_here())
+        sheet.remove_button.clicked.connect(lambda: edits.remove_here())
+        sheet.before_button.clicked.connect(lambda: self.go_to_point(-1))
+        sheet.after_button.clicked.connect(lambda: self.go_to_point(1))
+        sheet.freeze_button.clicked.connect(lambda: edits.freeze())
+        sheet.loop_button.clicked.connect(lambda: edits.loop())
+        sheet.lock_button.clicked.connect(edits.lock)
+        sheet.marker_button.clicked.connect(lambda: edits.last_to_marker())
+        sheet.clear_button.clicked.connect(lambda: edits.remove_all())
+        sheet.spared_chosen.connect(edits.spare)
+
+    # What is looked at
+
+    @property
+    def at(self) -> float:
+        """The frame of the chosen shot that is looked at, counted on the reel from its first one."""
+        seen = self._seen
+        return 0.0 if seen is None else float(np.clip(self._frame - seen.placed.start, 0, seen.frames - 1))
+
+    @property
+    def _frame(self) -> int:
+        return self.context.player.frame
+
+    def look_at(self, at: float) -> None:
+        """Shows a place of the chosen shot on the reel."""
+        if self._seen is not None:
+            self.context.player.seek(self._seen.placed.start + round(at))
+
+    def go_to_point(self, way: int) -> None:
+        """Goes to the speed before or after the frame that is looked at."""
+        at = self.edits.neighbour(way)
+        if at is not None:
+            self.look_at(at)
+
+    def showing(self) -> Showing | None:
+        shot, project = self.context.session.shot, self.context.session.project
+        placed = None if shot is None else _placed(project, shot.id)
+        if placed is None:
+            return None
+        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        frame = min(max(self.context.session.playhead, placed.start), placed.end - 1)
+        self._prepare(project, placed, size)
+        return Showing(
+            programme=self._programme(project, placed, size), subject=(placed.shot.id, placed.start), frame=frame
+        )
+
+    def _programme(self, project: Project, placed: Placed, size: Size) -> Programme:
+        """The shot alone as the reel plays it; frames that are prepared are not made again."""
+        if self._before:
+            plain = placed.shot.pace.changed(in_between="nearest", shutter={"angle_deg": 0})
+            shots = tuple(s.changed(pace=plain) if s.id == placed.shot.id else s for s in project.reel.shots)
+            project = project.changed(reel=project.reel.changed(shots=shots))
+            placed = _placed(project, placed.shot.id) or placed
+        prepared, shot_id = self.preparing.prepared, placed.shot.id
+
+        def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+            at = frame - placed.start
+            found = prepared.get(picture_key(project, shot_id, at, size))
+            if found is None:
+                _, plan, _ = shot_picture(sources, project, placed, at, size)
+                found = made(sources, plan, placed)
+            return (found,)
+
+        def sound(first: int, count: int) -> Sound:
+            return reel_sound(project, first, count)
+
+        return Programme(
+            first=placed.start,
+            end=placed.end,
+            rate=project.reel.rate,
+            make=make,
+            loop=(placed.start, placed.end),
+            sound=sound if has_sound(project) else None,
+        )
+
+    def _prepare(self, project: Project, placed: Placed, size: Size) -> None:
+        pace = placed.shot.pace
+        if self.entered and (pace.made_between != "nearest" or pace.shutter.angle_deg):
+            self.preparing.want(project, placed.shot.id, size, round(self.at))
+        else:
+            self.preparing.stop()
+
+    def show_frame(self, frame: int, pictures: tuple) -> None:
+        seen = self._seen
+        if seen is None or not pictures:
+            return
+        self.viewer.show_pixels(pictures[0])
+        at = frame - seen.placed.start
+        for lane in (self.curve, self.ticks):
+            lane.show_playhead(at)
+        rate = float(seen.project.reel.rate)
+        self.transport.show_frame(at, seen.frames, rate, offset=seen.placed.start)
+        self.context.session.move_playhead(frame)
+        if not self.context.player.playing:
+            self._show_here()
+
+    def viewers(self) -> tuple[Viewer, ...]:
+        return (self.viewer,)
+
+    def leave(self) -> None:
+        self.preparing.stop()
+        super().leave()
+
+    def put_back(self) -> bool:
+        point, tick = self.curve.put_back(), self.ticks.put_back()
+        for dragging, gesture in ((point, _POINT), (tick, _TICK)):
+            if dragging:
+                self.edits.cancel(gesture)
+        return point or tick
+
+    def show_before(self, before: bool) -> None:
+        if before != self._before:
+            self._before = before
+            self.reload()
+
+    def show_trouble(self, sentence: str) -> None:
+        self.sheet.trouble.tell(sentence)
+
+    def seek_reel(self, frame: int) -> None:
+        shot = self.context.session.shot
+        placed = shot_at(self.context.session.project, frame)
+        if shot is not None and placed is not None and placed.shot.id == shot.id:
+            self.context.player.seek(frame, scrubbing=True)
+
+    def refresh(self) -> None:
+        session = self.context.session
+        shot = session.shot
+        self.sheet.pages.setEnabled(shot is not None)
+        if shot is None:
+            self._seen = None
+            self.sheet.set_about("")
+            self.viewer.show_words(_NO_SHOT)
+            self._made.setText("")
+            for lane in (self.curve, self.ticks):
+                lane.show_shot(None)
+            return
+        measurements = self.context.measurements
+        take = session.project.take(shot.take_id)
+        stamps = measurements.store.times_s(take) if not measurements.missing(take) else None
+        whips = measurements.whips(take) if measurements.trace(take) is not None else ()
+        self._seen = PacedShot.of(session.project, shot.id, stamps, whips)
+        for lane in (self.curve, self.ticks):
+            lane.show_shot(self._seen)
+        self._show_here()
+        self._show_made()
+
+    # What is shown
+
+    def _show_here(self) -> None:
+        """The settings of the point at the frame that is looked at."""
+        seen = self._seen
+        if seen is None:
+            return
+        number, edits = self.edits.here(), self.edits
+        point: PacePoint = seen.point_here(self.at) if number is None else seen.pace.points[number]
+        here = PaceHere(
+            pace=seen.pace,
+            point=point,
+            stands=number is not None,
+            frames=seen.frames,
+            slow=edits.slow,
+            fast=edits.fast,
+            freeze_s=edits.freeze_s,
+        )
+        self.sheet.show_pace(here, seen.take)
+        row = round(self.at)
+        instant = float(seen.instants[row])
+        what = "made between two frames" if seen.invented[row] else "as it was shot"
+        self._made.setText(f"frame {instant:.2f} of {seen.take.name}, {what}, at {seen.speeds[row]:.3g}×")
+        self.sheet.made_note.setText(_made_words(seen))
+        self.sheet.blur_note.setText(self._blur_words(seen))
+
+    def _blur_words(self, seen: PacedShot) -> str:
+        trace = self.context.measurements.trace(seen.take)
+        if trace is None:
+            return "The motion is being measured."
+        if trace.shutter_deg is None:
+            return "The take's own shutter could not be measured: all blur is added."
+        return f"The take itself was shot with {trace.shutter_deg:.0f}°: that counts."
+
+    def _show_made(self) -> None:
+        """How far invented frames can be trusted, and what is prepared."""
+        seen = self._seen
+        if seen is None or not self.entered:
+            return
+        size = fitted_size((seen.project.reel.width, seen.project.reel.height), self.viewer.wanted_size)
+        prepared = self.preparing.prepared
+        trust: dict[int, float] = {}
+        for at in range(seen.frames):
+            found = prepared.trust(picture_key(seen.project, seen.shot.id, at, size))
+            if found is not None:
+                trust[at] = found
+        self.ticks.show_made({at: each for at, each in trust.items() if seen.invented[at]}, frozenset(trust))
+
+    # What is done
+
+    def _on_curve_point_changing(self, number: int | None, point: PacePoint) -> None:
+        self.edits.put(number, point, _POINT)
+
+    def _on_field_changing(self, field: object, value: object, gesture: str) -> None:
+        field.edit(self.edits, value, gesture)  # type: ignore[attr-defined]
+
+
+def _placed(project: Project, shot_id: str) -> Placed | None:
+    return next((each for each in placed_shots(project) if each.shot.id == shot_id), None)
+
+
+def _made_words(seen: PacedShot) -> str:
+    """What the frames of a shot are made of, in small print."""
+    made = int(seen.invented.sum())
+    way = {"best": "by flow where it is trusted", "flow": "by flow", "mix": "by mixing"}.get(seen.pace.made_between, "")
+    if made:
+        return f"{made} of {seen.frames} frames are made between others, {way}."
+    shown = Counter(np.round(seen.instants).astype(int).tolist())
+    twice = sum(count > 1 for count in shown.values())
+    return f"{twice} frames are shown more than once." if twice else "Every frame is shown as it was shot."
