@@ -8,6 +8,7 @@ from clevrin.desk.bench import Bench
 from clevrin.desk.exchanging import Exchanging
 from clevrin.desk.footage import Footage
 from clevrin.desk.log.bench import LogBench
+from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.playing import Playing
 from clevrin.desk.projects import Projects
 from clevrin.desk.rail import STEPS
@@ -33,6 +34,7 @@ class Desk(Protocol):
     log: LogBench
     steady: SteadyBench
     reframe: ReframeBench
+    pace: PaceBench
 
     @property
     def bench(self) -> Bench:
@@ -86,6 +88,10 @@ def _has_take(desk: Desk) -> bool:
 
 def _reframing(desk: Desk) -> bool:
     return desk.bench is desk.reframe and desk.session.shot is not None
+
+
+def _setting(desk: Desk) -> bool:
+    return (desk.bench is desk.reframe or desk.bench is desk.pace) and desk.session.shot is not None
 
 
 def _has_takes(desk: Desk) -> bool:
@@ -263,16 +269,24 @@ ACTIONS: tuple[Action, ...] = (
     _action(
         "work", "standing", "Choose what stands still", lambda desk: desk.log.toggle_mark("standing"), when=_has_take
     ),
+    _action("work", "pose", "Set a pose or a speed here", lambda desk: desk.bench.put_here(), "X", when=_setting),
+    _action("work", "remove-pose", "Remove what is set here", lambda desk: desk.bench.remove_here(), when=_setting),
     _action(
-        "work", "pose", "Set a pose of the gate here", lambda desk: desk.reframe.edits.put_here(), "X", when=_reframing
+        "work",
+        "pose-before",
+        "Previous pose or speed",
+        lambda desk: desk.bench.go_to_neighbour(-1),
+        "Ctrl+Left",
+        when=_setting,
     ),
     _action(
-        "work", "remove-pose", "Remove the pose here", lambda desk: desk.reframe.edits.remove_here(), when=_reframing
+        "work",
+        "pose-after",
+        "Next pose or speed",
+        lambda desk: desk.bench.go_to_neighbour(1),
+        "Ctrl+Right",
+        when=_setting,
     ),
-    _action(
-        "work", "pose-before", "Previous pose", lambda desk: desk.reframe.go_to_pose(-1), "Ctrl+Left", when=_reframing
-    ),
-    _action("work", "pose-after", "Next pose", lambda desk: desk.reframe.go_to_pose(1), "Ctrl+Right", when=_reframing),
     *(
         _action(
             "work",

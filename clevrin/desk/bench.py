@@ -99,6 +99,15 @@ class Bench(QWidget):
     def take_what_is_proposed(self) -> None:
         """Enter: does what the bench's main button says."""
 
+    def put_here(self) -> None:
+        """Sets a pose, a speed or whatever the bench is about at the frame that is looked at."""
+
+    def remove_here(self) -> None:
+        """Takes it away again."""
+
+    def go_to_neighbour(self, way: int) -> None:
+        """Goes to the next one that is set before (-1) or behind (1) the frame that is looked at."""
+
     def put_back(self) -> bool:
         """Escape: drops what is being dragged or drawn; whether there was any."""
         return False

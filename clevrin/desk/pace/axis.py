@@ -23,11 +23,17 @@ class TimedLane(QWidget):
         self._playhead = 0.0
         self.setMouseTracking(True)
 
-    def show_shot(self, shown: PacedShot | None) -> None:
+    def show_shot(self, shown: PacedShot | None, *, held: bool = False) -> None:
+        """Shows a shot; while the axis is `held`, what is dragged stays under the pointer, however long it gets."""
         self.shown = shown
-        if shown is not None:
+        if shown is not None and not held:
             self._frames = max(1, shown.frames)
         self.update()
+
+    @property
+    def grabbing(self) -> bool:
+        """Whether something is being dragged."""
+        return False
 
     def show_playhead(self, at: float) -> None:
         if at != self._playhead:

@@ -71,15 +71,15 @@ class PaceBench(Bench):
         for lane in (self.curve, self.ticks):
             lane.place_requested.connect(self.look_at)
         self.curve.point_changing.connect(self._on_curve_point_changing)
-        self.curve.point_changed.connect(session.end_gesture)
+        self.curve.point_changed.connect(self._on_dropped)
         self.ticks.tick_changing.connect(lambda frame, at: edits.move_tick(frame, at, _TICK))
-        self.ticks.tick_changed.connect(session.end_gesture)
+        self.ticks.tick_changed.connect(self._on_dropped)
         sheet.gesture_ended.connect(session.end_gesture)
         sheet.field_changing.connect(self._on_field_changing)
         sheet.set_button.clicked.connect(lambda: edits.put_here())
         sheet.remove_button.clicked.connect(lambda: edits.remove_here())
-        sheet.before_button.clicked.connect(lambda: self.go_to_point(-1))
-        sheet.after_button.clicked.connect(lambda: self.go_to_point(1))
+        sheet.before_button.clicked.connect(lambda: self.go_to_neighbour(-1))
+        sheet.after_button.clicked.connect(lambda: self.go_to_neighbour(1))
         sheet.freeze_button.clicked.connect(lambda: edits.freeze())
         sheet.loop_button.clicked.connect(lambda: edits.loop())
         sheet.lock_button.clicked.connect(edits.lock)
@@ -104,8 +104,13 @@ class PaceBench(Bench):
         if self._seen is not None:
             self.context.player.seek(self._seen.placed.start + round(at))
 
-    def go_to_point(self, way: int) -> None:
-        """Goes to the speed before or after the frame that is looked at."""
+    def put_here(self) -> None:
+        self.edits.put_here()
+
+    def remove_here(self) -> None:
+        self.edits.remove_here()
+
+    def go_to_neighbour(self, way: int) -> None:
         at = self.edits.neighbour(way)
         if at is not None:
             self.look_at(at)
@@ -217,8 +222,9 @@ class PaceBench(Bench):
         stamps = measurements.store.times_s(take) if not measurements.missing(take) else None
         whips = measurements.whips(take) if measurements.trace(take) is not None else ()
         self._seen = PacedShot.of(session.project, shot.id, stamps, whips)
+        held = self.curve.grabbing or self.ticks.grabbing
         for lane in (self.curve, self.ticks):
-            lane.show_shot(self._seen)
+            lane.show_shot(self._seen, held=held)
         self._show_here()
         self._show_made()
 
@@ -274,6 +280,10 @@ class PaceBench(Bench):
 
     def _on_curve_point_changing(self, number: int | None, point: PacePoint) -> None:
         self.edits.put(number, point, _POINT)
+
+    def _on_dropped(self) -> None:
+        self.context.session.end_gesture()
+        self.refresh()
 
     def _on_field_changing(self, field: object, value: object, gesture: str) -> None:
         field.edit(self.edits, value, gesture)  # type: ignore[attr-defined]

@@ -43,10 +43,14 @@ class PaceCurve(TimedLane):
     def sizeHint(self) -> QSize:
         return QSize(600, 200)
 
-    def show_shot(self, shown: PacedShot | None) -> None:
-        if shown is not None and self._grabbed is None:
+    @property
+    def grabbing(self) -> bool:
+        return self._grabbed is not None
+
+    def show_shot(self, shown: PacedShot | None, *, held: bool = False) -> None:
+        if shown is not None and not held:
             self._backward = bool((shown.speeds < 0).any()) or any(point.speed < 0 for point in shown.pace.points)
-        super().show_shot(shown)
+        super().show_shot(shown, held=held)
 
     def put_back(self) -> bool:
         """Drops what is being dragged; whether there was any."""
@@ -236,7 +240,7 @@ class PaceCurve(TimedLane):
             ease = float(np.clip((at.x() - place.x() - 10) / _HANDLE_PX, 0, 1))
             changed = point.changed(ease=round(ease, 2))
         else:
-            along = (at.x() - begun.x()) / max(1.0, self.area().width()) * self.shown.frames
+            along = self.at(at.x()) - self.at(begun.x())
             span = self.shown.shot.span
             way = -1 if self.shown.shot.reverse else 1
             moved = round(point.frame + way * along * max(0.25, abs(point.speed)) * self._per_reel_frame)

@@ -41,6 +41,10 @@ class TickBar(TimedLane):
     def sizeHint(self) -> QSize:
         return QSize(600, theme.scaled(64))
 
+    @property
+    def grabbing(self) -> bool:
+        return self._grabbed is not None
+
     def show_made(self, trust: Mapping[int, float], prepared: frozenset[int]) -> None:
         """How far frames of the shot's reel can be trusted, and which ones are prepared for playing."""
         self._trust, self._prepared = trust, prepared

@@ -95,8 +95,8 @@ class ReframeBench(ShotBench):
         sheet.field_changing.connect(self._on_field_changing)
         sheet.set_button.clicked.connect(lambda: edits.put_here())
         sheet.remove_button.clicked.connect(lambda: edits.remove_here())
-        sheet.before_button.clicked.connect(lambda: self.go_to_pose(-1))
-        sheet.after_button.clicked.connect(lambda: self.go_to_pose(1))
+        sheet.before_button.clicked.connect(lambda: self.go_to_neighbour(-1))
+        sheet.after_button.clicked.connect(lambda: self.go_to_neighbour(1))
         sheet.level_button.toggled.connect(lambda on: self._do("level" if on else "gate"))
         sheet.unlevel_button.clicked.connect(lambda: edits.level(0.0))
         sheet.mirror_button.clicked.connect(lambda: edits.mirror())
@@ -150,8 +150,13 @@ class ReframeBench(ShotBench):
         self.sheet.overlays.set_chosen(key)
         self.reload()
 
-    def go_to_pose(self, way: int) -> None:
-        """Goes to the pose before or after the frame that is looked at."""
+    def put_here(self) -> None:
+        self.edits.put_here()
+
+    def remove_here(self) -> None:
+        self.edits.remove_here()
+
+    def go_to_neighbour(self, way: int) -> None:
         frame = self.edits.neighbour(way)
         if frame is not None:
             self.context.player.seek(frame)

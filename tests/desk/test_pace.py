@@ -1,0 +1,196 @@
+"""The Pace bench under a user's hands: points, ticks, lengths, ramps, what is made between frames, and undoing each."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from clevrin.core.document import Hold, Marker, Pace, Span
+from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
+from clevrin.core.document.files import load
+from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
+
+
+@pytest.fixture
+def pace(demo):
+    """The Pace bench with the first shot: 30 frames of it, not held and as shot."""
+    session = demo.window.session
+    session.do(SetHold(shot_id=session.shot.id, hold=Hold()))
+    session.do(TrimShot(shot_id=session.shot.id, span=Span(first=40, end=70)))
+    demo.key(Qt.Key.Key_4)
+    demo.until(lambda: demo.window.pace.viewer.pixels)
+    return demo
+
+
+def bench(hands):
+    return hands.window.pace
+
+
+def points(hands) -> list[tuple[int, float]]:
+    return [(point.frame, point.speed) for point in hands.window.session.shot.pace.points]
+
+
+def frames(hands) -> int:
+    return bench(hands)._seen.frames
+
+
+def look_at(hands, at: int) -> None:
+    hands.until(lambda: not bench(hands)._reload.isActive())
+    bench(hands).look_at(at)
+    hands.until(lambda: bench(hands).curve._playhead == at)
+
+
+def on_curve(hands, at: float, speed: float) -> tuple[float, float]:
+    curve = bench(hands).curve
+    return curve.x_of(at), curve.y_of(speed)
+
+
+def double_click(hands, at: float, speed: float) -> None:
+    place = QPoint(*(round(v) for v in on_curve(hands, at, speed)))
+    QTest.mouseDClick(bench(hands).curve, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, place)
+
+
+def test_a_double_click_sets_a_speed_and_the_length_follows(pace):
+    double_click(pace, 15, 0.5)
+    (point,) = points(pace)
+    assert point[0] == 55 and point[1] == pytest.approx(0.5, rel=0.05)
+    assert frames(pace) == pytest.approx(60, abs=3)
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert points(pace) == [] and frames(pace) == 30
+
+
+def test_a_point_is_dragged_up_and_its_ease_by_its_bar_each_one_step(pace):
+    double_click(pace, 8, 1.0)
+    double_click(pace, 22, 1.0)
+    curve = bench(pace).curve
+    place = curve.place_of(0)
+    pace.drag(curve, (place.x(), place.y()), (place.x(), curve.y_of(4.0)))
+    assert points(pace)[0][1] == pytest.approx(4.0, rel=0.08) and points(pace)[1][1] == 1.0
+    shorter = frames(pace)
+    assert shorter < 25
+    look_at(pace, round(bench(pace)._seen.places[0]))
+    handle = curve.handle_of(0)
+    pace.drag(curve, (handle.x(), handle.y()), (handle.x() - 46, handle.y()))
+    assert pace.window.session.shot.pace.points[0].ease == pytest.approx(0.0, abs=0.1)
+    for _ in range(2):
+        pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert points(pace)[0][1] == 1.0 and frames(pace) == 30
+
+
+def test_escape_drops_a_drag_under_way(pace):
+    double_click(pace, 15, 1.0)
+    place = bench(pace).curve.place_of(0)
+    pace.drag(bench(pace).curve, (place.x(), place.y()), (place.x(), place.y() - 60), drop=False)
+    assert points(pace)[0][1] > 1.5
+    pace.key(Qt.Key.Key_Escape)
+    assert points(pace)[0][1] == 1.0
+
+
+def test_a_tick_is_dragged_to_where_its_frame_should_be_shown(pace):
+    ticks = bench(pace).ticks
+    x = ticks.x_of_frame(55)
+    pace.drag(ticks, (x, 12), (ticks.x_of(24), 12))
+    seen = bench(pace)._seen
+    assert seen.reel_place(55) == pytest.approx(24, abs=1.0)
+    assert seen.frames == pytest.approx(30 + 9, abs=2)
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert points(pace) == []
+
+
+def test_a_locked_length_stays_and_the_rest_gives_way(pace):
+    double_click(pace, 6, 1.0)
+    double_click(pace, 22, 1.0)
+    pace.click(bench(pace).sheet.lock_button)
+    assert pace.window.session.shot.pace.length_frames == 30
+    curve = bench(pace).curve
+    place = curve.place_of(0)
+    pace.drag(curve, (place.x(), place.y()), (place.x(), curve.y_of(0.5)))
+    speeds = dict(points(pace))
+    assert frames(pace) == 30
+    assert min(speeds.values()) < 0.6 and max(speeds.values()) > 1.1
+    pace.click(bench(pace).sheet.lock_button)
+    assert pace.window.session.shot.pace.length_frames is None
+
+
+def test_a_picture_is_frozen_and_stays_as_long_as_is_said(pace):
+    look_at(pace, 15)
+    pace.click(bench(pace).sheet.freeze_button)
+    assert [speed for _, speed in points(pace)] == [1.0, 0.0, 1.0]
+    assert frames(pace) == pytest.approx(60, abs=1)
+    still = bench(pace)._seen.instants
+    assert (still == 55).sum() in (30, 31)
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert frames(pace) == 30
+
+
+def test_a_ready_ramp_goes_on_all_chosen_shots(pace):
+    session = pace.window.session
+    chosen = [shot.id for shot in session.project.reel.shots[:2]]
+    session.choose_shots(chosen)
+    pace.click(bench(pace).sheet.controls["ready"].buttons["middle"])
+    assert all(len(session.project.shot(id).pace.points) == 3 for id in chosen)
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert all(session.project.shot(id).pace == Pace() for id in chosen)
+
+
+def test_a_shot_ends_at_the_next_marker(pace):
+    session = pace.window.session
+    session.do(AddMarker(marker=Marker(frame=50, kind="beat")))
+    pace.click(bench(pace).sheet.marker_button)
+    assert frames(pace) == 50 and session.shot.pace.length_frames == 50
+
+
+def test_frames_between_are_prepared_and_their_trust_is_shown(pace):
+    double_click(pace, 15, 0.5)
+    pace.until(lambda: len(bench(pace).ticks._prepared) == int(bench(pace)._seen.invented.sum()) > 5)
+    assert min(bench(pace).ticks._trust.values()) > 0.5
+    bench(pace).sheet.pages.show_page(FRAMES)
+    pace.click(bench(pace).sheet.controls["in_between"].buttons["nearest"])
+    assert not bench(pace)._seen.invented.any()
+    assert "more than once" in bench(pace).sheet.made_note.text()
+
+
+def test_a_shutter_blurs_what_rushes_by_and_b_shows_it_without(pace):
+    look_at(pace, 15)
+    double_click(pace, 15, 8.0)
+    pace.until(lambda: not bench(pace)._reload.isActive())
+    look_at(pace, 2)
+
+    def detail() -> float:
+        return float(np.abs(np.diff(bench(pace).viewer.pixels[0][..., 1].astype(float), axis=1)).mean())
+
+    pace.until(lambda: bench(pace).viewer.pixels)
+    sharp = detail()
+    bench(pace).sheet.pages.show_page(BLUR)
+    entry = bench(pace).sheet.controls["shutter"].entry
+    pace.click(entry)
+    entry.selectAll()
+    QTest.keyClicks(entry, "360")
+    QTest.keyClick(entry, Qt.Key.Key_Return)
+    assert pace.window.session.shot.pace.shutter.angle_deg == 360
+    pace.until(lambda: detail() < 0.9 * sharp)
+    bench(pace).show_before(True)
+    pace.until(lambda: detail() > 0.95 * sharp)
+    bench(pace).show_before(False)
+
+
+def test_a_speed_is_typed_and_what_is_none_is_refused(pace):
+    look_at(pace, 10)
+    bench(pace).sheet.pages.show_page(SPEED)
+    entry = bench(pace).sheet.controls["speed"].entry
+    for words, wanted in (("2", 2.0), ("1e9", 2.0), ("-1", -1.0)):
+        pace.click(entry)
+        entry.selectAll()
+        QTest.keyClicks(entry, words)
+        QTest.keyClick(entry, Qt.Key.Key_Return)
+        speeds = {speed for _, speed in points(pace)}
+        assert wanted in speeds or words == "-1"
+
+
+def test_paces_are_saved_and_opened_again(pace, tmp_path):
+    double_click(pace, 15, 0.25)
+    session = pace.window.session
+    made = session.project
+    session.save_as(tmp_path / "paced.clevrin")
+    pace.until(lambda: (tmp_path / "paced.clevrin").exists())
+    assert load(tmp_path / "paced.clevrin").reel.shots[0].pace == made.reel.shots[0].pace
