@@ -73,7 +73,7 @@ class HoldRequest:
     def needs_course(self) -> bool:
         """Whether moments between the take's frames are made by how its camera moved."""
         pace = self.shot.pace
-        return pace.shutter.angle_deg > 0 or pace.made_between in ("flow", "best")
+        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest"
 
     @property
     def spared(self) -> Track | None:
