@@ -5,14 +5,14 @@ What is slow to import is imported by the command that needs it: the others star
 
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from clevrin.cli import measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out
-from clevrin.cli.terminal import print_json, print_line, shown
+from clevrin.cli.terminal import plain, print_json, print_line, shown
 from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.edits import AddTakes
@@ -28,6 +28,9 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output, write_text
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.paths import is_there
+
+if TYPE_CHECKING:
+    from clevrin.core.join.meeting import Meeting
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
@@ -99,32 +102,45 @@ def match(
     json: Json = False,
     no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
     no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
+    ramps: Annotated[bool, typer.Option("--ramps", help="Say at which speeds both sides meet.")] = False,
 ) -> None:
     """Ranks the pairs of frames at which one take can be cut to another within their whips."""
     from clevrin.core.join import Side, rank_pairs
+    from clevrin.core.join.meeting import proposed_meeting
     from clevrin.core.render.sources import Sources
 
     with Sources.of() as sources:
-        sides = []
+        sides, traces = [], []
         for path in (a, b):
             take = take_in(path)
             with shown(f"Measuring {path.name}") as progress:
                 measured = sources.measured.measure(take, progress)
             sides.append(Side.of(sources.films.reader(take), measured))
+            traces.append(measured)
         proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse)
+    meetings = [proposed_meeting(p, (traces[0], traces[1])) if ramps else None for p in proposals]
     if json:
-        print_json({"proposals": proposals})
+        told = [{**plain(p), **_ramps_told(m)} if ramps else p for p, m in zip(proposals, meetings, strict=True)]
+        print_json({"proposals": told})
         return
     if not proposals:
         print_line("no whips that agree")
-    for p in proposals:
+    for p, meeting in zip(proposals, meetings, strict=True):
         print_line(
             f"{p.score:5.1f}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
             f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}  "
             f"leaves {p.out_left_s:.2f} s and {p.in_left_s:.2f} s"
             f"{'  mirrored ' + p.mirror if p.mirror else ''}"
             f"{'  out backwards' if p.reverse_out else ''}{'  in backwards' if p.reverse_in else ''}"
+            f"{'  ' + meeting.words if meeting is not None else ''}"
         )
+
+
+def _ramps_told(meeting: "Meeting | None") -> dict[str, float | None]:
+    """The solved speeds of a proposal; None where one of its sides does not move."""
+    if meeting is None:
+        return {"leave_speed": None, "arrive_speed": None}
+    return {"leave_speed": meeting.leave, "arrive_speed": meeting.arrive}
 
 
 @app.command("assemble")
@@ -132,6 +148,7 @@ def assemble_takes(
     media: Annotated[list[Path], typer.Argument(help="Footage files.", show_default=False)],
     out: Out,
     order: Annotated[Order, typer.Option(help="The order of the takes.")] = Order.given,
+    ramps: Annotated[bool, typer.Option("--ramps", help="Both sides of joins play so fast that they meet.")] = False,
 ) -> None:
     """Makes a project whose reel joins the takes at their best matches."""
     from clevrin.core.join.assemble import Measured, assemble
@@ -146,7 +163,7 @@ def assemble_takes(
                 found = sources.measured.measure(take, progress)
             measured.append(Measured(take=take, trace=found, film=sources.films.reader))
         project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
-        made = assemble(project.reel, measured, best_order=order is Order.best)
+        made = assemble(project.reel, measured, best_order=order is Order.best, ramps=ramps)
     project = project.changed(reel=made.reel)
     save(project, out)
     row = placed_shots(project)[-len(made.shots) :]

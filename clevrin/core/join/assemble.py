@@ -14,10 +14,11 @@ import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
 from clevrin.core.join.match import Proposal, Side, rank_pairs, room
+from clevrin.core.join.meeting import CutSide, meet, ramped
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
-from clevrin.core.pace import played_rate
+from clevrin.core.pace import played_rate, speed
 
 _MOST_TRIED = 7
 _PROPOSALS = 48
@@ -50,11 +51,12 @@ class Assembled:
     joins: tuple[Proposal | None, ...]
 
 
-def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False) -> Assembled:
+def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ramps: bool = False) -> Assembled:
     """Appends a shot per take to a reel, each joined to the one before it as far as whips agree.
 
     With `best_order` the order of the takes with the highest sum of scores is taken: all orders are tried up
-    to seven takes, beyond that the best next take is chosen one by one.
+    to seven takes, beyond that the best next take is chosen one by one. With `ramps` both sides of each join play so
+    fast that the picture goes on as fast as it went.
     """
     if best_order:
         takes = _best_order(takes)
@@ -65,7 +67,25 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False) -> 
         if proposal is not None:
             frames = sides[number].frames, sides[number + 1].frames
             shots[number], shots[number + 1] = joined(shots[number], shots[number + 1], proposal, frames)
+    for number, proposal in enumerate(chosen):
+        if proposal is not None and ramps:
+            pair = takes[number], takes[number + 1]
+            shots[number], shots[number + 1] = _meeting(pair, (shots[number], shots[number + 1]), reel.rate)
     return Assembled(reel=reel.changed(shots=(*reel.shots, *shots)), shots=tuple(shots), joins=tuple(chosen))
+
+
+def _meeting(takes: tuple[Measured, Measured], shots: tuple[Shot, Shot], reel_rate: Fraction) -> tuple[Shot, Shot]:
+    """Two joined shots with ramps that meet, where both of them move."""
+    plain = [float(speed(measured.take, reel_rate)) for measured in takes]
+    sides = [
+        CutSide.of(measured.trace, shot, leaving=number == 0, plain=plain[number])
+        for number, (measured, shot) in enumerate(zip(takes, shots, strict=True))
+    ]
+    meeting = meet(sides[0], sides[1])
+    if meeting is None:
+        return shots
+    rates = [float(measured.take.facts.rate) for measured in takes]
+    return ramped(*shots, meeting, (rates[0], rates[1]), (plain[0], plain[1]))
 
 
 def _side(measured: Measured, reel_rate: Fraction) -> Side:

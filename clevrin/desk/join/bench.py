@@ -8,7 +8,9 @@ from clevrin.core.document.edits import JoinShots, SetLeave
 from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.join import Proposal, joined, rank_pairs
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
-from clevrin.core.pace import Placed, placed_shots, played_rate
+from clevrin.core.join.meeting import CutSide, meet, ramped
+from clevrin.core.join.meeting import Meeting as RampMeeting
+from clevrin.core.pace import Placed, placed_shots, played_rate, speed
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
@@ -81,6 +83,11 @@ class JoinBench(Bench):
         )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
+        self.ramps_button = plain_button("Ramps that meet", "Both shots play so fast that the move goes on evenly")
+        self.ramps_button.setCheckable(True)
+        self.ramps_button.toggled.connect(self._on_ramps_toggled)
+        self._ramps_note = quiet_label("")
+        self._ramps_note.setWordWrap(True)
         self._agreement = quiet_label("")
         self._agreement.setWordWrap(True)
         self.trouble = Trouble()
@@ -92,6 +99,8 @@ class JoinBench(Bench):
             self._loop_note,
             self.kind,
             self.dissolve,
+            self.ramps_button,
+            self._ramps_note,
             self._agreement,
             self.trouble,
         )
@@ -123,7 +132,35 @@ class JoinBench(Bench):
         frames = tuple(project.take(shot.take_id).facts.frames for shot in pair)
         dissolve = int(self.dissolve.number)
         outgoing, incoming = joined(*pair, self._trying, (frames[0], frames[1]), dissolve)
+        if self.ramps_button.isChecked():
+            outgoing, incoming = self._ramped(outgoing, incoming)
         return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
+
+    def _ramped(self, outgoing: Shot, incoming: Shot) -> tuple[Shot, Shot]:
+        """The two shots with ramps that meet at the cut, as far as their motion is measured."""
+        meeting = self._meeting(outgoing, incoming)
+        if meeting is None:
+            return outgoing, incoming
+        takes = [self.context.session.project.take(shot.take_id) for shot in (outgoing, incoming)]
+        reel_rate = self.context.session.project.reel.rate
+        rates = tuple(float(take.facts.rate) for take in takes)
+        plain = tuple(float(speed(take, reel_rate)) for take in takes)
+        return ramped(outgoing, incoming, meeting, (rates[0], rates[1]), (plain[0], plain[1]))
+
+    def _meeting(self, outgoing: Shot, incoming: Shot) -> RampMeeting | None:
+        """The speeds at which the two sides of a cut meet on the screen, as they are held and framed."""
+        project, measurements = self.context.session.project, self.context.measurements
+        sides = []
+        for shot, leaving in ((outgoing, True), (incoming, False)):
+            take = project.take(shot.take_id)
+            trace = measurements.trace(take)
+            if trace is None:
+                return None
+            path = measurements.held_before(shot)
+            kept = 1.0 if path is None else path.kept_at(shot.last_shown if leaving else shot.first_shown)
+            plain = float(speed(take, project.reel.rate))
+            sides.append(CutSide.of(trace, shot, leaving=leaving, plain=plain, enlarged=1 / max(kept, 1e-3)))
+        return meet(*sides)
 
     def showing(self) -> Showing | None:
         tried = self._tried()
@@ -133,7 +170,8 @@ class JoinBench(Bench):
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
-        return Showing(programme=programme, subject=(outgoing.id, self._trying), frame=programme.first)
+        subject = outgoing.id, self._trying, self.ramps_button.isChecked()
+        return Showing(programme=programme, subject=subject, frame=programme.first)
 
     def viewers(self) -> tuple[Viewer, ...]:
         return (self.viewer,)
@@ -207,6 +245,9 @@ class JoinBench(Bench):
             )
         )
         self._agreement.setText(self._agreement_words(project, outgoing))
+        self.ramps_button.setEnabled(self._trying is not None)
+        found = None if self._trying is None else self._meeting(outgoing, incoming)
+        self._ramps_note.setText("" if found is None else found.words)
         self.take_button.setEnabled(self._trying is not None)
         self.take_button.setText(
             "Take this join   Enter" if self._trying is not None or not self.table.proposals else "This join is taken"
@@ -321,6 +362,10 @@ class JoinBench(Bench):
         self._trying = None
         self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming))
         self.table.clearSelection()
+
+    def _on_ramps_toggled(self) -> None:
+        self._show_tried()
+        self.reload()
 
     def _on_table_proposal_chosen(self, proposal: Proposal) -> None:
         if self._trying is None and self.pair is not None and self.dissolve.number == 0:

@@ -1,0 +1,181 @@
+"""Ramps that meet: the speeds of both sides of a cut with which the picture goes on as fast as it went.
+
+What is seen to move goes by as fast as the camera did, times the speed at which the shot plays, times by how much it is
+enlarged. Both sides give way alike: the speed on the screen at the cut is the geometric mean of the two, within the
+bounds that are set. Where its change is to agree as well, the ramps are straight, and as long as it takes.
+"""
+
+from dataclasses import dataclass
+from math import sqrt
+
+import numpy as np
+
+from clevrin.core.document import PacePoint, Shot, Span
+from clevrin.core.join.match import Proposal
+from clevrin.core.join.whip_cut import joined
+from clevrin.core.motion.trace import Trace
+
+LONGEST_REACH_S = 1.0
+_SHORTEST_REACH_S = 0.15
+_OVER_FRAMES = 2
+_STEPS = 40
+
+
+@dataclass(frozen=True, kw_only=True)
+class CutSide:
+    """A shot at a cut: how fast the picture moves there at the speed as shot, in widths a second.
+
+    `change`: by how much that grows in a second of the take, along the direction of play. `plain`: the speed at which
+    the shot plays away from the cut; `room_s`: how much of the take there is for a ramp, in its own seconds.
+    """
+
+    widths_per_s: float
+    change: float
+    plain: float
+    room_s: float
+
+    @staticmethod
+    def of(trace: Trace, shot: Shot, *, leaving: bool, plain: float = 1.0, enlarged: float = 1.0) -> "CutSide":
+        """A shot at its end (`leaving`) or its start, from how its camera moved."""
+        frame = shot.last_shown if leaving else shot.first_shown
+        way = -1 if shot.reverse else 1
+        around = [frame + way * k for k in (-_OVER_FRAMES, 0, _OVER_FRAMES)]
+        speeds = [_widths_per_s(trace, k) * enlarged for k in around]
+        over_s = 2 * _OVER_FRAMES / float(trace.rate)
+        return CutSide(
+            widths_per_s=speeds[1],
+            change=(speeds[2] - speeds[0]) / over_s,
+            plain=plain,
+            room_s=(shot.span.frames - 1) / float(trace.rate),
+        )
+
+
+@dataclass(frozen=True, kw_only=True)
+class Meeting:
+    """The solved speeds: of the shot that leaves at the cut, of the one that arrives, and how long their ramps last.
+
+    `met`: whether the speed on the screen agrees; `change_met`: whether its change does, too. `straight`: the ramps.
+    """
+
+    leave: float
+    arrive: float
+    leave_s: float
+    arrive_s: float
+    straight: bool
+    met: bool
+    change_met: bool
+
+    @property
+    def words(self) -> str:
+        """What it does, for people."""
+        told = f"speeds meet: leave at {self.leave:.3g}×, arrive at {self.arrive:.3g}×"
+        return told if self.met else f"speeds nearly meet: leave at {self.leave:.3g}×, arrive at {self.arrive:.3g}×"
+
+
+def meet(
+    leaving: CutSide,
+    arriving: CutSide,
+    *,
+    slowest: float = 0.25,
+    fastest: float = 4.0,
+    reach_s: float = LONGEST_REACH_S,
+    change_too: bool = False,
+) -> Meeting | None:
+    """The speeds at which two sides meet; None where one of them does not move at all."""
+    out, in_ = leaving.widths_per_s, arriving.widths_per_s
+    if min(out, in_) < 1e-3:
+        return None
+    wanted = sqrt(out * leaving.plain * in_ * arriving.plain)
+    low, high = max(slowest * out, slowest * in_), min(fastest * out, fastest * in_)
+    met = low <= high
+    on_screen = min(max(wanted, low), high) if met else wanted
+    leave = min(max(on_screen / out, slowest), fastest)
+    arrive = min(max(on_screen / in_, slowest), fastest)
+    longest = (
+        min(reach_s, _fits_s(leaving, leave)),
+        min(reach_s, _fits_s(arriving, arrive)),
+    )
+    solved = _lengths(leaving, arriving, (leave, arrive), longest) if change_too and met else None
+    return Meeting(
+        leave=round(leave, 4),
+        arrive=round(arrive, 4),
+        leave_s=longest[0] if solved is None else solved[0],
+        arrive_s=longest[1] if solved is None else solved[1],
+        straight=solved is not None,
+        met=met,
+        change_met=solved is not None,
+    )
+
+
+def ramped(
+    leaving: Shot, arriving: Shot, meeting: Meeting, rates: tuple[float, float], plain: tuple[float, float]
+) -> tuple[Shot, Shot]:
+    """The two shots with the ramps of a meeting; `rates`: frames of their takes a second, `plain`: their own speeds."""
+    ease = 0.0 if meeting.straight else 1.0
+    out, in_ = (-1 if shot.reverse else 1 for shot in (leaving, arriving))
+    cut = leaving.last_shown, arriving.first_shown
+    reach_out = max(1, round(meeting.leave_s * (plain[0] + meeting.leave) / 2 * rates[0]))
+    reach_in = max(1, round(meeting.arrive_s * (plain[1] + meeting.arrive) / 2 * rates[1]))
+    far_out = min(max(cut[0] - out * reach_out, leaving.span.first), leaving.span.end - 1)
+    far_in = min(max(cut[1] + in_ * reach_in, arriving.span.first), arriving.span.end - 1)
+    before = (
+        PacePoint(frame=far_out, speed=_sane(plain[0]), ease=ease),
+        PacePoint(frame=cut[0], speed=_sane(meeting.leave)),
+    )
+    after = (
+        PacePoint(frame=cut[1], speed=_sane(meeting.arrive), ease=ease),
+        PacePoint(frame=far_in, speed=_sane(plain[1])),
+    )
+    return _with_points(leaving, before, at_end=True), _with_points(arriving, after, at_end=False)
+
+
+def proposed_meeting(proposal: Proposal, traces: tuple[Trace, Trace]) -> Meeting | None:
+    """The speeds at which whole takes meet that are cut as a proposal says, at the speeds at which they were shot."""
+    whole = [Shot(take_id="take", span=Span(first=0, end=trace.frames)) for trace in traces]
+    leaving, arriving = joined(whole[0], whole[1], proposal, (traces[0].frames, traces[1].frames))
+    return meet(CutSide.of(traces[0], leaving, leaving=True), CutSide.of(traces[1], arriving, leaving=False))
+
+
+def _with_points(shot: Shot, points: tuple[PacePoint, ...], *, at_end: bool) -> Shot:
+    """A shot with a ramp at one of its ends; what it has at the other one stays."""
+    way = -1 if shot.reverse else 1
+    edge = points[0].frame if at_end else points[-1].frame
+    others = tuple(p for p in shot.pace.points if (edge - p.frame) * way * (1 if at_end else -1) > 0)
+    made = (*others, *points) if at_end else (*points, *others)
+    return shot.changed(pace=shot.pace.changed(points=made, length_frames=None))
+
+
+def _fits_s(side: CutSide, speed: float) -> float:
+    """The longest ramp that a shot has room for: half of it."""
+    return max(_SHORTEST_REACH_S, side.room_s / (side.plain + speed))
+
+
+def _lengths(
+    leaving: CutSide, arriving: CutSide, speeds: tuple[float, float], longest: tuple[float, float]
+) -> tuple[float, float] | None:
+    """How long straight ramps last with which the change of the speed on the screen agrees: the longest there are."""
+    leave, arrive = speeds
+    best: tuple[float, float] | None = None
+    for leave_s in np.linspace(longest[0], _SHORTEST_REACH_S, _STEPS):
+        grows = (leave - leaving.plain) / leave_s * leaving.widths_per_s + leave**2 * leaving.change
+        rest = grows - arrive**2 * arriving.change
+        ramp = (arriving.plain - arrive) * arriving.widths_per_s
+        if abs(ramp) < 1e-9:
+            arrive_s = longest[1] if abs(rest) < 0.05 * max(1.0, abs(grows)) else -1.0
+        else:
+            arrive_s = ramp / rest if rest else -1.0
+        if _SHORTEST_REACH_S <= arrive_s <= longest[1]:
+            found = float(leave_s), float(arrive_s)
+            if best is None or min(found) > min(best):
+                best = found
+    return best
+
+
+def _widths_per_s(trace: Trace, frame: int) -> float:
+    """How fast the camera moves at the middle of a frame: from half of the way to it and half of the way from it."""
+    rows = np.clip([frame, frame + 1], 1, trace.frames - 1)
+    return float(np.hypot(*trace.velocity_px[rows].mean(axis=0)) / trace.width * float(trace.rate))
+
+
+def _sane(speed: float) -> float:
+    return round(min(max(speed, 1 / 16), 32.0), 6)
