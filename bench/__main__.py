@@ -21,6 +21,7 @@ PARTS = [
     "solving",
     "depth",
     "reframing",
+    "pacing",
 ]
 
 
@@ -36,6 +37,7 @@ def main() -> None:
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.kinds import kinds_rows
+        from bench.pacing import pacing_rows
         from bench.reframing import reframing_rows
         from bench.seeking import seeking_rows
         from bench.solving import solving_rows
@@ -72,6 +74,8 @@ def main() -> None:
         films.mkdir(exist_ok=True)
         if "reframing" in chosen:
             print_rows("Gates: shapes, poses, following", reframing_rows(traces, shelf, films))
+        if "pacing" in chosen:
+            print_rows("Pace: moments between frames, shutters, ramps", pacing_rows(films))
         if "depth" in chosen:
             print_rows("Places with depth, a travelling camera", depth_rows(films))
         if "colour" in chosen:

@@ -3,7 +3,10 @@
 Beside it, in the same run, the plain method of a general library: dense flow both ways, both frames warped and mixed.
 """
 
-from dataclasses import dataclass
+import tempfile
+import time
+from dataclasses import dataclass, replace
+from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -11,19 +14,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.rows import Row
-from clevrin.core.document import Pace, Project, Shot
+from clevrin.core.document import Pace, PacePoint, Project, Shot, Shutter, Span, Take
 from clevrin.core.document.edits import AddTakes
+from clevrin.core.join.meeting import CutSide, Meeting, meet, ramped
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.pace import placed_shots
+from clevrin.core.motion.models import apply
+from clevrin.core.motion.trace import Trace
+from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace.curve import legs_of
+from clevrin.core.pace.time_map import PacedTime
 from clevrin.core.progress import Silent
+from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.picture import planes
+from clevrin.core.render.picture import plan_at, planes
 from clevrin.core.render.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.demo.film import developed, frame_light
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.scenes import SCENES
 
 DRAWN = ("hill", "walk-past", "picnic", "bunting", "parade", "runaway", "somersault", "tripod")
 DEEP = ("walk-3", "slider-3", "orbit-3", "leaves-3", "passing-3", "whip-3", "gate-3")
@@ -32,6 +43,8 @@ CAMERA_ONLY = ("hill", "runaway", "somersault", "whip-3")
 _MOST_FRAMES, _JUDGED = 61, 15
 _QUALITY = 10
 _FINE_PX = 2.0
+_WHIP = (0, 40)
+"""The first frame of the hill's whip, and how many are made without blur."""
 
 Luma = NDArray[np.float32]
 
@@ -124,3 +137,157 @@ def in_between_rows(films: Path, folder: Path) -> list[Row]:
     rows.append(Row("all films, over plain flow", "1.5 dB", f"{mean:.2f} dB", mean >= 1.5))
     rows.append(Row("takes that only the camera moves", "4 dB", f"{camera:.2f} dB", camera >= 4))
     return rows
+
+
+def shutter_rows(folder: Path) -> list[Row]:
+    """A drawn take without any blur that is given 180 degrees, beside the same take truly shot with 180."""
+    scene = next(each for each in SCENES if each.name == "hill")
+    scene = replace(scene, lens=replace(scene.lens, width=640, height=360, focal_px=scene.lens.focal_px / 2))
+    sharp, shot = replace(scene, shutter_deg=0.5), replace(scene, shutter_deg=180.0)
+    first, count = _WHIP
+    path = folder / "sharp.mp4"
+    with FilmWriter(path, rate=scene.rate, size=(640, 360), quality=_QUALITY) as writer:
+        for frame in range(first, first + count):
+            writer.write(developed(frame_light(sharp, frame), seed=frame))
+    take = take_in(path)
+    project = AddTakes(takes=(take,)).apply(Project())
+    pace = Pace(points=(PacePoint(frame=0, speed=1.0),), shutter=Shutter(angle_deg=180.0))
+    made_shot = Shot(take_id=take.id, span=take.whole, pace=pace)
+    project = project.changed(reel=project.reel.changed(shots=(made_shot,)))
+    along = pace.changed(shutter=Shutter(angle_deg=180.0, blurs="camera"))
+    camera = project.changed(reel=project.reel.changed(shots=(made_shot.changed(pace=along),)))
+    dbs, lengths = [], []
+    with Sources.of(Shelf(folder / "shelf")) as sources:
+        complete(HoldRequest.of(project, made_shot), sources.measured, Silent())
+        for k in range(4, count - 4, 3):
+            made = planes(project, k, (640, 360), sources).y.astype(np.float32)
+            true = developed(frame_light(shot, first + k), seed=first + k).y.astype(np.float32)
+            dbs.append(_psnr(made, true))
+            (layer,) = plan_at(camera, k, (640, 360), sources.measured).layers
+            if shot.blur_px(first + k) > 4 and len(layer.samples) > 1:
+                centre = np.array([[319.5, 179.5]])
+                places = np.array([apply(each.matrix, centre)[0] for each in layer.samples])
+                whole = np.hypot(*np.diff(places, axis=0).T).sum() * len(places) / (len(places) - 1)
+                lengths.append(whole / shot.blur_px(first + k))
+    off = abs(float(np.median(lengths)) - 1)
+    return [
+        Row("180° added to a take without blur, against one shot so", "38 dB", f"{np.mean(dbs):.1f} dB, worst "
+            f"{min(dbs):.1f}", float(np.mean(dbs)) >= 38),
+        Row("  length of the added blur", "3 %", f"{off * 100:.1f} %", off <= 0.03),
+    ]  # fmt: skip
+
+
+def ramp_rows() -> list[Row]:
+    """Courses by their areas, and cuts at which two ramps meet, of whips of many strengths."""
+    rng, steps, changes = np.random.default_rng(7), [], []
+    whole, ends = 0, 0
+    for _ in range(200):
+        span = Span(first=int(rng.integers(0, 60)), end=int(rng.integers(90, 300)))
+        frames = np.sort(rng.choice(np.arange(span.first, span.end), 4, replace=False))
+        points = tuple(
+            PacePoint(frame=int(frame), speed=float(2 ** rng.uniform(-4, 5)), ease=float(rng.uniform()))
+            for frame in frames
+        )
+        shot = Shot(take_id="t", span=span, pace=Pace(points=points))
+        legs = legs_of(shot, Fraction(30), Fraction(30))
+        whole += legs[0].u == 0 and abs(legs[-1].end_u - span.frames) < Fraction(1, 10**9)
+        course = PacedTime.of(shot, Fraction(30), Fraction(30), Fraction(30))
+        ends += course.frames < 2 or (course.step(0), course.step(course.frames - 1)) == (0, span.frames - 1)
+    for _ in range(60):
+        found = _met(rng)
+        if found is not None:
+            steps.append(found[0])
+            changes += [] if found[1] is None else [found[1]]
+    step, change = 100 * float(np.median(steps)), 100 * float(np.median(changes)) if changes else float("nan")
+    counted = f"{change:.1f} % ({len(changes)} of {len(steps)} can)"
+    worst = f"{step:.2f} %, worst {100 * max(steps):.1f}"
+    return [
+        Row("ramps: the whole span, its first and last frame shown", "exact", f"{whole} and {ends} of 200",
+            whole == ends == 200),
+        Row("cut with ramps: step of the speed on the screen", "1 %", worst, step <= 1),
+        Row("  step of its change, where that is wanted", "5 %", counted, change <= 5),
+    ]  # fmt: skip
+
+
+def _met(rng: np.random.Generator) -> tuple[float, float | None] | None:
+    """The step of the speed at the cut of two made-up whips, and of its change where that was solved."""
+    frames, courses = 120, []
+    t = np.arange(frames)
+    for _ in range(2):
+        reach, peak, width = rng.uniform(300, 1500), 60 + rng.uniform(-1, 1), rng.uniform(3, 9)
+        courses.append(reach / 2 * np.tanh((t - peak) / width))
+    traces = []
+    for course in courses:
+        motions = np.repeat(np.eye(3)[None], frames, axis=0)
+        motions[1:, 0, 2] = -np.diff(course)
+        traces.append(
+            Trace(width=1280, height=720, rate=Fraction(30), times_s=t / 30, model="translation", motions=motions,
+                  confidence=np.ones(frames), shutter_deg=180.0)
+        )  # fmt: skip
+    shots = Shot(take_id="a", span=Span(first=10, end=60)), Shot(take_id="b", span=Span(first=61, end=110))
+    sides = CutSide.of(traces[0], shots[0], leaving=True), CutSide.of(traces[1], shots[1], leaving=False)
+    plain, even = meet(*sides), meet(*sides, change_too=True)
+    if plain is None or even is None or not plain.met:
+        return None
+    speeds, grows = _across(shots, traces, plain)
+    step = abs(speeds[0] / speeds[1] - 1)
+    if not even.change_met:
+        return step, None
+    _, grows = _across(shots, traces, even)
+    return step, abs(grows[0] - grows[1]) / max(1.0, abs(speeds[0]) * 30)
+
+
+def _across(shots: tuple[Shot, Shot], traces: list[Trace], meeting: Meeting) -> tuple[list[float], list[float]]:
+    """Speed on the screen in widths a second, and its change a second, at the frames on both sides of a cut."""
+    speeds, grows = [], []
+    for number, shot in enumerate(ramped(*shots, meeting, (30.0, 30.0), (1.0, 1.0))):
+        trace, time = traces[number], PacedTime.of(shot, Fraction(30), Fraction(30), Fraction(30))
+        at = [time.frames - 2, time.frames - 1] if number == 0 else [0, 1]
+        seen = []
+        for k in at:
+            frame = shot.span.first + float(time.progress(k)) - 0.5
+            camera = float(np.interp(frame, np.arange(trace.frames) - 0.5, np.hypot(*trace.velocity_px.T)))
+            seen.append(camera / trace.width * float(time.speed(k)) * 30)
+        speeds.append(seen[1 if number == 0 else 0])
+        grows.append((seen[1] - seen[0]) * 30)
+    return speeds, grows
+
+
+def speed_rows(folder: Path) -> list[Row]:
+    """How long moments and open shutters take at 1080p, as ratios to decoding and encoding alone, in one run."""
+    film = folder / "full.mp4"
+    with FilmReader(FOOTAGE / "hill.mp4") as reader, FilmWriter(film, rate=Fraction(30), size=(1920, 1080)) as writer:
+        for k in range(24):
+            picture = reader.read(k)
+            y = cv2.resize(picture.y, (1920, 1080), interpolation=cv2.INTER_CUBIC)
+            u, v = (cv2.resize(p, (960, 540), interpolation=cv2.INTER_CUBIC) for p in (picture.u, picture.v))
+            writer.write(replace(picture, y=y, u=u, v=v))
+    take = take_in(film)
+    with Sources.of(Shelf(folder / "shelf")) as sources:
+        plain_s = _rendered_s(take, Pace(), sources, folder)
+        flow_s = _rendered_s(take, Pace(points=(PacePoint(frame=0, speed=0.5),), in_between="flow"), sources, folder)
+        gathered = Pace(points=(PacePoint(frame=0, speed=1.0),), shutter=Shutter(angle_deg=360.0, blurs="camera"))
+        shutter_s = _rendered_s(take, gathered, sources, folder)
+    return [
+        Row("flow in-betweens, 1080p, against reading and encoding", "6x", f"{flow_s / plain_s:.1f}x a frame",
+            flow_s / plain_s <= 6),
+        Row("an open shutter, 1080p, against the same", "", f"{shutter_s / plain_s:.1f}x a frame"),
+    ]  # fmt: skip
+
+
+def _rendered_s(take: Take, pace: Pace, sources: Sources, folder: Path) -> float:
+    """Seconds a frame of rendering a take with a pace; measured before the clock runs."""
+    project = AddTakes(takes=(take,)).apply(Project())
+    shot = Shot(take_id=take.id, span=take.whole, pace=pace)
+    project = project.changed(reel=project.reel.changed(shots=(shot,)))
+    complete(HoldRequest.of(project, shot), sources.measured, Silent())
+    begun = time.perf_counter()
+    export_reel(ExportRequest(project=project, path=folder / "timed.mp4"), sources, Silent())
+    return (time.perf_counter() - begun) / reel_frames(project)
+
+
+def pacing_rows(films: Path) -> list[Row]:
+    """All of them."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        return [*in_between_rows(films, folder), *shutter_rows(folder), *ramp_rows(), *speed_rows(folder)]

@@ -9,6 +9,8 @@ LEAST_MOTION_PX = 8.0
 _LONGEST_SHARE, _SHORTEST_SHARE = 1.08, 0.08
 _FEWEST_FRAMES = 3
 _LENGTHS = 72
+_NO_LENGTH = 1e-3
+_DISTINCT = 0.3
 _SPREAD = np.linspace(0.9, 1.1, 7)
 _SLOPES = np.arange(0.8, 3.3, 0.3)
 _LOWEST_CYCLES = 3.0
@@ -20,7 +22,8 @@ def blur_length(gray: NDArray[np.uint8], motion_px: tuple[float, float]) -> tupl
     A picture smeared evenly over L pixels has lost its energy at the frequencies k / L: its power spectrum along
     the smear is that of the scene times a squared sinc (Cannon 1976, doi:10.1109/TASSP.1976.1162770). Here the
     scene's own spectrum is a power law and the noise is white, and L is the length for which the three together
-    explain the logarithm of the measured spectrum best; the lens lets L vary over the picture by a tenth.
+    explain the logarithm of the measured spectrum best; the lens lets L vary over the picture by a tenth. Where none
+    explains it distinctly, and no blur at all as well, there is none (0).
     `gray` is (h, w) uint8, `motion_px` the displacement per frame in the same pixels; lengths are in those pixels
     too. Costs about 5 ms at 640x360.
     """
@@ -40,6 +43,9 @@ def blur_length(gray: NDArray[np.uint8], motion_px: tuple[float, float]) -> tupl
     best = int(np.argmin(misfit))
     if best in (0, _LENGTHS - 1):
         return None
+    sharp = float(_misfit(np.log(power[used] + 1e-9), cycles[used], np.array([_NO_LENGTH]))[0])
+    if sharp <= misfit[best] and 1 - misfit[best] / np.median(misfit) < _DISTINCT:
+        return 0.0, float(np.clip(1 - sharp / np.median(misfit), 0, 1))
     before, at, after = misfit[best - 1 : best + 2]
     curve = before - 2 * at + after
     part = 0.5 * (before - after) / curve if curve > 0 else 0.0

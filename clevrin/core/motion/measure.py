@@ -28,7 +28,7 @@ Size = tuple[int, int]
 Pointed = tuple[int, float, float]
 """A frame, and a place in it as shares of the picture's size."""
 
-VERSION = "4"
+VERSION = "5"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
 
 
