@@ -20,7 +20,7 @@ def main() -> None:
         from PySide6.QtGui import QMouseEvent
         from PySide6.QtWidgets import QApplication, QWidget
 
-        from clevrin.core.document import Loan, Marker, NamedSpan, Span, edits
+        from clevrin.core.document import Loan, Marker, NamedSpan, Pace, PacePoint, Span, edits
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
         from clevrin.core.media.taking_in import take_in
@@ -168,6 +168,21 @@ def main() -> None:
             session.undo()
             session.choose_shot(walked.id)
 
+        def paced() -> None:
+            """A slow passage that runs into the whip, its invented frames prepared."""
+            shot_id = session.project.reel.shots[0].id
+            session.choose_shot(shot_id)
+            window.enter_step("pace")
+            speeds = ((20, 1.0), (50, 0.5), (90, 0.5), (137, 2.5))
+            points = tuple(PacePoint(frame=frame, speed=speed) for frame, speed in speeds)
+            session.do(edits.PaceShots(paces=((shot_id, Pace(points=points)),)))
+            rest(1.0)
+            until(lambda: not window.jobs.busy, 300.0)
+            window.pace.look_at(window.pace._seen.places[1] or 0)
+            rest(2.0)
+            shot("pace")
+            session.undo()
+
         def what_stands_still() -> None:
             """The planes of a walk along the fence, to choose from."""
             before = session.project
@@ -211,8 +226,10 @@ def main() -> None:
         shot("steady")
         steady_views()
         reframed()
+        paced()
         window.enter_step("join")
         until(lambda: window.join.table.rowCount() > 0)
+        window.join.ramps_button.click()
         rest(2.0)
         cut = session.project.reel.shots[0].span.frames
         window.player.stop()

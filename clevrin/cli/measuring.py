@@ -40,7 +40,7 @@ class ModelName(StrEnum):
 
 def add_to(app: typer.Typer) -> None:
     """Registers these commands."""
-    for command in (trace, whips, verdict, track, cache):
+    for command in (trace, whips, beats, verdict, track, cache):
         app.command()(command)
 
 
@@ -85,6 +85,24 @@ def whips(media: Media, json: Json = False) -> None:
         )
     if not found:
         print_line("no whips")
+
+
+def beats(
+    sound: Annotated[Path, typer.Argument(help="A sound file, or a film with sound.", show_default=False)],
+    json: Json = False,
+) -> None:
+    """Finds the beats of a sound, its bars, and where something begins strongly."""
+    from clevrin.core.sound.beats import find_beats
+
+    with shown(f"Listening to {sound.name}") as progress:
+        found = find_beats(sound, progress)
+    if json:
+        print_json(found)
+        return
+    if not found.beats_s:
+        print_line(f"{sound.name} has no beat that could be followed.")
+        return
+    print_line(f"{found.tempo_bpm:.1f} beats a minute, {len(found.beats_s)} beats, {len(found.bars_s)} bars")
 
 
 def verdict(media: Media, json: Json = False) -> None:

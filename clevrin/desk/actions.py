@@ -253,6 +253,9 @@ ACTIONS: tuple[Action, ...] = (
     ),
     _action("work", "import-track", "Read a track…", lambda desk: desk.exchanging.ask_for_track(), when=_has_take),
     _action(
+        "work", "beats", "Mark the beats of a sound…", lambda desk: desk.exchanging.ask_for_beats(), when=_has_reel
+    ),
+    _action(
         "work",
         "import-motion",
         "Lend the shot a motion from a CSV…",

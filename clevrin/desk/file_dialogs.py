@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 FILMS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mpg *.mpeg *.mxf *.3gp *.wmv)"
 TABLES = "Tables (*.csv)"
 TIMELINES = "Timelines (*.otio)"
+SOUNDS = "Sounds (*.wav *.flac *.mp3 *.aac *.m4a *.ogg *.opus *.mp4 *.mov *.mkv)"
 ALL = "All files (*)"
 
 

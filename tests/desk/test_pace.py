@@ -8,7 +8,9 @@ from PySide6.QtTest import QTest
 from clevrin.core.document import Hold, Marker, Pace, Span
 from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
 from clevrin.core.document.files import load
+from clevrin.demo.music import music
 from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
+from tests.core.test_beats import written
 
 
 @pytest.fixture
@@ -138,6 +140,19 @@ def test_a_shot_ends_at_the_next_marker(pace):
     session.do(AddMarker(marker=Marker(frame=50, kind="beat")))
     pace.click(bench(pace).sheet.marker_button)
     assert frames(pace) == 50 and session.shot.pace.length_frames == 50
+
+
+def test_the_beats_of_a_sound_are_marked_and_undone_as_one(pace, tmp_path):
+    session = pace.window.session
+    samples, true = music((120,), 20, seed=3)
+    written(tmp_path / "tune.wav", samples)
+    session.do(AddMarker(marker=Marker(frame=5)))
+    pace.window.exchanging.read_beats(tmp_path / "tune.wav")
+    pace.until(lambda: len(session.project.reel.markers) > 4)
+    beats = [marker.frame for marker in session.project.reel.markers if marker.kind == "beat"]
+    assert abs(beats[1] - round(true[1] * 30)) <= 2 and len(session.project.reel.markers) == len(beats) + 1
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert [marker.frame for marker in session.project.reel.markers] == [5]
 
 
 def test_frames_between_are_prepared_and_their_trust_is_shown(pace):

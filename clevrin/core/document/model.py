@@ -6,9 +6,9 @@ how a shot passes into the next one and is kept with the shot that it leaves.
 
 import re
 from fractions import Fraction
-from typing import Literal, Self, TypeVar
+from typing import Any, Literal, Self, TypeVar
 
-from pydantic import Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
@@ -180,6 +180,14 @@ class Shot(Value):
         if len({gate.output for gate in self.gates}) != len(self.gates):
             raise ValueError("a shot has two gates for one output")
         return self
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """A large reel has 100,000 of them: what most of them do not have is not written."""
+        data: dict[str, Any] = written(self)
+        if self.pace == Pace():
+            data.pop("pace", None)
+        return data
 
     def played(self, *, reverse: bool) -> "Shot":
         """The shot played forward or backward, with the same speeds at the same frames."""

@@ -50,15 +50,20 @@ def told(path: Path) -> Iterator[None]:
         raise MediaError(f"{path.name} is not a film that can be read, or it is cut off.") from error
 
 
-def open_container(path: Path) -> av.container.InputContainer:
-    """Opens a media file; raises `MediaError` with a sentence."""
+_SOUNDS = "wav,flac,mp3,aac,ogg"
+"""What music comes in; like those of films, none of these opens another file."""
+
+
+def open_container(path: Path, *, sounds: bool = False) -> av.container.InputContainer:
+    """Opens a film, or with `sounds` a file of sound alone as well; raises `MediaError` with a sentence."""
+    kinds = f"{_CONTAINERS},{_SOUNDS}" if sounds else _CONTAINERS
     descriptor = regular_file(path)
     try:
         with told(path):
             return av.open(
                 "fd:",
                 metadata_errors="ignore",
-                options={"fd": str(descriptor), "protocol_whitelist": "fd", "format_whitelist": _CONTAINERS},
+                options={"fd": str(descriptor), "protocol_whitelist": "fd", "format_whitelist": kinds},
             )
     finally:
         os.close(descriptor)  # the library has one of its own

@@ -50,11 +50,19 @@ def read_sound(path: Path, start_s: float, samples: int, troubles: set[str] | No
     return result
 
 
+def sound_seconds(path: Path) -> float:
+    """How long the sound of a file is; raises `MediaError` where it has none."""
+    with told(path), closing(_Reading(path)) as reading:
+        if reading.stream is None:
+            raise MediaError(f"{path.name} has no sound.")
+        return reading.seconds
+
+
 class _Reading:
     """The sound of one file on its way."""
 
     def __init__(self, path: Path) -> None:
-        self._container = open_container(path)
+        self._container = open_container(path, sounds=True)
         self.damaged = False
         streams = [each for each in self._container.streams.audio if each.codec_context is not None]
         self.stream = streams[0] if streams else None
@@ -62,6 +70,14 @@ class _Reading:
         self._zero_s = 0.0
         if pictures is not None and pictures.start_time is not None and pictures.time_base is not None:
             self._zero_s = float(pictures.start_time * pictures.time_base)
+
+    @property
+    def seconds(self) -> float:
+        """How long it says that it is."""
+        assert self.stream is not None
+        if self.stream.duration is not None and self.stream.time_base is not None:
+            return float(self.stream.duration * self.stream.time_base)
+        return float(self._container.duration or 0) / 1e6
 
     def close(self) -> None:
         self._container.close()

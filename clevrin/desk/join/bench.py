@@ -245,8 +245,8 @@ class JoinBench(Bench):
             )
         )
         self._agreement.setText(self._agreement_words(project, outgoing))
-        self.ramps_button.setEnabled(self._trying is not None)
-        found = None if self._trying is None else self._meeting(outgoing, incoming)
+        found = self._meeting(outgoing, incoming)
+        self.ramps_button.setEnabled(found is not None)
         self._ramps_note.setText("" if found is None else found.words)
         self.take_button.setEnabled(self._trying is not None)
         self.take_button.setText(
@@ -363,7 +363,13 @@ class JoinBench(Bench):
         self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming))
         self.table.clearSelection()
 
-    def _on_ramps_toggled(self) -> None:
+    def _on_ramps_toggled(self, on: bool) -> None:
+        pair = self.pair
+        if self._trying is None and on and pair is not None:  # on the join as it is on the reel
+            self.ramps_button.setChecked(False)
+            outgoing, incoming = self._ramped(*pair)
+            self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Ramps that meet"))
+            return
         self._show_tried()
         self.reload()
 

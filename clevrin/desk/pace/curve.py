@@ -34,7 +34,7 @@ class PaceCurve(TimedLane):
         self._grabbed: tuple[str, int, PacePoint, QPointF] | None = None
         self._backward = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(theme.scaled(120))
+        self.setMinimumHeight(theme.scaled(84))
         self.setToolTip(
             "How fast the shot plays: each line up is twice as fast. Double click: set a point. Drag it up and down "
             "for its speed, along for its place. The bar beside the point that is looked at: how soft its ramp is."
@@ -149,8 +149,9 @@ class PaceCurve(TimedLane):
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             words = "stands" if not speed else "as shot" if speed == 1 else "back" if speed < 0 else f"{speed:g}×"
             painter.setPen(theme.colour("quiet"))
-            box = QRectF(area.right() - 50, y - 13, 46, 12)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, words)
+            side = Qt.AlignmentFlag.AlignRight if speed > 0 else Qt.AlignmentFlag.AlignLeft  # whips stand on the ground
+            box = QRectF(area.left() + 4, y - 13, area.width() - 8, 12)
+            painter.drawText(box, side | Qt.AlignmentFlag.AlignBottom, words)
 
     def _paint_whips(self, painter: QPainter) -> None:
         """Where the whips of the take are on the reel: small arrows on the ground."""

@@ -10,6 +10,7 @@ from clevrin.core.document.edits.reel import (
     RemoveMarker,
     RemoveOutput,
     Rename,
+    SetBeats,
     SetReel,
 )
 from clevrin.core.document.edits.shots import (
@@ -92,6 +93,7 @@ __all__ = [
     "Rename",
     "RenameTake",
     "ReverseShots",
+    "SetBeats",
     "SetGate",
     "SetHold",
     "SetLeave",

@@ -109,6 +109,18 @@ class AddMarker:
 
 
 @dataclass(frozen=True, kw_only=True)
+class SetBeats:
+    """Marks beats on the reel, in the place of those that were there; markers stay."""
+
+    beats: tuple[Marker, ...]
+    label: str = "Set beats"
+
+    def apply(self, project: Project) -> Project:
+        markers = [marker for marker in project.reel.markers if marker.kind != "beat"]
+        return _with_markers(project, (*markers, *self.beats))
+
+
+@dataclass(frozen=True, kw_only=True)
 class ChangeMarker:
     """Moves or names a marker."""
 
