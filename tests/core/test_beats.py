@@ -55,11 +55,12 @@ def test_what_cannot_be_heard_gets_one_sentence(tmp_path):
     written(tmp_path / "still.wav", np.zeros(RATE * 5))
     (tmp_path / "broken.wav").write_bytes(b"RIFF and no more")
     numbered_film(tmp_path / "mute.mp4", frames=10)
-    for name, says in (
-        ("still.wav", "is silent"),
-        ("broken.wav", "cannot be|can be|cut off|no sound"),
-        ("mute.mp4", "has no sound"),
-        ("gone.wav", "is not there"),
-    ):
+    cases = {
+        "still.wav": "is silent",
+        "broken.wav": "cannot be|can be|cut off|no sound",
+        "mute.mp4": "has no sound",
+        "gone.wav": "is not there",
+    }
+    for name, says in cases.items():
         with pytest.raises(MediaError, match=says):
             find_beats(tmp_path / name, Silent())

@@ -18,7 +18,7 @@ from clevrin.core.render.executor import execute
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.pace_report import pace_figures
 from clevrin.core.render.picture import plan_at, planes
-from clevrin.core.render.plan import Between, Layer, Plan, Sample, row9
+from clevrin.core.render.plan import Between, Layer, Plan, Sample, Spared, row9
 from clevrin.core.render.resolving import complete
 from clevrin.core.render.sources import Sources
 from tests.films import moving_film, shift, texture
@@ -214,3 +214,19 @@ def test_a_shot_of_one_frame_and_one_that_stands_still_are_shown(pan, sources):
     still = measured(paced(pan, pace=stands), sources)
     first, last = (planes(still, k, (320, 180), sources).y for k in (0, int(pan.reel.rate) - 1))
     assert np.array_equal(first, last)
+
+
+def test_what_is_kept_sharp_is_spared_by_the_blur():
+    """A disc of the picture stays as it was shot, softly bounded, while the rest is smeared."""
+    picture = picture_from_rgb(texture(6, 400)[: SIZE[1], : SIZE[0]].copy())
+    samples = tuple(
+        Sample(frame=0, src_from_out=row9(shift(float(x), 0.0)), weight=1 / 9) for x in np.linspace(-12, 12, 9)
+    )
+    layer = Layer(take_id="t", path="t", source_size=picture.size, samples=samples)
+    spared = replace(layer, spared=Spared(x=160, y=90, radius=30, feather=15))
+    blurred, kept = (
+        execute(Plan(width=SIZE[0], height=SIZE[1], layers=(each,)), lambda *_: picture) for each in (layer, spared)
+    )
+    inside, outside = np.s_[75:105, 145:175], np.s_[:, :90]
+    assert psnr(kept.y[inside], picture.y[inside]) > 45 > psnr(blurred.y[inside], picture.y[inside])
+    assert np.array_equal(kept.y[outside], blurred.y[outside])
