@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 from clevrin.core.document import Hold, Marker, Pace, Span
 from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
 from clevrin.core.document.files import load
+from clevrin.core.pace import placed_shots
 from clevrin.demo.music import music
 from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
 from tests.core.test_beats import written
@@ -153,6 +154,20 @@ def test_the_beats_of_a_sound_are_marked_and_undone_as_one(pace, tmp_path):
     assert abs(beats[1] - round(true[1] * 30)) <= 2 and len(session.project.reel.markers) == len(beats) + 1
     pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert [marker.frame for marker in session.project.reel.markers] == [5]
+
+
+def test_cuts_land_on_the_beat_and_come_back_as_one(pace):
+    session = pace.window.session
+    pace.click(bench(pace).sheet.land_button)
+    assert "no beats" in bench(pace).sheet.trouble.text()
+    for frame in range(0, 400, 16):
+        session.do(AddMarker(marker=Marker(frame=frame, kind="beat")))
+    before = session.project
+    pace.click(bench(pace).sheet.land_button)
+    cuts = [placed.end for placed in placed_shots(session.project)[:-1]]
+    assert all(cut % 16 == 0 for cut in cuts) and session.project != before
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before
 
 
 def test_frames_between_are_prepared_and_their_trust_is_shown(pace):

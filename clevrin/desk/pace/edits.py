@@ -9,6 +9,7 @@ from clevrin.core.document import Pace, PacePoint, Sharp, Shot
 from clevrin.core.document.edits import PaceShots, duplicate
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
+from clevrin.core.pace.landing import landed
 from clevrin.core.pace.shaping import READY, as_long_as, frame_at, frozen, put
 from clevrin.desk.context import Context
 from clevrin.desk.pace.seen import PacedShot
@@ -146,6 +147,18 @@ class PaceEdits:
             self._tell("There is no marker behind the middle of this shot.")
             return
         self.last(min(later) - seen.placed.start)
+
+    def land(self) -> None:
+        """Has each cut of the reel fall on the nearest beat."""
+        try:
+            paces = landed(self._context.session.project)
+        except ClevrinError as error:
+            self._tell(str(error))
+            return
+        if not paces:
+            self._tell("Each cut is on a beat already, or none is near enough.")
+            return
+        self._context.session.do(PaceShots(paces=paces, label="Land on the beat"))
 
     def lock(self, on: bool) -> None:
         """Keeps the length of the shot, or lets it follow the speeds."""

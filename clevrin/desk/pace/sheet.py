@@ -46,6 +46,7 @@ class PaceSheet(FieldSheet):
         self.lock_button.setCheckable(True)
         self.marker_button = plain_button("To the marker", "Ends the shot at the next marker or beat")
         self.clear_button = plain_button("As shot", "Takes all speeds away")
+        self.land_button = plain_button("Land on the beat", "Each cut of the reel falls on the nearest beat")
         field = self.controls
         self.pages.add(
             SPEED,
@@ -54,7 +55,7 @@ class PaceSheet(FieldSheet):
             beside(self.freeze_button, self.loop_button),
             *(field[name] for name in ("ready", "slow", "fast", "length")),
             beside(self.lock_button, self.marker_button),
-            self.clear_button,
+            beside(self.land_button, self.clear_button),
         )
 
     def _make_frames(self) -> None:
