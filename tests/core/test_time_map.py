@@ -101,6 +101,13 @@ def test_four_times_as_fast_shows_both_ends():
     assert {b - a for a, b in pairwise(shown(placed))} <= {4, 5}
 
 
+def test_next_to_the_speed_as_shot_frames_fit_and_on_a_ramp_through_it_they_do_not():
+    assert paced((0, 1.02)).time.fits(50) and paced((0, 2.0)).time.fits(50) and paced((0, 0.5), rate=60).time.fits(9)
+    assert not paced((0, 0.5)).time.fits(50) and not paced((0, 1.3)).time.fits(50)
+    ramp = paced((50, 0.5), (150, 2.0))
+    assert not any(ramp.time.fits(k) for k in range(int(ramp.time.at(Fraction(60))), int(ramp.time.at(Fraction(140)))))
+
+
 def test_a_straight_ramp_lasts_as_long_as_the_mean_of_its_speeds():
     placed = paced((0, 1.0), (90, 3.0), span=(0, 91), ease=0)
     assert placed.frames == round(90 / 2 + 0.5 + 0.5 / 3)

@@ -19,6 +19,8 @@ _HALF = Fraction(1, 2)
 _SETTLES_FRAMES = 24
 """Over how many frames of the reel the course comes from showing its first frame to where it is by itself."""
 _REFINED = 16
+_FITS = Fraction(1, 25)
+"""A frame in 25 that is left out or shown twice is seen less than 24 that are made."""
 _AT_EDGE = Fraction(1, 10**6)
 
 
@@ -33,6 +35,12 @@ def _rounded(numerator: int, denominator: int) -> int:
     """The nearest whole number, of two the even one."""
     whole, rest = divmod(numerator, denominator)
     return whole + (2 * rest > denominator or (2 * rest == denominator and whole % 2 == 1))
+
+
+def fits(per_frame: Fraction) -> bool:
+    """Whether so many frames of a take in one of the reel are a whole number of them, or as good as."""
+    whole = round(per_frame)
+    return whole >= 1 and abs(per_frame - whole) <= _FITS * whole
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -68,6 +76,10 @@ class EvenTime:
     def speed(self, at: int | Fraction) -> Fraction:
         """How many frames of the take go by in one of the reel, along the direction of play."""
         return self.rate / self.reel_rate
+
+    def fits(self, at: int | Fraction) -> bool:
+        """Whether frames of the take fall on those of the reel, or as good as: then none has to be made."""
+        return fits(self.rate / self.reel_rate)
 
     def step(self, at: int) -> int:
         """Which frame of the span, in the order of play, is the nearest to what a frame of the reel stands for."""
@@ -141,6 +153,11 @@ class PacedTime:
     def speed(self, at: int | Fraction) -> Fraction:
         leg, since = self._leg(at)
         return leg.speed_at(since) * self._scale
+
+    def fits(self, at: int | Fraction) -> bool:
+        leg, _ = self._leg(at)
+        slower, faster = sorted((abs(leg.before) * self._scale, abs(leg.after) * self._scale))
+        return fits(slower) and fits(faster) and round(slower) == round(faster)
 
     def step(self, at: int) -> int:
         # A moment half way between two frames shows the one that was there already.

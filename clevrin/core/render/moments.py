@@ -50,7 +50,10 @@ class Moments:
         pace = self.shown.resolved.shot.pace
         instants = self._open
         if len(instants) == 1:
-            if pace.made_between == "nearest":
+            fitting = pace.made_between == "best" and self.shown.placed.time.fits(
+                self.shown.at - self.shown.placed.start
+            )
+            if pace.made_between == "nearest" or fitting:
                 return (self._of_frame(self.shown.frame, Fraction(self.shown.frame)),)
             return (self._sample(instants[0], 1.0),)
         weight = 1 / len(instants)

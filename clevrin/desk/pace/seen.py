@@ -70,7 +70,10 @@ class PacedShot:
         """(frames,): whether a frame of the reel shows a moment that was not shot."""
         if self.pace.made_between == "nearest":
             return np.zeros(self.frames, bool)
-        return np.abs(self.instants - np.round(self.instants)) > float(FITS) + 1e-9
+        between = np.abs(self.instants - np.round(self.instants)) > float(FITS) + 1e-9
+        if self.pace.made_between == "best":
+            between &= ~np.array([self.placed.time.fits(k) for k in range(self.frames)])
+        return between
 
     @cached_property
     def ticks(self) -> Numbers:
