@@ -213,6 +213,7 @@ def _report(rendered: Rendered) -> str:
     values = {
         "how": shot.hold.how,
         "edge": shot.hold.edge,
+        "instant": list(frames),
         "keep": [round(path.kept_at(k), 5) for k in frames],
         "least_keep": round(path.least_kept_in(shot.span), 5),
         "shake_before": {axis: round(v, 4) for axis, v in shake(before, rate, calm).items()},

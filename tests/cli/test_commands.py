@@ -137,6 +137,7 @@ def test_hold_renders_a_take_and_reports(clevrin, tmp_path):
     facts = probe(tmp_path / "held.mp4")
     assert (facts.frames, facts.rate, facts.width, facts.height) == (90, 60, 640, 360)
     report = json.loads((tmp_path / "r.json").read_text())
+    assert report["instant"] == list(range(90))
     assert len(report["keep"]) == 90 and min(report["keep"]) >= 0.9 - 1e-5
     maps = np.array(report["src_from_out"]).reshape(-1, 3, 3)
     corners = np.array([apply(each, np.array([[0.0, 0.0], [1279.0, 719.0]])) for each in maps])

@@ -232,6 +232,11 @@ def test_a_strained_mesh_is_held_back():
 # Proposals
 
 
+def test_a_perfect_camera_has_no_frames_that_cost_anything():
+    still = trace_of(np.zeros((60, 2)))
+    assert price_setters(still, whole(still), Hold(how="float")) == ()
+
+
 def test_the_chart_says_what_solving_gives_and_a_jolt_its_price():
     pan = shaky(180, size=4.0)
     pan[88:93, 0] += (20, 60, 80, 60, 20)

@@ -246,6 +246,18 @@ def test_the_strips_of_a_join_are_painted_whatever_has_become_of_their_takes(dem
     assert not strips.grab().isNull()
 
 
+def test_a_proposal_that_was_tried_is_dropped_when_the_bench_is_entered_for_another_pair(demo):
+    window, session = demo.window, demo.window.session
+    window.enter_step("join")
+    demo.until(lambda: window.join.table.proposals)
+    window.join.table.selectRow(0)
+    assert window.join._trying is not None
+    demo.key(Qt.Key.Key_1)
+    session.choose_shot(session.project.reel.shots[-1].id)
+    window.enter_step("join")
+    assert window.join._trying is None
+
+
 def test_proposals_of_another_pair_are_dropped_with_it(demo):
     """After a change of the reel what was proposed before cannot be tried any more."""
     window = demo.window

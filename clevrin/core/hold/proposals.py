@@ -136,12 +136,16 @@ def price_setters(trace: Trace, span: Span, hold: Hold, shape: Shape = None) -> 
 
 
 def _needs(trace: Trace, span: Span, hold: Hold, shape: Shape) -> Numbers | None:
-    """(span.frames,): how large a gate each frame would let the path have; None where no gate fits."""
+    """(span.frames,): how large a gate each frame would let the path have.
+
+    None where no gate fits, and where the path touches nothing: then nothing has a price.
+    """
     try:
         path = held_path(trace, span, hold, shape=shape)
     except ClevrinError:
         return None
-    assert path is not None and path.rooms is not None
+    if path is None or path.rooms is None:
+        return None
     return path.rooms[path.rows(span)]
 
 

@@ -182,6 +182,10 @@ class JoinBench(Bench):
         if programme is not None and programme.first <= frame < programme.end:
             self.context.player.seek(frame, scrubbing=True)
 
+    def enter(self) -> None:
+        self._drop_what_is_stale()  # meanwhile another pair may have been chosen
+        super().enter()
+
     def take_focus(self) -> None:
         self.table.setFocus()
 
