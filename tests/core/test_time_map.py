@@ -10,7 +10,15 @@ from hypothesis import strategies as st
 
 from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Take
 from clevrin.core.errors import ClevrinError
-from clevrin.core.pace import Placed, nominal_frame, placed_shots, reel_instant, reel_position
+from clevrin.core.pace import (
+    Placed,
+    nominal_frame,
+    placed_shots,
+    reel_instant,
+    reel_position,
+    stamped_instant,
+    stamped_instants,
+)
 from clevrin.core.pace.shaping import READY, Clock, as_long_as, frame_at, frozen
 from tests.core.test_document import facts
 
@@ -106,6 +114,19 @@ def test_next_to_the_speed_as_shot_frames_fit_and_on_a_ramp_through_it_they_do_n
     assert not paced((0, 0.5)).time.fits(50) and not paced((0, 1.3)).time.fits(50)
     ramp = paced((50, 0.5), (150, 2.0))
     assert not any(ramp.time.fits(k) for k in range(int(ramp.time.at(Fraction(60))), int(ramp.time.at(Fraction(140)))))
+
+
+@settings(deadline=None, max_examples=25)
+@given(SPEEDS, st.floats(0, 1), st.booleans(), st.sampled_from([24, 30, 60]))
+def test_what_is_drawn_is_the_exact_course(points, ease, reverse, rate):
+    for row in (paced(*points, ease=ease, reverse=reverse, rate=rate), paced(rate=rate, reverse=reverse)):
+        seen = row.time.seen(np.arange(row.frames, dtype=float))
+        for at in range(0, row.frames, max(1, row.frames // 12)):
+            assert seen.moment[at] == pytest.approx(float(row.time.moment(at)), abs=1e-6)
+            assert seen.speed[at] == pytest.approx(float(row.time.speed(at)), abs=1e-6)
+            assert seen.fits[at] == row.time.fits(at)
+        drawn = stamped_instants(row, None)
+        assert drawn[-1] == pytest.approx(float(stamped_instant(row, row.start + row.frames - 1, None)), abs=1e-6)
 
 
 def test_a_straight_ramp_lasts_as_long_as_the_mean_of_its_speeds():

@@ -14,6 +14,7 @@ from clevrin.core.pace.conform import (
     speed,
     stamped_frame,
     stamped_instant,
+    stamped_instants,
 )
 
 __all__ = [
@@ -30,4 +31,5 @@ __all__ = [
     "speed",
     "stamped_frame",
     "stamped_instant",
+    "stamped_instants",
 ]

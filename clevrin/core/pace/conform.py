@@ -56,7 +56,8 @@ class Placed:
     @cached_property
     def course(self) -> NDArray[np.float64]:
         """(frames + 1,): how many frames of its span have gone by at the beginning of each of its reel's frames."""
-        edges = [float(self.time.progress(k - _HALF)) for k in range(self.frames + 1)]
+        edges = self.time.seen(np.arange(-0.5, self.frames, dtype=np.float64)).progress
+        edges[[0, -1]] = np.where(edges[[0, -1]] < self.shot.span.frames / 2, 0.0, self.shot.span.frames)
         return np.clip(edges, 0.0, self.shot.span.frames)
 
 
@@ -192,6 +193,18 @@ def stamped_frame(placed: Placed, frame: int, times_s: tuple[float, ...] | None)
     if placed.shot.pace.points:
         return round(stamped_instant(placed, frame, times_s))
     return _played(placed, _stamped.of(times_s, span, placed.frames, reverse=placed.shot.reverse)[at])
+
+
+def stamped_instants(placed: Placed, times_s: tuple[float, ...] | None) -> NDArray[np.float64]:
+    """(frames,): the moments that all frames of a shot show, as `stamped_instant` says of one; for drawing."""
+    span, last = placed.shot.span, placed.take.facts.frames - 1
+    u = placed.time.seen(np.arange(placed.frames, dtype=float)).moment
+    instants = span.end - 0.5 - u if placed.shot.reverse else span.first + u - 0.5
+    if times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end:
+        shares = np.clip(instants + 0.5 - span.first, 0.0, span.frames) - 0.5
+        at_s = times_s[span.first] + shares / span.frames * (_end_s(times_s, span) - times_s[span.first])
+        instants = np.interp(at_s, times_s, np.arange(len(times_s)))
+    return np.clip(instants, 0, last)
 
 
 def stamped_instant(placed: Placed, frame: int | Fraction, times_s: tuple[float, ...] | None) -> Fraction:

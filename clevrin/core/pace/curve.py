@@ -10,7 +10,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
+import numpy as np
+from numpy.typing import NDArray
+
 from clevrin.core.document import Pace, Shot
+
+Numbers = NDArray[np.float64]
 
 _HALF = Fraction(1, 2)
 _SPEED_STEPS = 100_000
@@ -55,6 +60,24 @@ class Leg:
             return self.before
         s = (self.since + t) / whole
         return self.before + (self.after - self.before) * ((1 - self.ease) * s + self.ease * s * s * (3 - 2 * s))
+
+    def seen(self, t: Numbers) -> tuple[Numbers, Numbers]:
+        """Progress and speed, each (n,), so many seconds (n,) after it begins: for drawing."""
+        whole = float(self.whole_s or self.seconds)
+        before, grows = float(self.before), float(self.after - self.before)
+        if not grows or not whole:
+            return float(self.u) + before * t, np.full(len(t), before)
+        ease, since = float(self.ease), float(self.since) / whole
+        s = since + t / whole
+        area = (1 - ease) * s * s / 2 + ease * s**3 * (1 - s / 2) - float(_area(self.since / self._whole, self.ease))
+        return (
+            float(self.u) + before * t + grows * whole * area,
+            before + grows * ((1 - ease) * s + ease * s * s * (3 - 2 * s)),
+        )
+
+    @property
+    def _whole(self) -> Fraction:
+        return self.whole_s or self.seconds
 
     def part(self, a: Fraction, b: Fraction) -> "Leg":
         """What of it lies between two instants."""

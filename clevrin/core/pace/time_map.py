@@ -12,8 +12,13 @@ from functools import cached_property
 from itertools import accumulate
 from math import ceil
 
+import numpy as np
+from numpy.typing import NDArray
+
 from clevrin.core.document import Shot
 from clevrin.core.pace.curve import Leg, instant_of, legs_of, progress_of
+
+Numbers = NDArray[np.float64]
 
 _HALF = Fraction(1, 2)
 _SETTLES_FRAMES = 24
@@ -22,6 +27,16 @@ _REFINED = 16
 _FITS = Fraction(1, 25)
 """A frame in 25 that is left out or shown twice is seen less than 24 that are made."""
 _AT_EDGE = Fraction(1, 10**6)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Seen:
+    """A course at many frames of the reel, each (n,): as `progress`, `moment`, `speed` and `fits` say of one."""
+
+    progress: Numbers
+    moment: Numbers
+    speed: Numbers
+    fits: NDArray[np.bool_]
 
 
 def plain_frames(source_frames: int, rate: Fraction, reel_rate: Fraction) -> int:
@@ -80,6 +95,16 @@ class EvenTime:
     def fits(self, at: int | Fraction) -> bool:
         """Whether frames of the take fall on those of the reel, or as good as: then none has to be made."""
         return fits(self.rate / self.reel_rate)
+
+    def seen(self, at: Numbers) -> Seen:
+        """The same for many frames of the reel (n,) at once, not exact: for drawing."""
+        per_frame = float(self.speed(0))
+        stretch = self._stretch
+        u = 0.5 + at * float(stretch) if stretch is not None else (at + 0.5) * per_frame
+        moved = u if self.rate >= self.reel_rate else 0.5 + at * per_frame
+        inside = np.clip(moved, 0.5, self.shot.span.frames - 0.5)
+        fitting = np.full(len(at), self.fits(0))
+        return Seen(progress=u, moment=inside, speed=np.full(len(at), per_frame), fits=fitting)
 
     def step(self, at: int) -> int:
         """Which frame of the span, in the order of play, is the nearest to what a frame of the reel stands for."""
@@ -158,6 +183,30 @@ class PacedTime:
         leg, _ = self._leg(at)
         slower, faster = sorted((abs(leg.before) * self._scale, abs(leg.after) * self._scale))
         return fits(slower) and fits(faster) and round(slower) == round(faster)
+
+    def seen(self, at: Numbers) -> Seen:
+        scale, begins = float(self._scale), np.array([float(each) for each in self._begins])
+        seconds = (at + 0.5) * scale
+        number = np.clip(np.searchsorted(begins, seconds, "right") - 1, 0, len(self.legs) - 1)
+        u, speed, fitting = np.zeros(len(at)), np.zeros(len(at)), np.zeros(len(at), bool)
+        for k in np.unique(number):
+            leg, here = self.legs[k], number == k
+            since = seconds[here] - begins[k]
+            inner = np.clip(since, 0.0, float(leg.seconds))
+            moved, per_s = leg.seen(inner)
+            u[here], speed[here] = moved + per_s * (since - inner), per_s * scale
+            rates = sorted((abs(leg.before) * self._scale, abs(leg.after) * self._scale))
+            fitting[here] = fits(rates[0]) and fits(rates[1]) and round(rates[0]) == round(rates[1])
+            if not leg.stands:
+                u[here] += self._made_up_seen(at[here])
+        moved = np.clip(u, 0.5, self.shot.span.frames - 0.5)
+        return Seen(progress=moved, moment=moved, speed=speed, fits=fitting)
+
+    def _made_up_seen(self, at: Numbers) -> Numbers:
+        first, last, reach_in, reach_out = (float(each) for each in self._made_up_at_ends)
+        share_in = np.clip(1 - at / reach_in, 0, 1) if reach_in else np.zeros(len(at))
+        share_out = np.clip(1 - (self.frames - 1 - at) / reach_out, 0, 1) if reach_out else np.zeros(len(at))
+        return first * (1.0 if first > 0 else share_in) + last * share_out
 
     def step(self, at: int) -> int:
         # A moment half way between two frames shows the one that was there already.

@@ -15,7 +15,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.pace.curve import PaceCurve
 from clevrin.desk.pace.edits import PaceEdits
 from clevrin.desk.pace.fields import PaceHere
-from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, picture_key, shot_picture
+from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, shot_picture
 from clevrin.desk.pace.seen import PacedShot
 from clevrin.desk.pace.sheet import PaceSheet
 from clevrin.desk.pace.ticks import TickBar
@@ -135,11 +135,12 @@ class PaceBench(Bench):
             shots = tuple(s.changed(pace=plain) if s.id == placed.shot.id else s for s in project.reel.shots)
             project = project.changed(reel=project.reel.changed(shots=shots))
             placed = _placed(project, placed.shot.id) or placed
-        prepared, shot_id = self.preparing.prepared, placed.shot.id
+        prepared = self.preparing.prepared
+        roll = prepared.roll(project, placed.shot.id, size)
 
         def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
             at = frame - placed.start
-            found = prepared.get(picture_key(project, shot_id, at, size))
+            found = prepared.get((roll, at))
             if found is None:
                 _, plan, _ = shot_picture(sources, project, placed, at, size)
                 found = made(sources, plan, placed)
@@ -270,9 +271,10 @@ class PaceBench(Bench):
             return
         size = fitted_size((seen.project.reel.width, seen.project.reel.height), self.viewer.wanted_size)
         prepared = self.preparing.prepared
+        roll = prepared.roll(seen.project, seen.shot.id, size)
         trust: dict[int, float] = {}
         for at in range(seen.frames):
-            found = prepared.trust(picture_key(seen.project, seen.shot.id, at, size))
+            found = prepared.trust((roll, at))
             if found is not None:
                 trust[at] = found
         self.ticks.show_made({at: each for at, each in trust.items() if seen.invented[at]}, frozenset(trust))

@@ -3,7 +3,10 @@
 They are kept as small files in memory (JPEG): a second of them takes some 3 MB, and unpacking one takes 4 ms.
 """
 
+import threading
+from collections import OrderedDict
 from collections.abc import Hashable
+from itertools import count
 
 import cv2
 import numpy as np
@@ -31,6 +34,7 @@ Size = tuple[int, int]
 
 _MOST_BYTES = 32 * 1024 * 1024
 _QUALITY = 93
+_MOST_ROLLS = 32
 _TELL_EVERY_MS = 120
 
 
@@ -39,6 +43,20 @@ class Prepared:
 
     def __init__(self) -> None:
         self._kept = Remembered(_MOST_BYTES, lambda value: len(value[0]))
+        self._rolls: OrderedDict[Hashable, int] = OrderedDict()
+        self._numbers = count()
+        self._lock = threading.Lock()
+
+    def roll(self, project: Project, shot_id: str, size: Size) -> int:
+        """A number for the pictures of a shot as it is now, of a size; its pictures are named by it and their frame."""
+        key = _what_pictures_depend_on(project, shot_id, size)
+        with self._lock:
+            found = self._rolls.pop(key, None)
+            number = next(self._numbers) if found is None else found
+            self._rolls[key] = number
+            while len(self._rolls) > _MOST_ROLLS:
+                self._rolls.popitem(last=False)
+        return number
 
     def get(self, key: Hashable) -> Pixels | None:
         found = self._kept.get(key)
@@ -69,12 +87,12 @@ def _unpacked(packed: bytes) -> Pixels:
     return np.asarray(cv2.cvtColor(found, cv2.COLOR_BGR2BGRA), np.uint8)
 
 
-def picture_key(project: Project, shot_id: str, at: int, size: Size) -> Hashable:
-    """What a picture of a shot by itself depends on, at a frame counted from its first one."""
+def _what_pictures_depend_on(project: Project, shot_id: str, size: Size) -> Hashable:
+    """What the pictures of a shot by itself depend on, beside their frame."""
     request = HoldRequest.of(project, project.shot(shot_id))
     shot, reel = request.shot, project.reel
     laid = shot.mirror, shot.turns, request.fit, request.bars, shot.hold, reel.width, reel.height, reel.rate
-    return request.key, laid, shot.reverse, shot.pace, request.take.conform, at, size
+    return request.key, laid, shot.reverse, shot.pace, request.take.conform, size
 
 
 def heavy(layer: Layer) -> bool:
@@ -119,13 +137,14 @@ class Preparing(QObject):
         self._wanted = project, shot_id, size
         placed = next(each for each in placed_shots(project) if each.shot.id == shot_id)
         store, prepared = self._context.measurements.store, self.prepared
+        roll = prepared.roll(project, shot_id, size)
 
         def work(progress: Progress) -> None:
             with Sources.of(store, light=True) as sources:
                 for number in range(placed.frames):
                     at = (self._around + number) % placed.frames
                     step(progress, number, placed.frames)
-                    key = picture_key(project, shot_id, at, size)
+                    key = roll, at
                     if prepared.has(key):
                         continue
                     layer, plan, measured = shot_picture(sources, project, placed, at, size)

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Pace, PacePoint, Project, Shot, Take
 from clevrin.core.motion import Whip
-from clevrin.core.pace import Placed, placed_shots, stamped_instant
+from clevrin.core.pace import Placed, placed_shots, stamped_instants
 from clevrin.core.pace.curve import point_times, progress_of
 from clevrin.core.pace.shaping import Clock
+from clevrin.core.pace.time_map import Seen
 from clevrin.core.render.moments import FITS
 
 Numbers = NDArray[np.float64]
@@ -55,15 +56,19 @@ class PacedShot:
         return Clock(rate=placed.take.facts.rate, plain=placed.rate, reel_rate=placed.reel_rate)
 
     @cached_property
+    def _course(self) -> Seen:
+        return self.placed.time.seen(np.arange(self.frames, dtype=float))
+
+    @cached_property
     def speeds(self) -> Numbers:
         """(frames,): how fast it plays at each of its reel's frames."""
-        return np.array([float(self.placed.speed_at(self.placed.start + k)) for k in range(self.frames)])
+        per_frame = self._course.speed
+        return per_frame * float(self.placed.reel_rate / self.take.facts.rate)
 
     @cached_property
     def instants(self) -> Numbers:
         """(frames,): the moment of the take that each of its reel's frames shows, in frames of it."""
-        moments = (stamped_instant(self.placed, self.placed.start + k, self.stamps_s) for k in range(self.frames))
-        return np.array([float(moment) for moment in moments])
+        return stamped_instants(self.placed, self.stamps_s)
 
     @cached_property
     def invented(self) -> NDArray[np.bool_]:
@@ -72,7 +77,7 @@ class PacedShot:
             return np.zeros(self.frames, bool)
         between = np.abs(self.instants - np.round(self.instants)) > float(FITS) + 1e-9
         if self.pace.made_between == "best":
-            between &= ~np.array([self.placed.time.fits(k) for k in range(self.frames)])
+            between &= ~self._course.fits
         return between
 
     @cached_property
