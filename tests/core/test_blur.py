@@ -48,6 +48,12 @@ def test_the_shutter_is_a_median_that_a_few_wrong_frames_do_not_move():
     assert fit_shutter(lengths, np.full(12, 0.5), speeds) == pytest.approx(180, abs=1)
 
 
+def test_frames_that_do_not_agree_tell_of_no_shutter():
+    lengths = np.array([2.6, 76.0, 74.0, 60.0, 2.7, 2.9, 50.0])
+    speeds = np.array([31.0, 78.0, 82.0, 81.0, 27.0, 14.7, 33.0])
+    assert fit_shutter(lengths, np.array([0.6, 0.2, 0.2, 0.16, 0.65, 0.6, 0.2]), speeds) is None
+
+
 @pytest.mark.parametrize("known", [0, 1, 2])
 def test_too_few_frames_make_no_shutter(known):
     lengths = np.full(20, np.nan)

@@ -8,9 +8,8 @@ LEAST_MOTION_PX = 8.0
 """Working pixels per frame under which blur is too short to be told from the picture's own softness."""
 _LONGEST_SHARE, _SHORTEST_SHARE = 1.08, 0.08
 _FEWEST_FRAMES = 3
+_AGREES, _MOST_AGREE, _DISTINCT = 0.25, 0.4, 0.25
 _LENGTHS = 72
-_NO_LENGTH = 1e-3
-_DISTINCT = 0.3
 _SPREAD = np.linspace(0.9, 1.1, 7)
 _SLOPES = np.arange(0.8, 3.3, 0.3)
 _LOWEST_CYCLES = 3.0
@@ -22,8 +21,7 @@ def blur_length(gray: NDArray[np.uint8], motion_px: tuple[float, float]) -> tupl
     A picture smeared evenly over L pixels has lost its energy at the frequencies k / L: its power spectrum along
     the smear is that of the scene times a squared sinc (Cannon 1976, doi:10.1109/TASSP.1976.1162770). Here the
     scene's own spectrum is a power law and the noise is white, and L is the length for which the three together
-    explain the logarithm of the measured spectrum best; the lens lets L vary over the picture by a tenth. Where none
-    explains it distinctly, and no blur at all as well, there is none (0).
+    explain the logarithm of the measured spectrum best; the lens lets L vary over the picture by a tenth.
     `gray` is (h, w) uint8, `motion_px` the displacement per frame in the same pixels; lengths are in those pixels
     too. Costs about 5 ms at 640x360.
     """
@@ -43,9 +41,6 @@ def blur_length(gray: NDArray[np.uint8], motion_px: tuple[float, float]) -> tupl
     best = int(np.argmin(misfit))
     if best in (0, _LENGTHS - 1):
         return None
-    sharp = float(_misfit(np.log(power[used] + 1e-9), cycles[used], np.array([_NO_LENGTH]))[0])
-    if sharp <= misfit[best] and 1 - misfit[best] / np.median(misfit) < _DISTINCT:
-        return 0.0, float(np.clip(1 - sharp / np.median(misfit), 0, 1))
     before, at, after = misfit[best - 1 : best + 2]
     curve = before - 2 * at + after
     part = 0.5 * (before - after) / curve if curve > 0 else 0.0
@@ -95,7 +90,8 @@ def fit_shutter(
 ) -> float | None:
     """The shutter angle of a take in degrees: the weighted median of length / speed over its fast frames.
 
-    All arrays (frames,), NaN where nothing was measured. None where fewer than three frames tell.
+    All arrays (frames,), NaN where nothing was measured. None where fewer than three frames tell,
+    and where they do not agree, or none of them tells it distinctly: so it is with a take without blur.
     """
     usable = np.isfinite(lengths_px) & (speeds_px >= LEAST_MOTION_PX) & (distinctness > 0.05)
     if usable.sum() < _FEWEST_FRAMES:
@@ -105,4 +101,8 @@ def fit_shutter(
     order = np.argsort(share)
     total = np.cumsum(weight[order])
     middle = share[order][np.searchsorted(total, total[-1] / 2)]
+    agreeing = np.abs(share / middle - 1) <= _AGREES
+    distinct = float(np.mean(distinctness[usable][agreeing]))
+    if weight[agreeing].sum() < _MOST_AGREE * total[-1] or distinct < _DISTINCT:
+        return None
     return round(float(np.clip(middle * 360, 5, 360)), 1)
