@@ -72,7 +72,7 @@ def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, qualit
 
     def read(layer: Layer, frame: int) -> Picture:
         take = take_of(layer.take_id)
-        return films.read(take, frame) if frame == layer.frame else films.read_borrowed(take, frame)
+        return films.read(take, frame) if frame in layer.frames else films.read_borrowed(take, frame)
 
     def flows(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
         assert sample.between is not None

@@ -119,6 +119,12 @@ class Layer:
         return self.middle.frame
 
     @property
+    def frames(self) -> frozenset[int]:
+        """All frames that its moments are made of."""
+        others = (each.between.frame for each in self.samples if each.between is not None)
+        return frozenset((*(each.frame for each in self.samples), *others))
+
+    @property
     def src_from_out(self) -> Row9:
         return self.middle.src_from_out
 
