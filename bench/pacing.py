@@ -35,7 +35,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.core.sound.beats import beats_of
 from clevrin.demo.film import developed, frame_light
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.demo.music import music
+from clevrin.demo.music import agreement, music
 from clevrin.demo.scenes import SCENES
 
 DRAWN = ("hill", "walk-past", "picnic", "bunting", "parade", "runaway", "somersault", "tripod")
@@ -262,13 +262,7 @@ def beat_rows() -> list[Row]:
     for seed, tempos in enumerate(_TEMPOS):
         samples, true = music(tempos, 30, seed)
         beats = beats_of(samples.reshape(-1, 2).mean(axis=1)).beats_s  # 48,000 to 24,000 a second
-        free, right = list(true), 0
-        for at in beats:
-            near = [each for each in free if abs(each - at) <= 0.07]
-            if near:
-                free.remove(near[0])
-                right += 1
-        found.append(2 * right / max(1, len(beats) + len(true)))
+        found.append(agreement(beats, true))
     words = f"{np.mean(found):.3f}, worst {min(found):.2f}"
     return [Row("beats of made-up music, F-measure within 70 ms", "0.95", words, float(np.mean(found)) >= 0.95)]
 

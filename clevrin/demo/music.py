@@ -39,6 +39,17 @@ def music(tempos_bpm: Sequence[float], seconds: float, seed: int, *, between: fl
     return (made / np.abs(made).max() * 0.8).astype(np.float32), beats
 
 
+def agreement(found: Sequence[float], true: Sequence[float], within_s: float = 0.07) -> float:
+    """The F-measure of instants that were found: the nearest true one within a time counts, and each but once."""
+    free, right = list(true), 0
+    for at in found:
+        nearest = min(free, key=lambda each, at=at: abs(each - at), default=None)  # type: ignore[misc]
+        if nearest is not None and abs(nearest - at) <= within_s:
+            free.remove(nearest)
+            right += 1
+    return 2 * right / max(1, len(found) + len(true))
+
+
 def _add(made: NDArray[np.float64], at_s: float, hit: NDArray[np.float64], loud: float) -> None:
     first = int(at_s * RATE)
     hit = hit[: max(0, len(made) - first)]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from clevrin.core.errors import ClevrinError
 from clevrin.core.pace.timecode import frame_of, timecode
@@ -163,6 +163,22 @@ class Bench(QWidget):
         if event.type() == QEvent.Type.Resize:
             self.reload()
         return super().event(event)
+
+
+def bench_row(bench: QWidget) -> QHBoxLayout:
+    """The parts of a bench beside each other, without gaps."""
+    row = QHBoxLayout(bench)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(0)
+    return row
+
+
+def bench_column(spacing: int = 6) -> QVBoxLayout:
+    """The middle of a bench, its parts under each other."""
+    column = QVBoxLayout()
+    column.setContentsMargins(12, 8, 12, 8)
+    column.setSpacing(spacing)
+    return column
 
 
 class Transport(QWidget):

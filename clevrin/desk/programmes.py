@@ -14,7 +14,7 @@ from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.models import apply
-from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace import placed_shot, reel_frames
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out, planes
 from clevrin.core.render.plan import Plan, row9
@@ -213,7 +213,9 @@ def join_programme(project: Project, shot_id: str, within: Size, around: int) ->
     """The reel in a loop over the frames round the end of a shot."""
     reel = reel_programme(project, within)
     assert reel is not None
-    cut = next(placed.end for placed in placed_shots(project) if placed.shot.id == shot_id)
+    placed = placed_shot(project, shot_id)
+    assert placed is not None
+    cut = placed.end
     first, end = max(0, cut - around), min(reel.end, cut + around)
     return replace(reel, first=first, end=end, loop=(first, end))
 

@@ -3,10 +3,12 @@
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from clevrin.core.document import Shot
-from clevrin.core.pace import nominal_frame, placed_shots, reel_frame, shot_at
+from clevrin.core.pace import nominal_frame, placed_shot, reel_frame, shot_at
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
 from clevrin.desk.viewer import Viewer
+
+NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
 
 
 class ShotBench(Bench):
@@ -26,9 +28,9 @@ class ShotBench(Bench):
         session = self.context.session
         rate, first = float(session.project.take(shot.take_id).facts.rate), shot.span.first
         self.transport.show_frame(frame - first, shot.span.frames, rate, offset=first)
-        for placed in placed_shots(session.project):
-            if placed.shot.id == shot.id:
-                session.move_playhead(reel_frame(placed, frame))
+        placed = placed_shot(session.project, shot.id)
+        if placed is not None:
+            session.move_playhead(reel_frame(placed, frame))
 
     def seek_reel(self, frame: int) -> None:
         """Shows the frame of the chosen shot that stands at a frame of the reel."""

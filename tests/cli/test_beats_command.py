@@ -2,8 +2,8 @@
 
 import json
 
-from clevrin.demo.music import music
-from tests.core.test_beats import hits, written
+from clevrin.demo.music import agreement, music
+from tests.core.test_beats import written
 
 
 def test_the_command_says_them_as_json(clevrin, tmp_path):
@@ -12,6 +12,6 @@ def test_the_command_says_them_as_json(clevrin, tmp_path):
     code, said, _ = clevrin("beats", tmp_path / "tune.wav", "--json")
     values = json.loads(said)
     assert code == 0 and set(values) == {"tempo_bpm", "beats_s", "bars_s", "onsets_s"}
-    assert hits(tuple(values["beats_s"]), true) > 0.9
+    assert agreement(tuple(values["beats_s"]), true) > 0.9
     code, _, err = clevrin("beats", tmp_path / "gone.wav")
     assert code == 1 and len(err.strip().splitlines()) == 1

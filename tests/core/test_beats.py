@@ -8,22 +8,8 @@ import pytest
 from clevrin.core.errors import MediaError
 from clevrin.core.progress import Silent
 from clevrin.core.sound.beats import beats_of, find_beats
-from clevrin.demo.music import RATE, music
+from clevrin.demo.music import RATE, agreement, music
 from tests.films import numbered_film
-
-_NEAR_S = 0.07
-
-
-def hits(found: tuple[float, ...], true: list[float]) -> float:
-    """The F-measure of instants within 70 ms."""
-    free = list(true)
-    right = 0
-    for at in found:
-        near = [each for each in free if abs(each - at) <= _NEAR_S]
-        if near:
-            free.remove(min(near, key=lambda each, at=at: abs(each - at)))
-            right += 1
-    return 2 * right / max(1, len(found) + len(true))
 
 
 def written(path, samples) -> None:
@@ -39,7 +25,7 @@ def test_beats_and_bars_are_found_where_they_were_put(tmp_path, tempos):
     samples, true = music(tempos, 20, seed=len(tempos))
     written(tmp_path / "tune.wav", samples)
     found = find_beats(tmp_path / "tune.wav", Silent())
-    assert hits(found.beats_s, true) > 0.94 and hits(found.bars_s, true[::4]) > 0.8
+    assert agreement(found.beats_s, true) > 0.94 and agreement(found.bars_s, true[::4]) > 0.8
     if len(tempos) == 1:
         assert found.tempo_bpm == pytest.approx(tempos[0], rel=0.02)
 

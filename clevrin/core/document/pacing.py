@@ -17,6 +17,14 @@ MOST_SHUTTER_DEG = 720.0
 Easing = Annotated[float, Field(ge=0, le=1)]
 
 
+def bounded_speed(speed: float) -> float:
+    """The speed that there is next to one, with as many digits as can be told apart; none stays none."""
+    if not speed:
+        return 0.0
+    size = min(max(abs(speed), SLOWEST), FASTEST)
+    return round(size if speed > 0 else -size, 6)
+
+
 class PacePoint(Value):
     """How fast a shot plays at the middle of one frame of its take.
 

@@ -14,11 +14,11 @@ import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
 from clevrin.core.join.match import Proposal, Side, rank_pairs, room
-from clevrin.core.join.meeting import CutSide, meet, ramped
+from clevrin.core.join.meeting import with_ramps
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
-from clevrin.core.pace import played_rate, speed
+from clevrin.core.pace import played_rate
 
 _MOST_TRIED = 7
 _PROPOSALS = 48
@@ -69,23 +69,10 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ram
             shots[number], shots[number + 1] = joined(shots[number], shots[number + 1], proposal, frames)
     for number, proposal in enumerate(chosen):
         if proposal is not None and ramps:
-            pair = takes[number], takes[number + 1]
-            shots[number], shots[number + 1] = _meeting(pair, (shots[number], shots[number + 1]), reel.rate)
+            a, b = takes[number], takes[number + 1]
+            pair, _ = with_ramps((shots[number], shots[number + 1]), (a.take, b.take), (a.trace, b.trace), reel.rate)
+            shots[number], shots[number + 1] = pair
     return Assembled(reel=reel.changed(shots=(*reel.shots, *shots)), shots=tuple(shots), joins=tuple(chosen))
-
-
-def _meeting(takes: tuple[Measured, Measured], shots: tuple[Shot, Shot], reel_rate: Fraction) -> tuple[Shot, Shot]:
-    """Two joined shots with ramps that meet, where both of them move."""
-    plain = [float(speed(measured.take, reel_rate)) for measured in takes]
-    sides = [
-        CutSide.of(measured.trace, shot, leaving=number == 0, plain=plain[number])
-        for number, (measured, shot) in enumerate(zip(takes, shots, strict=True))
-    ]
-    meeting = meet(sides[0], sides[1])
-    if meeting is None:
-        return shots
-    rates = [float(measured.take.facts.rate) for measured in takes]
-    return ramped(*shots, meeting, (rates[0], rates[1]), (plain[0], plain[1]))
 
 
 def _side(measured: Measured, reel_rate: Fraction) -> Side:

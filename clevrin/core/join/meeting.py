@@ -6,14 +6,17 @@ bounds that are set. Where its change is to agree as well, the ramps are straigh
 """
 
 from dataclasses import dataclass
+from fractions import Fraction
 from math import sqrt
 
 import numpy as np
 
-from clevrin.core.document import PacePoint, Shot, Span
+from clevrin.core.document import PacePoint, Shot, Span, Take
+from clevrin.core.document.pacing import bounded_speed
 from clevrin.core.join.match import Proposal
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.motion.trace import Trace
+from clevrin.core.pace import speed
 
 LONGEST_REACH_S = 1.0
 _SHORTEST_REACH_S = 0.15
@@ -54,22 +57,21 @@ class CutSide:
 class Meeting:
     """The solved speeds: of the shot that leaves at the cut, of the one that arrives, and how long their ramps last.
 
-    `met`: whether the speed on the screen agrees; `change_met`: whether its change does, too. `straight`: the ramps.
+    `met`: whether the speed on the screen agrees; `change_met`: whether its change does, by ramps that are straight.
     """
 
     leave: float
     arrive: float
     leave_s: float
     arrive_s: float
-    straight: bool
     met: bool
     change_met: bool
 
     @property
     def words(self) -> str:
         """What it does, for people."""
-        told = f"speeds meet: leave at {self.leave:.3g}×, arrive at {self.arrive:.3g}×"
-        return told if self.met else f"speeds nearly meet: leave at {self.leave:.3g}×, arrive at {self.arrive:.3g}×"
+        how = "meet" if self.met else "nearly meet"
+        return f"speeds {how}: leave at {self.leave:.3g}×, arrive at {self.arrive:.3g}×"
 
 
 def meet(
@@ -91,17 +93,14 @@ def meet(
     on_screen = min(max(wanted, low), high) if met else wanted
     leave = min(max(on_screen / out, slowest), fastest)
     arrive = min(max(on_screen / in_, slowest), fastest)
-    longest = (
-        min(reach_s, _fits_s(leaving, leave)),
-        min(reach_s, _fits_s(arriving, arrive)),
-    )
+    longest = min(reach_s, _fits_s(leaving, leave)), min(reach_s, _fits_s(arriving, arrive))
     solved = _lengths(leaving, arriving, (leave, arrive), longest) if change_too and met else None
+    leave_s, arrive_s = solved or longest
     return Meeting(
         leave=round(leave, 4),
         arrive=round(arrive, 4),
-        leave_s=longest[0] if solved is None else solved[0],
-        arrive_s=longest[1] if solved is None else solved[1],
-        straight=solved is not None,
+        leave_s=leave_s,
+        arrive_s=arrive_s,
         met=met,
         change_met=solved is not None,
     )
@@ -111,7 +110,7 @@ def ramped(
     leaving: Shot, arriving: Shot, meeting: Meeting, rates: tuple[float, float], plain: tuple[float, float]
 ) -> tuple[Shot, Shot]:
     """The two shots with the ramps of a meeting; `rates`: frames of their takes a second, `plain`: their own speeds."""
-    ease = 0.0 if meeting.straight else 1.0
+    ease = 0.0 if meeting.change_met else 1.0
     out, in_ = (-1 if shot.reverse else 1 for shot in (leaving, arriving))
     cut = leaving.last_shown, arriving.first_shown
     reach_out = max(1, round(meeting.leave_s * (plain[0] + meeting.leave) / 2 * rates[0]))
@@ -119,14 +118,36 @@ def ramped(
     far_out = min(max(cut[0] - out * reach_out, leaving.span.first), leaving.span.end - 1)
     far_in = min(max(cut[1] + in_ * reach_in, arriving.span.first), arriving.span.end - 1)
     before = (
-        PacePoint(frame=far_out, speed=_sane(plain[0]), ease=ease),
-        PacePoint(frame=cut[0], speed=_sane(meeting.leave)),
+        PacePoint(frame=far_out, speed=bounded_speed(plain[0]), ease=ease),
+        PacePoint(frame=cut[0], speed=bounded_speed(meeting.leave)),
     )
     after = (
-        PacePoint(frame=cut[1], speed=_sane(meeting.arrive), ease=ease),
-        PacePoint(frame=far_in, speed=_sane(plain[1])),
+        PacePoint(frame=cut[1], speed=bounded_speed(meeting.arrive), ease=ease),
+        PacePoint(frame=far_in, speed=bounded_speed(plain[1])),
     )
     return _with_points(leaving, before, at_end=True), _with_points(arriving, after, at_end=False)
+
+
+def with_ramps(
+    shots: tuple[Shot, Shot],
+    takes: tuple[Take, Take],
+    traces: tuple[Trace, Trace],
+    reel_rate: Fraction,
+    enlarged: tuple[float, float] = (1.0, 1.0),
+) -> tuple[tuple[Shot, Shot], Meeting | None]:
+    """Two shots that follow each other with ramps that meet, and how they do: as they are where a side does not move.
+
+    `enlarged`: by how much either is at the cut, as it is held and framed.
+    """
+    plain = float(speed(takes[0], reel_rate)), float(speed(takes[1], reel_rate))
+    meeting = meet(
+        CutSide.of(traces[0], shots[0], leaving=True, plain=plain[0], enlarged=enlarged[0]),
+        CutSide.of(traces[1], shots[1], leaving=False, plain=plain[1], enlarged=enlarged[1]),
+    )
+    if meeting is None:
+        return shots, None
+    rates = float(takes[0].facts.rate), float(takes[1].facts.rate)
+    return ramped(*shots, meeting, rates, plain), meeting
 
 
 def proposed_meeting(proposal: Proposal, traces: tuple[Trace, Trace]) -> Meeting | None:
@@ -175,7 +196,3 @@ def _widths_per_s(trace: Trace, frame: int) -> float:
     """How fast the camera moves at the middle of a frame: from half of the way to it and half of the way from it."""
     rows = np.clip([frame, frame + 1], 1, trace.frames - 1)
     return float(np.hypot(*trace.velocity_px[rows].mean(axis=0)) / trace.width * float(trace.rate))
-
-
-def _sane(speed: float) -> float:
-    return round(min(max(speed, 1 / 16), 32.0), 6)

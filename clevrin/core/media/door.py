@@ -50,8 +50,8 @@ def told(path: Path) -> Iterator[None]:
         raise MediaError(f"{path.name} is not a film that can be read, or it is cut off.") from error
 
 
-_SOUNDS = "wav,flac,mp3,aac,ogg"
-"""What music comes in; like those of films, none of these opens another file."""
+_SOUNDS = "wav,flac,mp3,aac"
+"""What music comes in beside those; like those of films, none of these opens another file."""
 
 
 def open_container(path: Path, *, sounds: bool = False) -> av.container.InputContainer:

@@ -3,6 +3,7 @@
 from clevrin.core.pace.conform import (
     Placed,
     nominal_frame,
+    placed_shot,
     placed_shots,
     played_rate,
     reel_frame,
@@ -20,6 +21,7 @@ from clevrin.core.pace.conform import (
 __all__ = [
     "Placed",
     "nominal_frame",
+    "placed_shot",
     "placed_shots",
     "played_rate",
     "reel_frame",

@@ -131,6 +131,11 @@ def _row(project: Project, known: tuple[Placed, ...] = ()) -> tuple[Placed, ...]
     return tuple(row)
 
 
+def placed_shot(project: Project, shot_id: str) -> Placed | None:
+    """A shot where it stands on the reel; None for one that does not."""
+    return next((placed for placed in placed_shots(project) if placed.shot.id == shot_id), None)
+
+
 def reel_frames(project: Project) -> int:
     """The length of the reel in frames."""
     placed = placed_shots(project)
@@ -187,8 +192,7 @@ def stamped_frame(placed: Placed, frame: int, times_s: tuple[float, ...] | None)
     the nearer neighbour. A shot with speeds of its own plays at them by its take's own clock.
     """
     at, span = frame - placed.start, placed.shot.span
-    own_time = times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end
-    if times_s is None or not own_time or not 0 <= at < placed.frames:
+    if times_s is None or not _has_own_clock(placed, times_s) or not 0 <= at < placed.frames:
         return nominal_frame(placed, frame)
     if placed.shot.pace.points:
         return round(stamped_instant(placed, frame, times_s))
@@ -197,14 +201,11 @@ def stamped_frame(placed: Placed, frame: int, times_s: tuple[float, ...] | None)
 
 def stamped_instants(placed: Placed, times_s: tuple[float, ...] | None) -> NDArray[np.float64]:
     """(frames,): the moments that all frames of a shot show, as `stamped_instant` says of one; for drawing."""
-    span, last = placed.shot.span, placed.take.facts.frames - 1
     u = placed.time.seen(np.arange(placed.frames, dtype=float)).moment
-    instants = span.end - 0.5 - u if placed.shot.reverse else span.first + u - 0.5
-    if times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end:
-        shares = np.clip(instants + 0.5 - span.first, 0.0, span.frames) - 0.5
-        at_s = times_s[span.first] + shares / span.frames * (_end_s(times_s, span) - times_s[span.first])
-        instants = np.interp(at_s, times_s, np.arange(len(times_s)))
-    return np.clip(instants, 0, last)
+    instants = placed.shot.span.end - 0.5 - u if placed.shot.reverse else placed.shot.span.first + u - 0.5
+    if times_s is not None and _has_own_clock(placed, times_s):
+        instants = _by_own_clock(placed, times_s, instants)
+    return np.clip(instants, 0, placed.take.facts.frames - 1)
 
 
 def stamped_instant(placed: Placed, frame: int | Fraction, times_s: tuple[float, ...] | None) -> Fraction:
@@ -213,14 +214,23 @@ def stamped_instant(placed: Placed, frame: int | Fraction, times_s: tuple[float,
     It lies within the take. What the camera left out is between two frames, as long as it lasted.
     """
     instant = instant_of(placed.shot, placed.time.moment(frame - placed.start))
-    last = placed.take.facts.frames - 1
+    if times_s is not None and _has_own_clock(placed, times_s):
+        (found,) = _by_own_clock(placed, times_s, np.array([float(instant)]))
+        instant = Fraction(float(found)).limit_denominator(10**6)
+    return min(max(instant, Fraction(0)), Fraction(placed.take.facts.frames - 1))
+
+
+def _has_own_clock(placed: Placed, times_s: tuple[float, ...]) -> bool:
+    """Whether a shot plays by the time stamps of its take."""
+    return placed.take.conform == "as shot" and 1 < len(times_s) >= placed.shot.span.end
+
+
+def _by_own_clock(placed: Placed, times_s: tuple[float, ...], instants: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Instants (n,) of even time, by the stamps of the take; its span keeps the length that it has by even time."""
     span = placed.shot.span
-    if times_s is not None and placed.take.conform == "as shot" and 1 < len(times_s) >= span.end:
-        u = min(max(float(instant + _HALF - span.first), 0.0), float(span.frames))
-        end_s = _end_s(times_s, span)
-        at_s = times_s[span.first] + (u - 0.5) / span.frames * (end_s - times_s[span.first])
-        instant = Fraction(float(np.interp(at_s, times_s, np.arange(len(times_s))))).limit_denominator(10**6)
-    return min(max(instant, Fraction(0)), Fraction(last))
+    share = (np.clip(instants + 0.5 - span.first, 0.0, span.frames) - 0.5) / span.frames
+    at_s = times_s[span.first] + share * (_end_s(times_s, span) - times_s[span.first])
+    return np.interp(at_s, times_s, np.arange(len(times_s)))
 
 
 class _Stamped:

@@ -43,19 +43,23 @@ class Leg:
         return self.before == self.after == 0
 
     @property
+    def _whole(self) -> Fraction:
+        return self.whole_s or self.seconds
+
+    @property
     def end_u(self) -> Fraction:
         return self.u_at(self.seconds)
 
     def u_at(self, t: Fraction) -> Fraction:
         """Progress so many seconds after it begins."""
-        whole = self.whole_s or self.seconds
+        whole = self._whole
         if self.before == self.after or not whole:
             return self.u + self.before * t
         area = _area((self.since + t) / whole, self.ease) - _area(self.since / whole, self.ease)
         return self.u + self.before * t + (self.after - self.before) * whole * area
 
     def speed_at(self, t: Fraction) -> Fraction:
-        whole = self.whole_s or self.seconds
+        whole = self._whole
         if self.before == self.after or not whole:
             return self.before
         s = (self.since + t) / whole
@@ -63,7 +67,7 @@ class Leg:
 
     def seen(self, t: Numbers) -> tuple[Numbers, Numbers]:
         """Progress and speed, each (n,), so many seconds (n,) after it begins: for drawing."""
-        whole = float(self.whole_s or self.seconds)
+        whole = float(self._whole)
         before, grows = float(self.before), float(self.after - self.before)
         if not grows or not whole:
             return float(self.u) + before * t, np.full(len(t), before)
@@ -75,14 +79,9 @@ class Leg:
             before + grows * ((1 - ease) * s + ease * s * s * (3 - 2 * s)),
         )
 
-    @property
-    def _whole(self) -> Fraction:
-        return self.whole_s or self.seconds
-
     def part(self, a: Fraction, b: Fraction) -> "Leg":
         """What of it lies between two instants."""
-        whole = self.whole_s or self.seconds
-        return replace(self, u=self.u_at(a), seconds=b - a, since=self.since + a, whole_s=whole)
+        return replace(self, u=self.u_at(a), seconds=b - a, since=self.since + a, whole_s=self._whole)
 
     def time_of(self, u: Fraction) -> Fraction:
         """When it is at a progress that it passes; to a part in 2**60 where there is no closed form."""
@@ -142,7 +141,7 @@ def instant_of(shot: Shot, u: Fraction) -> Fraction:
 def _uncut(pace: Pace, shot: Shot, rate: Fraction) -> Iterator[tuple[Leg, int | None]]:
     """The legs before anything is cut to the span, each with the point that it ends at."""
     points = pace.points
-    speeds = [exact_speed(each.speed) * rate for each in points]
+    speeds = [_speed(each.speed) * rate for each in points]
     at, speed = progress_of(shot, points[0].frame), speeds[0]
     edge = Fraction(0) if speed > 0 else Fraction(shot.span.frames)
     if speed and (at - edge) / speed > 0:
@@ -189,7 +188,7 @@ def _within(leg: Leg, frames: Fraction) -> Iterator[Leg]:
         yield leg.part(begin, end)
 
 
-def exact_speed(speed: float) -> Fraction:
+def _speed(speed: float) -> Fraction:
     """A speed as it was meant: 0.1 is a tenth."""
     return Fraction(speed).limit_denominator(_SPEED_STEPS)
 

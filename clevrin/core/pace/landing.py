@@ -1,6 +1,7 @@
 """Landing on the beat: shots are made a little longer or shorter, so that each cut falls on the nearest beat."""
 
 from bisect import bisect_left
+from contextlib import suppress
 
 from clevrin.core.document import Pace, Project
 from clevrin.core.errors import ClevrinError
@@ -33,12 +34,8 @@ def landed(project: Project) -> tuple[tuple[str, Pace], ...]:
         if beat != cut and abs(beat - cut) <= _MOST_SHARE * frames:
             points = placed.shot.pace.points
             kept = frozenset({0, len(points) - 1}) if len(points) > 2 else frozenset()
-            clock = Clock(rate=placed.take.facts.rate, plain=placed.rate, reel_rate=placed.reel_rate)
-            try:
-                pace = as_long_as(placed.shot, beat - start, clock, kept)
-            except ClevrinError:
-                pace = None
-            if pace is not None:
+            with suppress(ClevrinError):  # no speeds can: it stays where it falls
+                pace = as_long_as(placed.shot, beat - start, Clock.of(placed), kept)
                 frames = beat - start
                 found.append((placed.shot.id, pace.changed(length_frames=frames)))
         start += frames

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from clevrin.core.document import Pace, PacePoint, Shot
-from clevrin.core.document.pacing import FASTEST, SLOWEST
+from clevrin.core.document.pacing import FASTEST, SLOWEST, bounded_speed
 from clevrin.core.errors import ClevrinError
+from clevrin.core.pace.conform import Placed
 from clevrin.core.pace.curve import legs_of, point_times, progress_of
 
 _HALVINGS = 40
@@ -23,6 +24,11 @@ class Clock:
     rate: Fraction
     plain: Fraction
     reel_rate: Fraction
+
+    @staticmethod
+    def of(placed: Placed) -> "Clock":
+        """That of a shot on a reel."""
+        return Clock(rate=placed.take.facts.rate, plain=placed.rate, reel_rate=placed.reel_rate)
 
     def frames(self, shot: Shot) -> float:
         """How many frames of the reel the speeds of a shot make it last, not rounded."""
@@ -55,7 +61,7 @@ def as_long_as(shot: Shot, frames: int, clock: Clock, kept: frozenset[int] = fro
     pace = shot.pace
     if not pace.points:
         middle = (shot.span.first + shot.span.end - 1) // 2
-        pace = pace.changed(points=(PacePoint(frame=middle, speed=_sane(clock.speed())),))
+        pace = pace.changed(points=(PacePoint(frame=middle, speed=bounded_speed(clock.speed())),))
     free = [k for k, point in enumerate(pace.points) if point.speed and k not in kept]
     if not free:
         free = [k for k, point in enumerate(pace.points) if point.speed]
@@ -63,7 +69,7 @@ def as_long_as(shot: Shot, frames: int, clock: Clock, kept: frozenset[int] = fro
     def scaled(by: float) -> Pace:
         return pace.changed(
             points=tuple(
-                point.changed(speed=_sane(point.speed * by)) if k in free else point
+                point.changed(speed=bounded_speed(point.speed * by)) if k in free else point
                 for k, point in enumerate(pace.points)
             ),
             length_frames=None,
@@ -96,13 +102,12 @@ def frame_at(shot: Shot, frame: int, at_s: float, clock: Clock) -> Pace:
         earlier = [PacePoint(frame=(begin + frame) // 2, speed=_speed_at(shot, (begin + frame) // 2, clock))]
 
     def bent(by: float) -> Pace:
-        gives_way = tuple(p.changed(speed=_sane(p.speed * by)) if p.speed else p for p in earlier)
+        gives_way = tuple(p.changed(speed=bounded_speed(p.speed * by)) if p.speed else p for p in earlier)
         return pace.changed(points=(*gives_way, PacePoint(frame=frame, speed=speed), *later))
 
     def off(by: float) -> float:
         made = shot.changed(pace=bent(by))
-        times = point_times(made, clock.rate)
-        reached = times[len(earlier)]
+        reached = point_times(made, clock.rate)[len(earlier)]
         return float(reached) - at_s if reached is not None else -at_s
 
     found = _bisected(off)
@@ -117,7 +122,7 @@ def _speed_at(shot: Shot, frame: int, clock: Clock) -> float:
     for leg in legs_of(shot, clock.rate, clock.plain):
         low, high = sorted((leg.u, leg.end_u))
         if low <= u <= high and leg.seconds:
-            return _sane(float(leg.speed_at(leg.time_of(u)) / clock.rate))
+            return bounded_speed(float(leg.speed_at(leg.time_of(u)) / clock.rate))
     return clock.speed()
 
 
@@ -130,14 +135,6 @@ def _bisected(off: Callable[[float], float]) -> float | None:
         middle = (low * high) ** 0.5
         low, high = (middle, high) if off(middle) > 0 else (low, middle)
     return high
-
-
-def _sane(speed: float) -> float:
-    """A speed that there is, with as many digits as can be told apart."""
-    if not speed:
-        return 0.0
-    size = min(max(abs(speed), SLOWEST), FASTEST)
-    return round(size if speed > 0 else -size, 6)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -160,7 +157,7 @@ def _points(*speeds: tuple[float, float]) -> Callable[[Shot], tuple[PacePoint, .
         found: dict[int, PacePoint] = {}
         for share, speed in speeds:
             frame = _at(shot, share)
-            found.setdefault(frame, PacePoint(frame=frame, speed=_sane(speed)))
+            found.setdefault(frame, PacePoint(frame=frame, speed=bounded_speed(speed)))
         return tuple(found.values())
 
     return made
@@ -181,10 +178,10 @@ def _into_the_end(shot: Shot, slow: float, fast: float) -> tuple[PacePoint, ...]
 def _back_and_forth(shot: Shot, slow: float, fast: float) -> tuple[PacePoint, ...]:
     there, near, back = _at(shot, 1.0), _at(shot, 0.85), _at(shot, 0.1)
     return (
-        PacePoint(frame=near, speed=_sane(slow)),
+        PacePoint(frame=near, speed=bounded_speed(slow)),
         PacePoint(frame=there, speed=0.0),
-        PacePoint(frame=near, speed=_sane(-slow)),
-        PacePoint(frame=back, speed=_sane(-slow)),
+        PacePoint(frame=near, speed=bounded_speed(-slow)),
+        PacePoint(frame=back, speed=bounded_speed(-slow)),
     )
 
 
@@ -202,6 +199,6 @@ def frozen(pace: Pace, frame: int, seconds: float, speed: float) -> Pace:
         raise ClevrinError("A picture is frozen where it goes forward.")
     points = [p for p in pace.points if p.frame != frame]
     at = next((k for k, each in enumerate(points) if each.frame > frame), len(points))
-    step = PacePoint(frame=frame, speed=_sane(speed))
+    step = PacePoint(frame=frame, speed=bounded_speed(speed))
     points[at:at] = [step, PacePoint(frame=frame, speed=0.0, stays_s=seconds), step]
     return pace.changed(points=tuple(points))

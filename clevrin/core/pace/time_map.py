@@ -180,9 +180,11 @@ class PacedTime:
         return leg.speed_at(since) * self._scale
 
     def fits(self, at: int | Fraction) -> bool:
-        leg, _ = self._leg(at)
-        slower, faster = sorted((abs(leg.before) * self._scale, abs(leg.after) * self._scale))
-        return fits(slower) and fits(faster) and round(slower) == round(faster)
+        return self._fits_along(self._leg(at)[0])
+
+    def _fits_along(self, leg: Leg) -> bool:
+        ends = [abs(speed) * self._scale for speed in (leg.before, leg.after)]
+        return all(map(fits, ends)) and round(ends[0]) == round(ends[1])
 
     def seen(self, at: Numbers) -> Seen:
         scale, begins = float(self._scale), np.array([float(each) for each in self._begins])
@@ -195,11 +197,11 @@ class PacedTime:
             inner = np.clip(since, 0.0, float(leg.seconds))
             moved, per_s = leg.seen(inner)
             u[here], speed[here] = moved + per_s * (since - inner), per_s * scale
-            rates = sorted((abs(leg.before) * self._scale, abs(leg.after) * self._scale))
-            fitting[here] = fits(rates[0]) and fits(rates[1]) and round(rates[0]) == round(rates[1])
+            fitting[here] = self._fits_along(leg)
             if not leg.stands:
                 u[here] += self._made_up_seen(at[here])
-        moved = np.clip(u, 0.5, self.shot.span.frames - 0.5)
+        inside = (at >= 0) & (at < self.frames)
+        moved = np.where(inside, np.clip(u, 0.5, self.shot.span.frames - 0.5), u)
         return Seen(progress=moved, moment=moved, speed=speed, fits=fitting)
 
     def _made_up_seen(self, at: Numbers) -> Numbers:

@@ -13,7 +13,7 @@ from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.gathering import blended, disc, mixed
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
-from clevrin.core.render.plan import Layer, Plan, Quality, Sample
+from clevrin.core.render.plan import Between, Layer, Plan, Quality, Sample
 from clevrin.core.render.seams import Patch, Weights, feathered, patched, strips
 
 Matrix = NDArray[np.float64]
@@ -41,9 +41,13 @@ _BLURRED_PX = 48
 def flow_between(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
     """The flow between the two frames of a sample, measured here."""
     assert sample.between is not None
-    to_from_src = np.array(sample.between.to_from_src).reshape(3, 3)
-    first_scale, second_scale = scale_of(layer.source_size, first.size), scale_of(layer.source_size, second.size)
-    return pair_flow(first.y, second.y, second_scale @ to_from_src @ np.linalg.inv(first_scale))
+    return pair_flow(first.y, second.y, _second_from_first(layer, sample.between, (first, second)))
+
+
+def _second_from_first(layer: Layer, between: Between, pictures: tuple[Picture, Picture]) -> Matrix:
+    """How the background moves between two pictures, in their own pixels: proxies may stand in for the film."""
+    first, second = (scale_of(layer.source_size, each.size) for each in pictures)
+    return np.asarray(second @ between.matrix @ np.linalg.inv(first))
 
 
 def execute(plan: Plan, read: Read, quality: Quality = "final", flows: Flows = flow_between) -> Picture:
@@ -89,7 +93,7 @@ def _of_one_frame(layer: Layer) -> bool:
     return len(layer.samples) == 1 and layer.samples[0].between is None
 
 
-def _look(layer: Layer, sample: Sample, source: Picture, size: tuple[int, int], quality: Quality) -> "Look":
+def _look(layer: Layer, sample: Sample, source: Picture, size: tuple[int, int], quality: Quality) -> Look:
     scale = scale_of(layer.source_size, source.size)
     return Look(
         matrix=scale @ sample.matrix,
@@ -125,16 +129,12 @@ def _seen_while_open(
 
 
 def _shown_between(
-    flows: Flows, layer: Layer, sample: Sample, pictures: tuple[Picture, Picture], look: "Look"
+    flows: Flows, layer: Layer, sample: Sample, pictures: tuple[Picture, Picture], look: Look
 ) -> Picture:
-    """A moment between two frames; both pictures are resampled once, where the hold and what moves say.
-
-    Coded values are mixed here, not light: both are of the same things.
-    """
+    """A moment between two frames; both pictures are resampled once, where the hold and what moves say."""
     between = sample.between
     assert between is not None
-    scales = [scale_of(layer.source_size, each.size) for each in pictures]
-    second_from_first = scales[1] @ np.array(between.to_from_src).reshape(3, 3) @ np.linalg.inv(scales[0])
+    second_from_first = _second_from_first(layer, between, pictures)
     if between.made == "mix":
         laid = [warped(pictures[0], look), warped(pictures[1], replace(look, matrix=second_from_first @ look.matrix))]
         return mixed(laid, [1 - between.share, between.share])

@@ -2,18 +2,15 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709
 from clevrin.core.media.colouring import light_of_yuv, yuv_of_light
-from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
+from clevrin.core.media.picture import Picture, picture_from_yuv, yuv_of
 from clevrin.core.render.plan import Spared
-
-Weights = NDArray[Any]
+from clevrin.core.render.seams import Weights, blended_planes
 
 _ROWS_AT_ONCE = 64
 
@@ -40,7 +37,7 @@ def mixed(pictures: Iterable[Picture], weights: Sequence[float]) -> Picture:
     on_each_other = np.empty(total.shape, np.uint16 if deep else np.uint8)
     for top in range(0, len(whole), _ROWS_AT_ONCE):
         rows = slice(top, top + _ROWS_AT_ONCE)
-        light: Weights = total[rows] / np.maximum(whole[rows], np.float32(1e-6))[..., None]
+        light = np.asarray(total[rows] / np.maximum(whole[rows], np.float32(1e-6))[..., None], np.float32)
         on_each_other[rows] = yuv_of_light(light, colour, deep=deep)
     made = picture_from_yuv(on_each_other, colour)
     if not clear:
@@ -60,13 +57,9 @@ def blended(over: Picture, under: Picture, share: Weights) -> Picture:
     """Two pictures of the same things, by how much of the first one is there, (h, w) 0 to 1."""
     height, width = over.u.shape
     half = cv2.resize(share, (width, height), interpolation=cv2.INTER_AREA)
-    y, u, v = (_blended(a, b, by) for a, b, by in zip(over.planes, under.planes, (share, half, half), strict=True))
+    planes = zip(over.planes, under.planes, (share, half, half), strict=True)
+    y, u, v = (blended_planes(*each) for each in planes)
     return replace(under, y=y, u=u, v=v)
-
-
-def _blended(a: Plane, b: Plane, share: Weights) -> Plane:
-    mix = a.astype(np.float32) * share + b.astype(np.float32) * (1 - share)
-    return np.asarray((mix + np.float32(0.5)).astype(b.dtype))
 
 
 def disc(spared: Spared, size: tuple[int, int]) -> Weights:

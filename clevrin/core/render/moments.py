@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document import Pace
 from clevrin.core.motion.models import apply, pixel_corners
 from clevrin.core.motion.trace import Trace
 from clevrin.core.render.plan import Between, Sample, Spared, row9
@@ -44,15 +45,16 @@ class Moments:
     held_from_out: Matrix
     size: tuple[int, int]
 
+    @property
+    def _pace(self) -> Pace:
+        return self.shown.resolved.shot.pace
+
     @cached_property
     def samples(self) -> tuple[Sample, ...]:
         """All of them, in the order in which they are seen; more than one where blur is added."""
-        pace = self.shown.resolved.shot.pace
-        instants = self._open
+        pace, placed, instants = self._pace, self.shown.placed, self._open
         if len(instants) == 1:
-            fitting = pace.made_between == "best" and self.shown.placed.time.fits(
-                self.shown.at - self.shown.placed.start
-            )
+            fitting = pace.made_between == "best" and placed.time.fits(self.shown.at - placed.start)
             if pace.made_between == "nearest" or fitting:
                 return (self._of_frame(self.shown.frame, Fraction(self.shown.frame)),)
             return (self._sample(instants[0], 1.0),)
@@ -77,7 +79,7 @@ class Moments:
     def spared(self) -> Spared | None:
         """Where added blur does not count."""
         samples = self.samples
-        sharp, followed = self.shown.resolved.shot.pace.shutter.sharp, self.shown.resolved.sharp
+        sharp, followed = self._pace.shutter.sharp, self.shown.resolved.sharp
         if sharp is None or followed is None or len(samples) == 1:
             return None
         middle = samples[len(samples) // 2]
@@ -95,7 +97,7 @@ class Moments:
         The take's own blur counts: two lengths add up by their squares, and so the added one is the root of the
         difference.
         """
-        angle = self.shown.resolved.shot.pace.shutter.angle_deg
+        angle = self._pace.shutter.angle_deg
         now = self.shown.instant()
         if not angle:
             return (now,)
@@ -108,7 +110,7 @@ class Moments:
         moved = self._movement(begins, ends)
         own_px = moved * own / whole
         count = ceil(float(share) * moved / max(_SMEAR_PX, own_px))
-        if self.shown.resolved.shot.pace.shutter.blurs == "everything":
+        if self._pace.shutter.blurs == "everything":
             count = max(count, _FEWEST_SAMPLES, ceil(whole * float(share)))
         count = min(count, _MOST_SAMPLES) | 1  # one of them is the middle
         if count < 2:
@@ -117,9 +119,7 @@ class Moments:
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:
         """How far the picture moves on the screen between two moments where it moves most, in output pixels."""
-        corners: Matrix = np.array([*pixel_corners(*self.size), (np.array(self.size) - 1) / 2], np.float64).astype(
-            float
-        )
+        corners = np.array([*pixel_corners(*self.size), (np.array(self.size) - 1) / 2], np.float64)
         base = self._nearest((begins + ends) / 2)
         out_from_base = np.linalg.inv(self._map(base, (begins + ends) / 2))
         steps = [begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1)]
@@ -139,7 +139,7 @@ class Moments:
         if abs(instant - near) <= FITS:
             return self._of_frame(near, Fraction(near), weight)
         frame = floor(instant)
-        made: Literal["mix", "flow"] = "mix" if self.shown.resolved.shot.pace.made_between == "mix" else "flow"
+        made: Literal["mix", "flow"] = "mix" if self._pace.made_between == "mix" else "flow"
         between = Between(
             frame=frame + 1, share=float(instant - frame), to_from_src=row9(self._between(frame, frame + 1)), made=made
         )
@@ -163,10 +163,18 @@ class Moments:
 
     def _laid(self, base: int, frame: int) -> Matrix:
         """How the output lies on a frame, in pixels of another one as the background moves."""
-        state = self.shown.resolved.state
-        path = state.path.at(frame) if isinstance(state, Held) else np.eye(3)
-        matrix = self._between(frame, base) @ path @ self.held_from_out
-        return np.asarray(matrix / matrix[2, 2])
+        known = self._known.get((base, frame))
+        if known is None:
+            state = self.shown.resolved.state
+            path = state.path.at(frame) if isinstance(state, Held) else np.eye(3)
+            matrix = self._between(frame, base) @ path @ self.held_from_out
+            known = self._known[base, frame] = np.asarray(matrix / matrix[2, 2])
+        return known
+
+    @cached_property
+    def _known(self) -> dict[tuple[int, int], Matrix]:
+        """What `_laid` has found: many samples of an open shutter lie between the same few frames."""
+        return {}
 
     def _between(self, before: int, after: int) -> Matrix:
         """Pixels of a frame to those of another one."""

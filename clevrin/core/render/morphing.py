@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from clevrin.core.media.picture import Picture, Plane, Siting
 from clevrin.core.pace.in_between import Moment
 from clevrin.core.render.laying import HALF, SHRINKS, Look, Places, averaged, bent_map, shrinks
+from clevrin.core.render.seams import blended_planes
 
 Matrix = NDArray[np.float64]
 Field = NDArray[Any]
@@ -120,7 +121,4 @@ def _blend(planes: tuple[Plane, Plane], look: Look, places: tuple[Places, Places
             x, y = _moved((x, y), small_from_out @ np.linalg.inv(look.matrix))
         made.append(cv2.remap(small, x, y, look.kernel, borderMode=look.border, borderValue=beyond))
     share = np.ascontiguousarray(share[: made[0].shape[0], : made[0].shape[1]])
-    if made[0].dtype == np.uint8:
-        return cv2.blendLinear(made[1], made[0], share, 1 - share)
-    mixed = made[1].astype(np.float32) * share + made[0].astype(np.float32) * (1 - share)
-    return np.asarray((mixed + np.float32(0.5)).astype(made[0].dtype))
+    return blended_planes(made[1], made[0], share)

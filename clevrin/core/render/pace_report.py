@@ -5,7 +5,7 @@ from typing import Literal
 
 from clevrin.core.pace import Placed
 from clevrin.core.render.films import Films
-from clevrin.core.render.picture import trust_key
+from clevrin.core.render.picture import trust_of
 from clevrin.core.render.plan import Layer, Row9
 from clevrin.core.render.planner import plan_shown
 from clevrin.core.render.resolving import ResolvedShot, Shown
@@ -41,9 +41,7 @@ def pace_figures(resolved: ResolvedShot, placed: Placed, size: tuple[int, int], 
 
 def _figures(layer: Layer, resolved: ResolvedShot, films: Films) -> FrameFigures:
     invented = [each for each in layer.samples if each.between is not None]
-    trusts = [films.trusts.get(trust_key(resolved.take, each)) for each in invented]
-    known = [float(each) for each in trusts if isinstance(each, float)]
-    trust = 1.0 if not invented else min(known) if known else None
+    trust = trust_of(layer, resolved.take, films)
     made: MadeOf = "frame"
     if len(layer.samples) > 1:
         made = "gathered"

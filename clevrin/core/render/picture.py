@@ -61,8 +61,17 @@ def plan_at(project: Project, frame: int, size: tuple[int, int], store: Measurem
     return plan_frame(resolve_frame(project, frame, of), size)
 
 
-def trust_key(take: Take, sample: Sample) -> tuple[str, int, int]:
-    """The name under which it is kept how far the flow of a sample can be trusted."""
+def trust_of(layer: Layer, take: Take, films: Films) -> float | None:
+    """How far the moments of a layer can be trusted, 0 to 1: as far as the worst of them; None where that is not known.
+
+    It is known of those whose flow was asked for with these films.
+    """
+    invented = [each for each in layer.samples if each.between is not None]
+    found = [films.trusts.get(_trust_key(take, each)) for each in invented]
+    return min((float(each) for each in found if isinstance(each, float)), default=None if invented else 1.0)
+
+
+def _trust_key(take: Take, sample: Sample) -> tuple[str, int, int]:
     assert sample.between is not None
     return take.fingerprint, sample.frame, sample.between.frame
 
@@ -76,10 +85,10 @@ def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, qualit
 
     def flows(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
         assert sample.between is not None
+        frames = _trust_key(take_of(layer.take_id), sample)
         background = tuple(round(each, 6) for each in sample.between.to_from_src)
-        key = take_of(layer.take_id).fingerprint, sample.frame, sample.between.frame, background, first.size
-        pair = films.flows.once(key, lambda: flow_between(layer, sample, first, second))
-        films.trusts.put(trust_key(take_of(layer.take_id), sample), pair.trust)
+        pair = films.flows.once((*frames, background, first.size), lambda: flow_between(layer, sample, first, second))
+        films.trusts.put(frames, pair.trust)
         return pair
 
     return execute(plan, read, quality, flows)

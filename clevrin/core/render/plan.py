@@ -49,6 +49,10 @@ class Between:
     to_from_src: Row9
     made: Literal["mix", "flow"] = "flow"
 
+    @property
+    def matrix(self) -> NDArray[np.float64]:
+        return _square(self.to_from_src)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Sample:

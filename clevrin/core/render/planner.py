@@ -39,7 +39,7 @@ def plan_shot(
     """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
     shot, take, state = resolved.shot, resolved.take, resolved.state
     source = take.facts.width, take.facts.height
-    held_from_out = reel_map(source, reel_size, size, shot.mirror, shot.turns, resolved.fit)
+    held_from_out = _held_from_out(resolved, reel_size, size)
     path_window = state.path.window if isinstance(state, Held) else 1.0
     cut = path_window < 1 or (resolved.fit != "fill" and not _fills(held_from_out, source, size))
     plain = Layer.of(
@@ -74,9 +74,7 @@ def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) 
     layer = plan_shot(resolved, shown.frame, reel_size, size, weight=shown.weight)
     if resolved.course is None or isinstance(resolved.state, Lacking):
         return layer
-    shot, take = resolved.shot, resolved.take
-    source = take.facts.width, take.facts.height
-    held_from_out = reel_map(source, reel_size, size, shot.mirror, shot.turns, resolved.fit)
+    held_from_out = _held_from_out(resolved, reel_size, size)
     moments = Moments(shown=shown, course=resolved.course, held_from_out=held_from_out, size=size)
     samples = moments.samples
     return replace(
@@ -92,6 +90,12 @@ def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: t
     if lenders is None:
         return ()
     return borrowed_frames(lenders.trace, lenders.chain, frame, src_from_out, size)
+
+
+def _held_from_out(resolved: ResolvedShot, reel_size: tuple[int, int], size: tuple[int, int]) -> Matrix:
+    """Pixels of the reel's picture at a size to those of a shot's held picture."""
+    shot, facts = resolved.shot, resolved.take.facts
+    return reel_map((facts.width, facts.height), reel_size, size, shot.mirror, shot.turns, resolved.fit)
 
 
 def reel_map(

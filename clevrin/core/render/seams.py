@@ -121,14 +121,15 @@ def patched(picture: Picture, there: Weights, patches: list[Patch]) -> Picture:
             weights = _as_large(patch.there, plane)
             ours = _as_large(both.astype(np.float32), plane) > 0.5
             matched = _matched(plane, picture.planes[k], ours)
-            planes[k] = _blended(matched, planes[k], weights)
+            planes[k] = blended_planes(matched, planes[k], weights)
     for k, plane in enumerate(picture.planes):
         weights = _as_large(there, plane)
-        planes[k] = _blended(plane, planes[k], weights)
+        planes[k] = blended_planes(plane, planes[k], weights)
     return replace(picture, y=planes[0], u=planes[1], v=planes[2])
 
 
-def _blended(over: Plane, under: Plane, weights: Weights) -> Plane:
+def blended_planes(over: Plane, under: Plane, weights: Weights) -> Plane:
+    """Two planes by how much of the first one is there, (h, w) 0 to 1."""
     over, under = np.ascontiguousarray(over), np.ascontiguousarray(under)
     if over.dtype == np.uint8:
         return cv2.blendLinear(over, under, weights, 1 - weights)

@@ -1,6 +1,5 @@
 """Sound at other speeds than it was recorded at: read along the shot's own map of time."""
 
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -59,10 +58,9 @@ def resampled(sound: Sound, edges: Numbers) -> Sound:
 def _source_s(placed: Placed, stamps_s: Numbers | None, first: int, end: int, total: int) -> Numbers:
     """Seconds of the take at the beginnings of samples `first` to `end`, and at the end of the last one."""
     knots = np.arange(first // _KNOT_SAMPLES, -(-end // _KNOT_SAMPLES) + 1) * _KNOT_SAMPLES
-    per_sample = Fraction(placed.frames, total)
     span, frames = placed.shot.span, placed.shot.span.frames
-    gone = np.array([float(placed.time.progress(int(k) * per_sample - Fraction(1, 2))) for k in knots])
-    gone = np.clip(gone, 0.0, frames)
+    at = np.asarray(knots * (placed.frames / total) - 0.5, np.float64)
+    gone = np.clip(placed.time.seen(at).progress, 0.0, frames)
     place = span.end - gone if placed.shot.reverse else span.first + gone
     seconds = place / float(placed.take.facts.rate)
     if stamps_s is not None:

@@ -1,20 +1,19 @@
 """The Join bench: how two shots meet, what is proposed, and a loop around the cut."""
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from clevrin.core.document import Join, Project, Shot
 from clevrin.core.document.edits import JoinShots, SetLeave
 from clevrin.core.document.model import LONGEST_DISSOLVE
 from clevrin.core.join import Proposal, joined, rank_pairs
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
-from clevrin.core.join.meeting import CutSide, meet, ramped
 from clevrin.core.join.meeting import Meeting as RampMeeting
-from clevrin.core.pace import Placed, placed_shots, played_rate, speed
+from clevrin.core.join.meeting import with_ramps
+from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.proposals import ProposalTable
@@ -36,12 +35,8 @@ class JoinBench(Bench):
         self._ranked_for: tuple | None = None
         self._trying: Proposal | None = None
         """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        column = QVBoxLayout()
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(8)
+        row = bench_row(self)
+        column = bench_column(8)
         self.strips = Strips(context, ridges)
         self.table = ProposalTable()
         self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
@@ -133,34 +128,24 @@ class JoinBench(Bench):
         dissolve = int(self.dissolve.number)
         outgoing, incoming = joined(*pair, self._trying, (frames[0], frames[1]), dissolve)
         if self.ramps_button.isChecked():
-            outgoing, incoming = self._ramped(outgoing, incoming)
+            (outgoing, incoming), _ = self._ramped(outgoing, incoming)
         return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
 
-    def _ramped(self, outgoing: Shot, incoming: Shot) -> tuple[Shot, Shot]:
-        """The two shots with ramps that meet at the cut, as far as their motion is measured."""
-        meeting = self._meeting(outgoing, incoming)
-        if meeting is None:
-            return outgoing, incoming
-        takes = [self.context.session.project.take(shot.take_id) for shot in (outgoing, incoming)]
-        reel_rate = self.context.session.project.reel.rate
-        rates = tuple(float(take.facts.rate) for take in takes)
-        plain = tuple(float(speed(take, reel_rate)) for take in takes)
-        return ramped(outgoing, incoming, meeting, (rates[0], rates[1]), (plain[0], plain[1]))
-
-    def _meeting(self, outgoing: Shot, incoming: Shot) -> RampMeeting | None:
-        """The speeds at which the two sides of a cut meet on the screen, as they are held and framed."""
+    def _ramped(self, outgoing: Shot, incoming: Shot) -> tuple[tuple[Shot, Shot], RampMeeting | None]:
+        """The two shots with ramps that meet at the cut as they are held and framed, as far as they are measured."""
         project, measurements = self.context.session.project, self.context.measurements
-        sides = []
-        for shot, leaving in ((outgoing, True), (incoming, False)):
-            take = project.take(shot.take_id)
-            trace = measurements.trace(take)
-            if trace is None:
-                return None
-            path = measurements.held_before(shot)
-            kept = 1.0 if path is None else path.kept_at(shot.last_shown if leaving else shot.first_shown)
-            plain = float(speed(take, project.reel.rate))
-            sides.append(CutSide.of(trace, shot, leaving=leaving, plain=plain, enlarged=1 / max(kept, 1e-3)))
-        return meet(*sides)
+        shots = outgoing, incoming
+        takes = project.take(outgoing.take_id), project.take(incoming.take_id)
+        left, right = (measurements.trace(take) for take in takes)
+        if left is None or right is None:
+            return shots, None
+        paths = [measurements.held_before(shot) for shot in shots]
+        kept = [
+            1.0 if path is None else path.kept_at(frame)
+            for path, frame in zip(paths, (outgoing.last_shown, incoming.first_shown), strict=True)
+        ]
+        enlarged = 1 / max(kept[0], 1e-3), 1 / max(kept[1], 1e-3)
+        return with_ramps(shots, takes, (left, right), project.reel.rate, enlarged)
 
     def showing(self) -> Showing | None:
         tried = self._tried()
@@ -249,7 +234,7 @@ class JoinBench(Bench):
             )
         )
         self._agreement.setText(self._agreement_words(project, outgoing))
-        found = self._meeting(outgoing, incoming)
+        _, found = self._ramped(outgoing, incoming)
         self.ramps_button.setEnabled(found is not None)
         self._ramps_note.setText("" if found is None else found.words)
         self.take_button.setEnabled(self._trying is not None)
@@ -371,7 +356,7 @@ class JoinBench(Bench):
         pair = self.pair
         if self._trying is None and on and pair is not None:  # on the join as it is on the reel
             self.ramps_button.setChecked(False)
-            outgoing, incoming = self._ramped(*pair)
+            (outgoing, incoming), _ = self._ramped(*pair)
             self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Ramps that meet"))
             return
         self._show_tried()

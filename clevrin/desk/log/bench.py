@@ -1,13 +1,13 @@
 """The Log bench: take cards, a viewer with the ridge under it, and a sheet with facts, notes and spans."""
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QLabel, QVBoxLayout
 
 from clevrin.core.document import Shot, Span, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
 from clevrin.desk import theme
-from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
 from clevrin.desk.log.cards import TakeCards
@@ -34,9 +34,7 @@ class LogBench(Bench):
         self._loops = False
         self._take_frame: dict[str, int] = {}
         self.edits = LoggingEdits(context)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
+        row = bench_row(self)
         self.cards = TakeCards(context, ridges)
         row.addWidget(self.cards)
         row.addLayout(self._make_middle(), 1)
@@ -68,9 +66,7 @@ class LogBench(Bench):
         for name, button in self.mark_buttons.items():
             button.setCheckable(True)
             button.clicked.connect(lambda on, name=name: self.mark_picture(name, on))
-        column = QVBoxLayout()
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(6)
+        column = bench_column()
         head = FlowLayout()
         self._heading = QLabel()
         self._heading.setFont(theme.font(theme.TITLE_PX, strong=True))

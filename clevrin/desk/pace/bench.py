@@ -3,28 +3,28 @@
 from collections import Counter
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import PacePoint, Project
-from clevrin.core.pace import Placed, placed_shots, shot_at
+from clevrin.core.pace import Placed, placed_shot, shot_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import has_sound, reel_sound
-from clevrin.desk.bench import Bench, Showing, Transport
+from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.pace.curve import PaceCurve
 from clevrin.desk.pace.edits import PaceEdits
 from clevrin.desk.pace.fields import PaceHere
-from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, shot_picture
+from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, planned
 from clevrin.desk.pace.seen import PacedShot
 from clevrin.desk.pace.sheet import PaceSheet
 from clevrin.desk.pace.ticks import TickBar
 from clevrin.desk.playback import Programme
 from clevrin.desk.sheet import quiet_label
+from clevrin.desk.shot_bench import NO_SHOT
 from clevrin.desk.sound_out import Sound
 from clevrin.desk.viewer import Viewer
 
-_NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
 _POINT, _TICK = "point", "tick"
 
 
@@ -38,9 +38,7 @@ class PaceBench(Bench):
         self.preparing = Preparing(context, self)
         self.sheet = PaceSheet()
         self.edits = PaceEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: self.at)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
+        row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self.sheet)
         self._connect()
@@ -48,9 +46,7 @@ class PaceBench(Bench):
     # How it is put together
 
     def _make_middle(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(6)
+        column = bench_column()
         self.viewer = Viewer()
         self.viewer.wanted_size_changed.connect(self.reload)
         self.transport = Transport(self.context)
@@ -118,7 +114,7 @@ class PaceBench(Bench):
 
     def showing(self) -> Showing | None:
         shot, project = self.context.session.shot, self.context.session.project
-        placed = None if shot is None else _placed(project, shot.id)
+        placed = None if shot is None else placed_shot(project, shot.id)
         if placed is None:
             return None
         size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
@@ -134,7 +130,7 @@ class PaceBench(Bench):
             plain = placed.shot.pace.changed(in_between="nearest", shutter={"angle_deg": 0})
             shots = tuple(s.changed(pace=plain) if s.id == placed.shot.id else s for s in project.reel.shots)
             project = project.changed(reel=project.reel.changed(shots=shots))
-            placed = _placed(project, placed.shot.id) or placed
+            placed = placed_shot(project, placed.shot.id) or placed
         prepared = self.preparing.prepared
         roll = prepared.roll(project, placed.shot.id, size)
 
@@ -142,7 +138,7 @@ class PaceBench(Bench):
             at = frame - placed.start
             found = prepared.get((roll, at))
             if found is None:
-                _, plan, _ = shot_picture(sources, project, placed, at, size)
+                _, plan, _ = planned(sources, project, placed, at, size)
                 found = made(sources, plan, placed)
             return (found,)
 
@@ -214,7 +210,7 @@ class PaceBench(Bench):
         if shot is None:
             self._seen = None
             self.sheet.set_about("")
-            self.viewer.show_words(_NO_SHOT)
+            self.viewer.show_words(NO_SHOT)
             self._made.setText("")
             for lane in (self.curve, self.ticks):
                 lane.show_shot(None)
@@ -246,7 +242,6 @@ class PaceBench(Bench):
             frames=seen.frames,
             slow=edits.slow,
             fast=edits.fast,
-            freeze_s=edits.freeze_s,
         )
         self.sheet.show_pace(here, seen.take)
         row = round(self.at)
@@ -290,10 +285,6 @@ class PaceBench(Bench):
 
     def _on_field_changing(self, field: object, value: object, gesture: str) -> None:
         field.edit(self.edits, value, gesture)  # type: ignore[attr-defined]
-
-
-def _placed(project: Project, shot_id: str) -> Placed | None:
-    return next((each for each in placed_shots(project) if each.shot.id == shot_id), None)
 
 
 def _made_words(seen: PacedShot) -> str:

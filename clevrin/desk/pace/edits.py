@@ -29,8 +29,8 @@ class PaceEdits:
         at: Callable[[], float],
     ) -> None:
         self._context, self._seen, self._tell, self._at = context, seen, tell, at
-        self.slow, self.fast, self.freeze_s = USUAL_SLOW, USUAL_FAST, USUAL_FREEZE_S
-        """The figures of ready ramps, and how long a picture is frozen."""
+        self.slow, self.fast = USUAL_SLOW, USUAL_FAST
+        """The figures of ready ramps."""
 
     # Points
 
@@ -60,10 +60,7 @@ class PaceEdits:
         seen, number = self._seen(), self.here()
         if seen is None:
             return
-        if number is None:
-            point = seen.point_here(self._at())
-        else:
-            point = seen.pace.points[number]
+        point = seen.point_here(self._at()) if number is None else seen.pace.points[number]
         try:
             self.put(number, _changed(point, fields), gesture)
         except ValueError as error:
@@ -113,7 +110,7 @@ class PaceEdits:
         if seen is None:
             return
         here = seen.point_here(self._at())
-        self._try(seen, lambda: frozen(seen.pace, here.frame, self.freeze_s, here.speed), "Freeze picture")
+        self._try(seen, lambda: frozen(seen.pace, here.frame, USUAL_FREEZE_S, here.speed), "Freeze picture")
 
     def loop(self) -> None:
         """Puts the shot on the reel once more, behind itself."""

@@ -24,7 +24,6 @@ class PaceHere:
     frames: int
     slow: float
     fast: float
-    freeze_s: float
 
 
 def speed_words(speed: float) -> str:

@@ -16,10 +16,10 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from clevrin.core.document import Project
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
-from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.pace import Placed, placed_shot
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.picture import carried_out, trust_key
+from clevrin.core.render.picture import carried_out, trust_of
 from clevrin.core.render.plan import Layer, Plan
 from clevrin.core.render.planner import plan_shown
 from clevrin.core.render.reel_colour import reel_colour
@@ -100,7 +100,7 @@ def heavy(layer: Layer) -> bool:
     return len(layer.samples) > 1 or layer.middle.between is not None
 
 
-def shot_picture(sources: Sources, project: Project, placed: Placed, at: int, size: Size) -> tuple[Layer, Plan, bool]:
+def planned(sources: Sources, project: Project, placed: Placed, at: int, size: Size) -> tuple[Layer, Plan, bool]:
     """How a shot alone is shown at a frame counted from its first one, and whether all that takes is measured."""
     resolved = resolve(HoldRequest.of(project, placed.shot, placed.take), sources.measured)
     one = Shown(resolved=resolved, placed=placed, at=placed.start + at, weight=1.0)
@@ -135,7 +135,8 @@ class Preparing(QObject):
         if self._wanted is not None and self._wanted[0] is project and self._wanted[1:] == (shot_id, size):
             return
         self._wanted = project, shot_id, size
-        placed = next(each for each in placed_shots(project) if each.shot.id == shot_id)
+        placed = placed_shot(project, shot_id)
+        assert placed is not None, "a shot of the reel is prepared"
         store, prepared = self._context.measurements.store, self.prepared
         roll = prepared.roll(project, shot_id, size)
 
@@ -147,12 +148,13 @@ class Preparing(QObject):
                     key = roll, at
                     if prepared.has(key):
                         continue
-                    layer, plan, measured = shot_picture(sources, project, placed, at, size)
+                    layer, plan, measured = planned(sources, project, placed, at, size)
                     if not measured:
                         return
                     if heavy(layer):
                         pixels = made(sources, plan, placed)
-                        prepared.put(key, pixels, _trust(sources, placed, layer))
+                        trust = trust_of(layer, placed.take, sources.films)
+                        prepared.put(key, pixels, 1.0 if trust is None else trust)
 
         def ended(_: None) -> None:
             self._tell.stop()
@@ -177,10 +179,3 @@ class Preparing(QObject):
         self._wanted = None
         self._tell.stop()
         self._context.jobs.stop(("prepare",))
-
-
-def _trust(sources: Sources, placed: Placed, layer: Layer) -> float:
-    """How far the invented moments of a layer can be trusted: as far as the worst of them."""
-    keys = [trust_key(placed.take, each) for each in layer.samples if each.between is not None]
-    found = [sources.films.trusts.get(key) for key in keys]
-    return min((float(each) for each in found if isinstance(each, float)), default=1.0)

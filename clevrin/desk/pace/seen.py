@@ -7,8 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Pace, PacePoint, Project, Shot, Take
+from clevrin.core.document.pacing import bounded_speed
 from clevrin.core.motion import Whip
-from clevrin.core.pace import Placed, placed_shots, stamped_instants
+from clevrin.core.pace import Placed, placed_shot, stamped_instants
 from clevrin.core.pace.curve import point_times, progress_of
 from clevrin.core.pace.shaping import Clock
 from clevrin.core.pace.time_map import Seen
@@ -30,7 +31,7 @@ class PacedShot:
     def of(
         project: Project, shot_id: str, stamps_s: tuple[float, ...] | None, whips: tuple[Whip, ...]
     ) -> "PacedShot | None":
-        found = next((placed for placed in placed_shots(project) if placed.shot.id == shot_id), None)
+        found = placed_shot(project, shot_id)
         return None if found is None else PacedShot(project=project, placed=found, stamps_s=stamps_s, whips=whips)
 
     @property
@@ -52,8 +53,7 @@ class PacedShot:
     @property
     def clock(self) -> Clock:
         """How its time goes where nothing is said."""
-        placed = self.placed
-        return Clock(rate=placed.take.facts.rate, plain=placed.rate, reel_rate=placed.reel_rate)
+        return Clock.of(self.placed)
 
     @cached_property
     def _course(self) -> Seen:
@@ -120,10 +120,7 @@ class PacedShot:
     def point_here(self, at: float) -> PacePoint:
         """A point at a place on its reel that changes nothing there."""
         row = int(np.clip(round(at), 0, self.frames - 1))
-        speed = float(self.speeds[row])
-        if speed:
-            speed = float(np.sign(speed) * np.clip(abs(speed), 1 / 16, 32))
-        return PacePoint(frame=self.frame_at(at), speed=round(speed, 4))
+        return PacePoint(frame=self.frame_at(at), speed=round(bounded_speed(float(self.speeds[row])), 4))
 
     def reel_place(self, frame: float) -> float:
         """Where on its reel an instant of the take is first, in frames of it."""

@@ -169,13 +169,13 @@ def _paint_words(
 
 
 def _marks(placed: Placed, layout: ReelLayout, context: Context) -> list[str]:
-    shot = placed.shot
+    shot, pace = placed.shot, pace_words(placed)
     marks = {
         hold_words(shot, context): shot.hold.how != "none",
         "lent motion": shot.loan is not None,
         "mirrored": bool(shot.mirror),
         "backward": shot.reverse,
-        f"{pace_words(placed)} speed": pace_words(placed) != "1×",
+        f"{pace} speed": pace != "1×",
     }
     return [words for words, on in marks.items() if on]
 
@@ -184,9 +184,9 @@ def pace_words(placed: Placed) -> str:
     """How fast a shot plays: one speed, or the least and the most."""
     if placed.even:
         return f"{float(placed.speed_at(placed.start)):.3g}×"
-    some = range(placed.start, placed.end, max(1, placed.frames // 48))
-    speeds = [float(placed.speed_at(k)) for k in some]
-    low, high = min(speeds), max(speeds)
+    some = np.arange(0.0, placed.frames, max(1, placed.frames // 48))
+    speeds = placed.time.seen(some).speed * float(placed.reel_rate / placed.take.facts.rate)
+    low, high = float(speeds.min()), float(speeds.max())
     return f"{low:.3g}×" if high - low < 0.01 * abs(high) else f"{low:.2g}–{high:.2g}×"
 
 

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from clevrin.core.document import Pose
 from clevrin.desk import theme
-from clevrin.desk.bench import Showing, Transport
+from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.programmes import LaidOver, reframe_programme
 from clevrin.desk.reframe.edits import GateEdits
@@ -20,10 +20,9 @@ from clevrin.desk.reframe.seen import SeenShot
 from clevrin.desk.reframe.sheet import ReframeSheet
 from clevrin.desk.reframe.telling import counter_zoom, followed, sharpness
 from clevrin.desk.sheet import quiet_label
-from clevrin.desk.shot_bench import ShotBench, titled
+from clevrin.desk.shot_bench import NO_SHOT, ShotBench, titled
 from clevrin.desk.viewer import Viewer
 
-_NO_SHOT = "There is no shot yet. In Log, choose a span of a take and press Enter."
 _POSE = "pose"
 
 
@@ -39,9 +38,7 @@ class ReframeBench(ShotBench):
         self.offers, self.offer_row = Offers(context, self), OfferRow(context)
         self.sheet = ReframeSheet(self.offer_row)
         self.edits = GateEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: context.player.frame)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
+        row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self.sheet)
         self._connect()
@@ -49,9 +46,7 @@ class ReframeBench(ShotBench):
     # How it is put together
 
     def _make_middle(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(6)
+        column = bench_column()
         pictures = QHBoxLayout()
         pictures.setSpacing(12)
         self.whole, self.result, self.other = Viewer(), Viewer(), Viewer()
@@ -219,7 +214,7 @@ class ReframeBench(ShotBench):
         if shot is None:
             self._seen = None
             self.sheet.set_about("")
-            self.whole.show_words(_NO_SHOT)
+            self.whole.show_words(NO_SHOT)
             self.result.show_words("")
             self.lanes.show_words("")
             return

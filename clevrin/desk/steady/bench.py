@@ -12,12 +12,12 @@ from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import calm_frames, course, idle_axes, shake, shake_px
 from clevrin.desk import theme
-from clevrin.desk.bench import Showing, Transport
+from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
 from clevrin.desk.programmes import before_after_programme, outline_programme
 from clevrin.desk.sheet import plain_button, quiet_label
-from clevrin.desk.shot_bench import ShotBench, titled
+from clevrin.desk.shot_bench import NO_SHOT, ShotBench, titled
 from clevrin.desk.steady.edits import HoldEdits
 from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
@@ -47,9 +47,7 @@ class SteadyBench(ShotBench):
         self._before_held = False
         self._performance: Performance | None = None
         self.proposals = ShotProposals(context.session, context.jobs, context.measurements)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
+        row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self._make_sheet())
         context.session.trouble.connect(self.sheet.trouble.tell)
@@ -57,9 +55,7 @@ class SteadyBench(ShotBench):
         self.proposals.changed.connect(lambda _: self._show_proposals())
 
     def _make_middle(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(6)
+        column = bench_column()
         foot = FlowLayout()
         self.transport = Transport(self.context)
         foot.addWidget(self.transport)
@@ -181,7 +177,7 @@ class SteadyBench(ShotBench):
         self._show_overlays()
         if shot is None:
             self.sheet.set_about("")
-            words = "There is no shot yet. In Log, choose a span of a take and press Enter."
+            words = NO_SHOT
             self.before.show_words("")
             self.after.show_words(words)
             self.lanes.show_words("")
