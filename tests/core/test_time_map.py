@@ -228,3 +228,7 @@ def test_a_frozen_picture_lies_among_the_other_speeds():
     made = frozen(shot.pace, 100, 2.0, 1.5)
     assert [p.frame for p in made.points] == [50, 100, 100, 100, 150]
     assert CLOCK.frames(shot.changed(pace=made)) > CLOCK.frames(shot) + 59
+    back = paced((50, 1.0), (150, 2.0), reverse=True).shot
+    turned = back.changed(pace=frozen(back.pace, 100, 2.0, 1.5, reverse=True))
+    assert [p.frame for p in turned.pace.points] == [150, 100, 100, 100, 50]
+    assert CLOCK.frames(turned) > CLOCK.frames(back) + 59

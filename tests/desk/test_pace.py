@@ -10,6 +10,7 @@ from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.pace import placed_shots
 from clevrin.demo.music import music
+from clevrin.desk.pace import preparing
 from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
 from tests.core.test_beats import written
 
@@ -87,6 +88,35 @@ def test_escape_drops_a_drag_under_way(pace):
     assert points(pace)[0][1] > 1.5
     pace.key(Qt.Key.Key_Escape)
     assert points(pace)[0][1] == 1.0
+
+
+def test_speeds_of_a_shot_that_plays_backward_are_all_played(pace):
+    pace.do("reverse")
+    for at in (8, 22, 15):
+        double_click(pace, at, 1.0)
+    frames_of_points = [frame for frame, _ in points(pace)]
+    assert frames_of_points == sorted(frames_of_points, reverse=True) and len(frames_of_points) == 3
+    assert None not in bench(pace)._seen.places
+    look_at(pace, 12)
+    pace.click(bench(pace).sheet.freeze_button)
+    assert None not in bench(pace)._seen.places and frames(pace) == pytest.approx(60, abs=1)
+
+
+def test_what_is_not_measured_yet_is_prepared_once_it_is(pace, monkeypatch):
+    planned, asked, measured = preparing.planned, [], []
+
+    def half(*args):
+        asked.append(args)
+        return (*planned(*args)[:2], bool(measured))
+
+    monkeypatch.setattr(preparing, "planned", half)
+    double_click(pace, 15, 0.5)
+    jobs = pace.window.jobs
+    pace.until(lambda: asked and not jobs.is_running(("prepare",)))
+    assert not bench(pace).ticks._prepared
+    measured.append(True)
+    bench(pace).measurements_changed()
+    pace.until(lambda: bench(pace).ticks._prepared)
 
 
 def test_a_tick_is_dragged_to_where_its_frame_should_be_shown(pace):

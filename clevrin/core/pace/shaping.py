@@ -39,18 +39,9 @@ class Clock:
         return float(self.plain / self.rate)
 
 
-def put(pace: Pace, number: int | None, point: PacePoint) -> Pace:
-    """The pace with a point instead of the one of a number, or among the others by its frame (None)."""
-    points = list(pace.points)
-    if number is not None:
-        points[number] = point
-        return pace.changed(points=tuple(points))
-    falls = len(points) > 1 and points[0].frame > points[-1].frame
-    at = next((k for k, each in enumerate(points) if (each.frame > point.frame) != falls), len(points))
-    if at < len(points) and falls and points[at].frame > point.frame:
-        at = len(points)
-    points.insert(at, point)
-    return pace.changed(points=tuple(points))
+def put(pace: Pace, number: int, point: PacePoint, *, instead: bool) -> Pace:
+    """The pace with a point at a place in the order of play, instead of the one there or before it."""
+    return pace.changed(points=(*pace.points[:number], point, *pace.points[number + instead :]))
 
 
 def as_long_as(shot: Shot, frames: int, clock: Clock, kept: frozenset[int] = frozenset()) -> Pace:
@@ -193,12 +184,16 @@ READY: dict[str, Ready] = {
 }
 
 
-def frozen(pace: Pace, frame: int, seconds: float, speed: float) -> Pace:
-    """The pace with a picture that stands still: from a speed to none, for so long, and on at that speed."""
+def frozen(pace: Pace, frame: int, seconds: float, speed: float, *, reverse: bool = False) -> Pace:
+    """The pace with a picture that stands still: from a speed to none, for so long, and on at that speed.
+
+    `reverse`: whether the shot plays backward, and so through its points.
+    """
     if speed <= 0:
         raise ClevrinError("A picture is frozen where it goes forward.")
     points = [p for p in pace.points if p.frame != frame]
-    at = next((k for k, each in enumerate(points) if each.frame > frame), len(points))
+    way = -1 if reverse else 1
+    at = next((k for k, each in enumerate(points) if way * each.frame > way * frame), len(points))
     step = PacePoint(frame=frame, speed=bounded_speed(speed))
     points[at:at] = [step, PacePoint(frame=frame, speed=0.0, stays_s=seconds), step]
     return pace.changed(points=tuple(points))

@@ -51,7 +51,8 @@ class PaceEdits:
         if seen is None:
             return
         label = "Add speed" if number is None else "Change speed"
-        made = put(seen.pace, number, point)
+        at = seen.order_at(self._at()) if number is None else number
+        made = put(seen.pace, at, point, instead=number is not None)
         kept = frozenset() if number is None else frozenset({number})
         self._do(seen, made, label, gesture, kept)
 
@@ -110,7 +111,12 @@ class PaceEdits:
         if seen is None:
             return
         here = seen.point_here(self._at())
-        self._try(seen, lambda: frozen(seen.pace, here.frame, USUAL_FREEZE_S, here.speed), "Freeze picture")
+        reverse = seen.shot.reverse
+        self._try(
+            seen,
+            lambda: frozen(seen.pace, here.frame, USUAL_FREEZE_S, here.speed, reverse=reverse),
+            "Freeze picture",
+        )
 
     def loop(self) -> None:
         """Puts the shot on the reel once more, behind itself."""

@@ -140,7 +140,7 @@ class Preparing(QObject):
         store, prepared = self._context.measurements.store, self.prepared
         roll = prepared.roll(project, shot_id, size)
 
-        def work(progress: Progress) -> None:
+        def work(progress: Progress) -> bool:
             with Sources.of(store, light=True) as sources:
                 for number in range(placed.frames):
                     at = (self._around + number) % placed.frames
@@ -150,13 +150,16 @@ class Preparing(QObject):
                         continue
                     layer, plan, measured = planned(sources, project, placed, at, size)
                     if not measured:
-                        return
+                        return False
                     if heavy(layer):
                         pixels = made(sources, plan, placed)
                         trust = trust_of(layer, placed.take, sources.films)
                         prepared.put(key, pixels, 1.0 if trust is None else trust)
+            return True
 
-        def ended(_: None) -> None:
+        def ended(all_measured: bool) -> None:
+            if not all_measured:
+                self._wanted = None  # asked for again once it is
             self._tell.stop()
             self.changed.emit()
 

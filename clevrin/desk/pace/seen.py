@@ -112,6 +112,11 @@ class PacedShot:
         found = min(near, default=None)
         return found[1] if found is not None and found[0] <= within else None
 
+    def order_at(self, at: float) -> int:
+        """How many of its points are played before a place on its reel."""
+        before = [k for k, place in enumerate(self.places) if place is not None and place <= at]
+        return max(before) + 1 if before else 0
+
     def frame_at(self, at: float) -> int:
         """The frame of the take that is the nearest at a place on its reel."""
         row = int(np.clip(round(at), 0, self.frames - 1))
