@@ -12,6 +12,7 @@ from pathlib import Path
 import av
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from clevrin.core.media import writing
 from clevrin.core.media.picture import Picture, picture_from_rgb
@@ -54,11 +55,13 @@ def numbered_film(
     pixel_format: str = "yuv420p",
     stamps: Sequence[int] | None = None,
     keyframes: int = 12,
-    sound: bool = False,
+    sound: bool | NDArray[np.float64] = False,
     container: str | None = None,
     tagged: bool = True,
 ) -> Path:
     """A film whose frames bear their numbers. `stamps`: time of each frame in milliseconds (variable rate).
+
+    `sound`: with a tone of 440 Hz, or with samples (n,) at 48,000 a second.
 
     `tagged`: it says that its colours are those of BT.709.
     """
@@ -73,11 +76,14 @@ def numbered_film(
         if stamps is not None:
             stream.time_base = stream.codec_context.time_base = Fraction(1, 1000)
         audio = (
-            out.add_stream("aac" if codec != "libvpx" else "libvorbis", rate=48000, layout="stereo") if sound else None
+            None
+            if sound is False
+            else out.add_stream("aac" if codec != "libvpx" else "libvorbis", rate=48000, layout="stereo")
         )
         if audio is not None:
             t = np.arange(round(48000 * frames / rate)) / 48000
-            tone = np.repeat(0.4 * np.sin(2 * np.pi * 440 * t)[None], 2, axis=0).astype(np.float32)
+            heard = 0.4 * np.sin(2 * np.pi * 440 * t) if isinstance(sound, bool) else sound
+            tone = np.repeat(heard[None], 2, axis=0).astype(np.float32)
             for at in range(0, tone.shape[1] - 1023, 1024):
                 block = av.AudioFrame.from_ndarray(np.ascontiguousarray(tone[:, at : at + 1024]), "fltp", "stereo")
                 block.sample_rate, block.pts, block.time_base = 48000, at, Fraction(1, 48000)

@@ -149,12 +149,23 @@ def assemble_takes(
     out: Out,
     order: Annotated[Order, typer.Option(help="The order of the takes.")] = Order.given,
     ramps: Annotated[bool, typer.Option("--ramps", help="Both sides of joins play so fast that they meet.")] = False,
+    music: Annotated[Path | None, typer.Option(help="A sound file that lies under the reel.")] = None,
+    beats: Annotated[bool, typer.Option("--beats", help="Cuts fall on the beats of the music.")] = False,
 ) -> None:
     """Makes a project whose reel joins the takes at their best matches."""
     from clevrin.core.join.assemble import Measured, assemble
     from clevrin.core.render.sources import Sources
+    from clevrin.core.sound.beats import find_beats
+    from clevrin.core.sound.bed import on_the_beat, take_in_music
 
-    check_output(out, media)
+    if beats and music is None:
+        raise typer.BadParameter("beats are those of the music: name it with --music", param_hint="--beats")
+    check_output(out, [*media, *([] if music is None else [music])])
+    laid, heard = None, None
+    if music is not None:
+        laid = take_in_music(music)
+        with shown(f"Listening to {music.name}") as progress:
+            heard = find_beats(music, progress) if beats else None
     with Sources.of() as sources:
         measured = []
         for path in media:
@@ -164,8 +175,15 @@ def assemble_takes(
             measured.append(Measured(take=take, trace=found, film=sources.films.reader))
         project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
         made = assemble(project.reel, measured, best_order=order is Order.best, ramps=ramps)
-    project = project.changed(reel=made.reel)
+    project = project.changed(reel=made.reel, music=laid)
+    landing = ""
+    if heard is not None and laid is not None:
+        project, on = on_the_beat(project, heard.beats_s)
+        cuts = len(made.shots) - 1
+        landing = f"{on} of {cuts} cuts fall on beats" if heard.beats_s else f"{laid.name} has no beat to cut on"
     save(project, out)
+    if landing:
+        print_line(landing)
     row = placed_shots(project)[-len(made.shots) :]
     for number, placed in enumerate(row):
         if number:
@@ -221,7 +239,7 @@ def export_otio(
 ) -> None:
     """Hands the reel of a project on as an OpenTimelineIO timeline."""
     loaded = load(project)
-    write_text(out, timeline_text(loaded), [project, *_media_of(loaded)])
+    write_text(out, timeline_text(loaded), [project, *loaded.media])
 
 
 @app.command("import-otio")
@@ -244,7 +262,7 @@ def export_takes(
 ) -> None:
     """Writes the take list with its spans as CSV."""
     loaded = load(project)
-    write_text(out, take_list_csv(loaded.takes), [project, *_media_of(loaded)])
+    write_text(out, take_list_csv(loaded.takes), [project, *loaded.media])
 
 
 @app.command("import-takes")
@@ -256,7 +274,3 @@ def import_takes(
     """Gives the takes of a project the marks, notes and spans of a list."""
     check_output(out, [table])
     save(with_take_list(load(project), read_text(table, "a table")), out)
-
-
-def _media_of(project: Project) -> list[Path]:
-    return [Path(take.path) for take in project.takes]

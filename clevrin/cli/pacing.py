@@ -22,6 +22,7 @@ _EASES = {"straight": 0.0, "soft": 1.0}
 EaseOfRamp = choices("EaseOfRamp", _EASES)
 MadeBetween = choices("MadeBetween", ("nearest", "mix", "flow", "best"))
 WhatBlurs = choices("WhatBlurs", ("camera", "everything"))
+HowItSounds = choices("HowItSounds", ("along", "kept", "silent"))
 PaceHow = choices("PaceHow", ("none", "float", "lock-off"))
 
 
@@ -40,6 +41,7 @@ def pace(
         float, typer.Option(callback=within(0, MOST_SHUTTER_DEG), help="Degrees: blur as of such a shutter.")
     ] = 0.0,
     blur: Annotated[WhatBlurs, typer.Option(help="What the added blur follows.")] = WhatBlurs.everything,
+    sound: Annotated[HowItSounds, typer.Option(help="What becomes of its sound at other speeds.")] = HowItSounds.along,
     how: Annotated[PaceHow, typer.Option(help="Whether the take is held as well.")] = PaceHow.none,
     keep: Keep = 0.85,
     report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
@@ -51,6 +53,7 @@ def pace(
         points=_points(speed, take, _EASES[ease.value]),
         in_between=in_between.value,
         shutter=Shutter(angle_deg=shutter, blurs=blur.value),
+        pitch=sound.value,
         length_frames=_length(frames),
     )
     shot = Shot(take_id=take.id, span=take.whole, hold=Hold(how=how.value, keep=keep), pace=wanted)

@@ -1,13 +1,17 @@
 """Music of our own, made by code, so that its beats are known: drums, and a tune that wanders."""
 
 from collections.abc import Sequence
+from fractions import Fraction
+from pathlib import Path
 
+import av
 import numpy as np
 from numpy.typing import NDArray
 
 RATE = 48_000
 Sound = NDArray[np.float32]
 
+_BLOCK = 960
 _HIT_S = 0.25
 _ROOT_HZ = 220.0
 _SCALE = (0, 2, 4, 7, 9, 12)
@@ -37,6 +41,23 @@ def music(tempos_bpm: Sequence[float], seconds: float, seed: int, *, between: fl
         _add(made, at + late, _note(float(rng.choice(_SCALE)), lasts), 0.25)
         at += lasts
     return (made / np.abs(made).max() * 0.8).astype(np.float32), beats
+
+
+def kite_day() -> tuple[Sound, list[float]]:
+    """The music of the demo: its samples, and its beats in seconds."""
+    return music((120.0,), 18.0, seed=12, between=0.4)
+
+
+def write_sound(path: Path, sound: Sound) -> None:
+    """Writes samples (n,) at 48,000 a second as Opus in Ogg, on both sides."""
+    both = np.repeat(np.ascontiguousarray(sound)[None], 2, axis=0)
+    with av.open(str(path), "w", format="ogg") as out:
+        stream = out.add_stream("libopus", rate=RATE, layout="stereo")
+        for at in range(0, both.shape[1], _BLOCK):
+            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(both[:, at : at + _BLOCK]), "fltp", "stereo")
+            block.sample_rate, block.pts, block.time_base = RATE, at, Fraction(1, RATE)
+            out.mux(stream.encode(block))
+        out.mux(stream.encode(None))
 
 
 def agreement(found: Sequence[float], true: Sequence[float], within_s: float = 0.07) -> float:

@@ -8,6 +8,8 @@ from clevrin.core.document import (
     Hold,
     Join,
     Output,
+    Pace,
+    PacePoint,
     Placement,
     Pose,
     Project,
@@ -16,17 +18,23 @@ from clevrin.core.document import (
     Span,
     Track,
 )
-from clevrin.core.document.edits import AddTakes
+from clevrin.core.document.edits import AddTakes, LayMusic
 from clevrin.core.document.files import load, save
 from clevrin.core.document.gating import SOFT
 from clevrin.core.document.keeping import data_folder
 from clevrin.core.errors import DocumentError
 from clevrin.core.media.taking_in import take_in
-from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.core.pace import placed_shots
+from clevrin.core.sound.bed import beat_markers, take_in_music
+from clevrin.demo.footage_maker import FOOTAGE, MUSIC
+from clevrin.demo.music import kite_day
 from clevrin.demo.scenes import SCENES
 
 NAME = "Kite day on Gable Hill"
-
+_WHIP = 1.8
+"""How fast the whip goes by, against how it was shot."""
+_LEAVES, _ARRIVES = 0.9917, 1.0083
+"""How the walk and the hill share that, so that the picture is as fast on either side: as the ramps are solved."""
 
 UPRIGHT = Output(id="upright", name="upright", width=540, height=960)
 _STROLLER = Track(
@@ -44,10 +52,17 @@ def _gate(*poses: Pose, follows: tuple[Follow, ...] = ()) -> tuple[Gate, ...]:
 
 
 def demo_project() -> Project:
-    """The takes, and a reel: the walk past the workshop whips over to the hill; then the picnic.
+    """The takes, and a reel to music: the walk past the workshop runs into a whip over to the hill; then the picnic.
 
-    An upright output tells the same: its gate goes from door to door, follows somebody over the hill, ends on a kite.
+    Both sides of the whip are ramps that meet, the picnic goes by slowly from 60 frames a second, and cuts fall on
+    beats. An upright output tells the same: its gate goes from door to door, follows somebody over the hill, ends on a
+    kite.
     """
+    return _to_music(plain_demo())
+
+
+def plain_demo() -> Project:
+    """The demo at the speeds at which it was shot, without music."""
     takes = {each.name: take_in(FOOTAGE / f"{each.name}.mp4") for each in SCENES}
     takes["hill"] = takes["hill"].changed(tracks=(_STROLLER,))
     project = AddTakes(takes=tuple(takes.values())).apply(Project(name=NAME))
@@ -81,6 +96,28 @@ def demo_project() -> Project:
         ),
     )
     return project.changed(outputs=(UPRIGHT,), reel=Reel(rate=walk.rate, width=1280, height=720, shots=shots))
+
+
+def _to_music(project: Project) -> Project:
+    """The demo with its speeds and its music. Of the hill as much is shown as ends on a beat."""
+    walk, hill, picnic = project.reel.shots
+    walk = walk.changed(pace=_speeds((98, 1.0), (walk.last_shown, _WHIP * _LEAVES)))
+    hill = hill.changed(pace=_speeds((hill.first_shown, _WHIP * _ARRIVES), (48, 1.0)))
+    picnic = picnic.changed(pace=_speeds((38, 1.0), (68, 0.5), (130, 0.5), (160, 1.0)))
+    _, beats_s = kite_day()
+    rate = project.reel.rate
+    beat = round((beats_s[1] - beats_s[0]) * rate)
+    row = placed_shots(project.changed(reel=project.reel.changed(shots=(walk, hill, picnic))))
+    hill = hill.changed(span=Span(first=hill.span.first, end=hill.span.end - row[1].frames % beat))
+    project = project.changed(reel=project.reel.changed(shots=(walk, hill, picnic)))
+    whip_s = float(row[0].end / rate)
+    start_s = whip_s - min(beats_s, key=lambda at: abs(at - whip_s))
+    music = take_in_music(MUSIC).changed(start_s=start_s)
+    return LayMusic(music=music, beats=beat_markers(beats_s, project, start_s)).apply(project)
+
+
+def _speeds(*speeds: tuple[int, float]) -> Pace:
+    return Pace(points=tuple(PacePoint(frame=frame, speed=speed) for frame, speed in speeds))
 
 
 def demo_file(*, fresh: bool = False) -> Path:

@@ -8,6 +8,7 @@ from clevrin.desk.bench import Bench
 from clevrin.desk.exchanging import Exchanging
 from clevrin.desk.footage import Footage
 from clevrin.desk.log.bench import LogBench
+from clevrin.desk.music.edits import MusicEdits
 from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.playing import Playing
 from clevrin.desk.projects import Projects
@@ -35,6 +36,7 @@ class Desk(Protocol):
     steady: SteadyBench
     reframe: ReframeBench
     pace: PaceBench
+    music: MusicEdits
 
     @property
     def bench(self) -> Bench:
@@ -50,6 +52,8 @@ class Desk(Protocol):
     def show_settings(self) -> None: ...
 
     def show_format(self) -> None: ...
+
+    def show_music(self) -> None: ...
 
     def show_keys(self) -> None: ...
 
@@ -215,6 +219,8 @@ ACTIONS: tuple[Action, ...] = (
     _action(
         "edit", "choose-all", "Choose all shots", lambda desk: desk.reel_edits.choose_all(), "Ctrl+A", when=_has_reel
     ),
+    _action("edit", "lay-music", "Lay music under the reel…", lambda desk: desk.music.ask_for_music()),
+    _action("edit", "music", "Music and its beats…", lambda desk: desk.show_music(), "H"),
     _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
     _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),
     _action("look", "play", "Play or stop", lambda desk: desk.playing.toggle(), "Space"),
@@ -252,9 +258,7 @@ ACTIONS: tuple[Action, ...] = (
         when=lambda desk: desk.log.marks.can_hand_on,
     ),
     _action("work", "import-track", "Read a track…", lambda desk: desk.exchanging.ask_for_track(), when=_has_take),
-    _action(
-        "work", "beats", "Mark the beats of a sound…", lambda desk: desk.exchanging.ask_for_beats(), when=_has_reel
-    ),
+    _action("work", "beats", "Mark the beats of a sound…", lambda desk: desk.music.ask_for_beats(), when=_has_reel),
     _action(
         "work",
         "import-motion",

@@ -3,18 +3,15 @@
 from pathlib import Path
 from typing import Protocol
 
-from clevrin.core.document import Marker
-from clevrin.core.document.edits import SetBeats, SetTakes
+from clevrin.core.document.edits import SetTakes
 from clevrin.core.document.files import read_text
 from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import Imported, read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.outputs import write_text
-from clevrin.core.pace import reel_frames
-from clevrin.core.sound.beats import Beats, find_beats
 from clevrin.desk.context import Context
-from clevrin.desk.file_dialogs import SOUNDS, TABLES, TIMELINES, FileDialogs
+from clevrin.desk.file_dialogs import TABLES, TIMELINES, FileDialogs
 from clevrin.desk.jobs import Job
 
 
@@ -115,39 +112,9 @@ class Exchanging:
     def ask_for_motion(self) -> None:
         self._files.ask_for_one("Read a motion", self._motions.read_motion, TABLES)
 
-    # Beats
-
-    def ask_for_beats(self) -> None:
-        self._files.ask_for_one("Find the beats of a sound", self.read_beats, SOUNDS)
-
-    def read_beats(self, path: Path) -> None:
-        """Marks the beats of a sound on the reel, as if it began with it."""
-
-        def done(found: Beats) -> None:
-            project = self._session.project
-            rate, frames = float(project.reel.rate), reel_frames(project)
-            at = sorted({round(second * rate) for second in found.beats_s if second * rate < frames})
-            if not at:
-                self._notices.trouble(f"{path.name} has no beat that could be followed within this reel.")
-                return
-            self._session.do(SetBeats(beats=tuple(Marker(frame=frame, kind="beat") for frame in at)))
-            self._notices.tell(f"{len(at)} beats of {path.name}, {found.tempo_bpm:.0f} a minute", None)
-
-        self._notices.all_well()
-        self._context.jobs.start(
-            Job(
-                key=("beats", str(path)),
-                what=f"Listening to {path.name}",
-                work=lambda progress: find_beats(path, progress),
-                done=done,
-                failed=self._notices.trouble,
-            )
-        )
-
     def _write(self, path: Path, text: str) -> None:
         try:
-            takes = self._session.project.takes
-            write_text(path, text, [self._session.path, *(Path(take.path) for take in takes)])
+            write_text(path, text, [self._session.path, *self._session.project.media])
         except MediaError as error:
             self._notices.trouble(str(error))
         else:

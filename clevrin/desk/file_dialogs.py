@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 FILMS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mpg *.mpeg *.mxf *.3gp *.wmv)"
 TABLES = "Tables (*.csv)"
 TIMELINES = "Timelines (*.otio)"
-SOUNDS = "Sounds (*.wav *.flac *.mp3 *.aac *.m4a *.ogg *.opus *.mp4 *.mov *.mkv)"
+SOUND_SUFFIXES = (".wav", ".flac", ".mp3", ".aac", ".m4a", ".ogg", ".opus")
+SOUNDS = f"Sounds ({' '.join(f'*{suffix}' for suffix in (*SOUND_SUFFIXES, '.mp4', '.mov', '.mkv'))})"
 ALL = "All files (*)"
 
 

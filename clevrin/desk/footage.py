@@ -7,18 +7,22 @@ from clevrin.core.document.edits import RemoveTake
 from clevrin.core.document.files import SUFFIX
 from clevrin.desk.context import Context
 from clevrin.desk.exchanging import Exchanging
-from clevrin.desk.file_dialogs import ALL, FILMS, FileDialogs
+from clevrin.desk.file_dialogs import ALL, FILMS, SOUND_SUFFIXES, FileDialogs
+from clevrin.desk.music.edits import MusicEdits
 from clevrin.desk.projects import Projects
 
 
 class Footage:
     """Asks for footage, and gives every file to whom it belongs."""
 
-    def __init__(self, context: Context, files: FileDialogs, projects: Projects, exchanging: Exchanging) -> None:
-        self._context, self._files, self._projects, self._exchanging = context, files, projects, exchanging
+    def __init__(
+        self, context: Context, files: FileDialogs, projects: Projects, exchanging: Exchanging, music: MusicEdits
+    ) -> None:
+        self._context, self._files, self._music = context, files, music
+        self._projects, self._exchanging = projects, exchanging
 
     def open_files(self, paths: Iterable[Path]) -> None:
-        """Opens a project or timeline that is among some files, and brings the films and folders in."""
+        """Opens a project or timeline that is among some files, brings films and folders in, and lays a sound."""
         chosen = list(paths)
         projects = [path for path in chosen if path.suffix == SUFFIX]
         timelines = [path for path in chosen if path.suffix == ".otio"]
@@ -26,7 +30,11 @@ class Footage:
             self._projects.open(projects[0])
         elif timelines:
             self._exchanging.open_timeline(timelines[0])
-        self._context.intake.add(path for path in chosen if path.suffix not in (SUFFIX, ".otio"))
+        music = [path for path in chosen if path.suffix.lower() in SOUND_SUFFIXES]
+        if music:
+            self._music.lay(music[0])
+        others = [path for path in chosen if path.suffix not in (SUFFIX, ".otio") and path not in music]
+        self._context.intake.add(others)
 
     def ask_for_takes(self) -> None:
         self._files.ask_for_several("Add takes", self._context.intake.add, FILMS, ALL)

@@ -1,7 +1,6 @@
 """What can be played: a take, the reel, a shot before and after, the stretch round a join."""
 
 from dataclasses import dataclass, replace
-from functools import partial
 from pathlib import Path
 
 import cv2
@@ -11,7 +10,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
-from clevrin.core.media.sound_reading import read_sound
+from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.models import apply
 from clevrin.core.pace import placed_shot, reel_frames
@@ -21,7 +20,7 @@ from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
 from clevrin.core.render.resolving import ResolvedShot, resolve
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.mix import has_sound, reel_sound
+from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk import theme
 from clevrin.desk.playback import Programme
 from clevrin.desk.sound_out import Sound
@@ -40,8 +39,10 @@ def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = N
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
         return (take_pixels(sources, take, frame, within),)
 
+    reader = SoundReader()
+
     def sound(first: int, count: int) -> Sound:
-        return read_sound(Path(take.path), first / SOUND_RATE, count)
+        return reader.read(Path(take.path), first / SOUND_RATE, count)
 
     return Programme(
         first=0,
@@ -75,7 +76,7 @@ def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | No
         rate=project.reel.rate,
         make=make,
         loop=loop,
-        sound=partial(reel_sound, project) if has_sound(project) else None,
+        sound=ReelSound(project).read if has_sound(project) else None,
     )
 
 

@@ -42,6 +42,9 @@ from clevrin.desk.keys import Keys
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.media_watch import MediaWatch
+from clevrin.desk.music.edits import MusicEdits
+from clevrin.desk.music.outlines import Outlines
+from clevrin.desk.music.sheet import MusicSheet
 from clevrin.desk.notices import Notices
 from clevrin.desk.offer import OfferBar
 from clevrin.desk.pace.bench import PaceBench
@@ -113,7 +116,8 @@ class MainWindow(QMainWindow):
         self.projects = Projects(self._context, files, self.offers)
         self.rendering = Rendering(self._context, files, store.shelf.folder)
         self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
-        self.footage = Footage(self._context, files, self.projects, self.exchanging)
+        self.music = MusicEdits(self._context, files)
+        self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
         self.enter_step("log")
@@ -144,7 +148,8 @@ class MainWindow(QMainWindow):
         self._stack = QStackedWidget()
         for bench in self._benches.values():
             self._stack.addWidget(bench)
-        self.reel = ReelView(self._context, ridges)
+        self._outlines = Outlines(self.jobs, self)
+        self.reel = ReelView(self._context, ridges, self._outlines)
         self.trouble = Trouble()
         self.offers = OfferBar()
         middle = QHBoxLayout()
@@ -163,6 +168,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(self._whole)
         self._key_sheet: KeySheet | None = None
         self._settings_sheet: SettingsSheet | None = None
+        self._music_sheet: MusicSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -201,6 +207,8 @@ class MainWindow(QMainWindow):
         self.keys.changed.connect(self._show_keys)
         self.settings.changed.connect(self._show_detail)
         self._watch.changed.connect(self.thumbnails.try_again)
+        self.session.opened.connect(self._outlines.look_again)
+        self.pace.sheet.music_requested.connect(self.show_music)
         QApplication.instance().focusChanged.connect(self._on_focus_changed)
 
     # Steps
@@ -257,6 +265,12 @@ class MainWindow(QMainWindow):
         if self._settings_sheet is None:
             self._settings_sheet = SettingsSheet(self.settings, self)
         self._settings_sheet.show()
+
+    def show_music(self) -> None:
+        if self._music_sheet is None:
+            self._music_sheet = MusicSheet(self._context, self.music, self)
+        self._music_sheet.show()
+        self._music_sheet.activateWindow()
 
     def show_format(self) -> None:
         FormatSheet(self.session, self).show()

@@ -22,8 +22,9 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.motion_reading import read_motion
+from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
-from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.demo.footage_maker import FOOTAGE, MUSIC
 from tests.core.test_join import whip_there_and_back
 from tests.core.test_media import bad_files
 from tests.core.test_render import one_fast_stretch
@@ -153,6 +154,20 @@ def test_assemble_and_render_give_one_move(clevrin, tmp_path, measured_demo):
     code, _, _ = clevrin("render", tmp_path / "P.clevrin", "--out", tmp_path / "F.mp4", "--size", "320x180")
     facts = probe(tmp_path / "F.mp4")
     assert code == 0 and (facts.width, facts.frames) == (320, sum(shot.span.frames for shot in project.reel.shots))
+
+
+def test_assembled_to_music_the_cut_falls_on_a_beat(clevrin, tmp_path, measured_demo):
+    project = tmp_path / "P.clevrin"
+    code, said, _ = clevrin("assemble", WALK, HILL, "--ramps", "--music", MUSIC, "--beats", "--out", project)
+    assert code == 0 and "1 of 1 cuts fall on beats" in said
+    made = load(project)
+    row, beats = placed_shots(made), {m.frame for m in made.reel.markers if m.kind == "beat"}
+    assert made.music is not None and row[0].end in beats and len(beats) > 10
+    code, _, _ = clevrin("assemble", WALK, HILL, "--beats", "--out", project)
+    assert code == 2
+    (tmp_path / "la.wav").write_text("la la la")
+    code, _, err = clevrin("assemble", WALK, HILL, "--music", tmp_path / "la.wav", "--out", tmp_path / "Q.clevrin")
+    assert code == 1 and len(err.strip().splitlines()) == 1 and not (tmp_path / "Q.clevrin").exists()
 
 
 def test_assemble_mirrors_a_take_whose_whip_goes_the_other_way(clevrin, tmp_path, measured_demo):

@@ -1,19 +1,26 @@
 """The demo is what its truth says, and can be made again, the same."""
 
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from clevrin.core.document.files import load, save
+from clevrin.core.join.meeting import CutSide
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.pace import placed_shots
+from clevrin.core.progress import Silent
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.sound.beats import find_beats
 from clevrin.demo import film as filming
 from clevrin.demo.camera import Lens
 from clevrin.demo.film import developed, film, frame_light, truth
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
-from clevrin.demo.project import demo_file
+from clevrin.demo.music import agreement, kite_day
+from clevrin.demo.project import demo_file, demo_project
 from clevrin.demo.scene import Scene
 from clevrin.demo.scenes import SCENES
 from tests.conftest import TAKES
@@ -86,6 +93,27 @@ def test_the_demo_project_opens_and_keeps_changes_until_told_otherwise():
     save(project.changed(name="Windy day on Gable Hill"), path)
     assert load(demo_file()).name.startswith("Windy day")
     assert load(demo_file(fresh=True)).name.startswith("Kite day")
+
+
+def test_the_demo_runs_into_its_whip_to_music_of_its_own(measured_demo):
+    project = demo_project()
+    row = placed_shots(project)
+    music = project.music
+    true_s = [music.start_s + at for at in kite_day()[1]]
+    for placed in row[:-1]:  # cuts, the whip's peaks among them, fall on beats
+        assert min(abs(at - placed.end / project.reel.rate) for at in true_s) < 0.5 / project.reel.rate
+    store = MeasurementStore(measured_demo)
+    out, in_ = (
+        CutSide.of(store.measure(placed.take, Silent()), placed.shot, leaving=leaving)
+        for placed, leaving in zip(row, (True, False), strict=False)
+    )
+    speeds = float(row[0].speed_at(row[0].end - 1)), float(row[1].speed_at(row[1].start))
+    assert min(speeds) > 1.7
+    assert out.widths_per_s * speeds[0] == pytest.approx(in_.widths_per_s * speeds[1], rel=0.01)
+    slow = row[2]
+    assert slow.take.facts.rate == 60 and float(slow.speed_at(slow.start + 60)) == 0.5
+    found = find_beats(Path(music.path), Silent())
+    assert agreement(found.beats_s, kite_day()[1]) > 0.95
 
 
 def test_a_damaged_demo_project_is_put_aside_not_overwritten():

@@ -14,7 +14,7 @@ from clevrin.core.document import Project
 from clevrin.core.document.files import save
 from clevrin.core.document.keeping import data_folder
 from clevrin.core.motion.cache import Shelf
-from clevrin.demo.project import demo_file, demo_project
+from clevrin.demo.project import demo_file, plain_demo
 from clevrin.desk import theme
 from clevrin.desk.window import MainWindow
 
@@ -153,7 +153,7 @@ def window(request, qtbot, qapp, themed) -> Iterator[MainWindow]:
 
 @pytest.fixture(scope="session")
 def drawn_demo() -> Project:
-    return demo_project()
+    return plain_demo()
 
 
 @pytest.fixture

@@ -8,7 +8,7 @@ from clevrin.core.document.files import load, save
 from clevrin.core.media.proxies import ProxyRequest
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.demo.project import demo_project
+from clevrin.demo.project import plain_demo
 from tests.desk.conftest import pixels_of
 from tests.films import numbered_film
 
@@ -22,7 +22,7 @@ def moved(measured_demo, hands, tmp_path):
     media.mkdir()
     for name in NAMES:
         shutil.copy(FOOTAGE / f"{name}.mp4", media / f"{name}.mp4")
-    project = demo_project()
+    project = plain_demo()
     takes = tuple(t.changed(path=str(media / f"{t.name}.mp4")) for t in project.takes)
     save(project.changed(takes=takes), tmp_path / "day.clevrin")
     elsewhere.parent.mkdir()

@@ -178,7 +178,7 @@ def test_the_beats_of_a_sound_are_marked_and_undone_as_one(pace, tmp_path):
     samples, true = music((120,), 20, seed=3)
     written(tmp_path / "tune.wav", samples)
     session.do(AddMarker(marker=Marker(frame=5)))
-    pace.window.exchanging.read_beats(tmp_path / "tune.wav")
+    pace.window.music.mark_beats(tmp_path / "tune.wav")
     pace.until(lambda: len(session.project.reel.markers) > 4)
     beats = [marker.frame for marker in session.project.reel.markers if marker.kind == "beat"]
     assert abs(beats[1] - round(true[1] * 30)) <= 2 and len(session.project.reel.markers) == len(beats) + 1

@@ -11,7 +11,7 @@ import pytest
 
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.sound.mix import reel_sound, shot_sound
+from clevrin.core.sound.mix import ReelSound
 from tests.films import numbered_film
 
 RATE = 48_000
@@ -29,21 +29,20 @@ def sounding(tmp_path) -> Project:
 
 
 def test_the_reels_sound_is_the_same_in_pieces(sounding):
-    from clevrin.core.pace import placed_shots
-
-    whole = np.concatenate([shot_sound(placed, sounding) for placed in placed_shots(sounding)])
+    whole = np.concatenate([ReelSound(sounding).of_shot(number) for number in range(2)])
     assert len(whole) == 2 * RATE and np.abs(whole).max() > 0.3
-    pieces = np.concatenate([reel_sound(sounding, at, 7000) for at in range(0, 2 * RATE, 7000)])[: 2 * RATE]
+    reel = ReelSound(sounding)
+    pieces = np.concatenate([reel.read(at, 7000) for at in range(0, 2 * RATE, 7000)])[: 2 * RATE]
     # Decoding from another place in the stream: equal but for the codec's own rounding.
     assert np.abs(pieces[2000:-2000] - whole[2000:-2000]).max() < 0.05
-    assert not reel_sound(sounding, 2 * RATE, 100).any()  # behind the end
+    assert not reel.read(2 * RATE, 100).any()  # behind the end
 
 
 def test_a_take_that_does_not_play_at_its_own_speed_is_silent(sounding):
     slow = sounding.changed(reel=sounding.reel.changed(rate=25))
     take = sounding.takes[0].changed(conform="every frame")
     slow = slow.changed(takes=(take,))
-    assert not reel_sound(slow, 0, RATE).any() and reel_sound(sounding, 0, RATE).any()
+    assert not ReelSound(slow).read(0, RATE).any() and ReelSound(sounding).read(0, RATE).any()
 
 
 PLAY = """

@@ -22,7 +22,7 @@ from clevrin.core.document import Project
 from clevrin.core.document.files import load, save
 from clevrin.core.document.journal import left_behind
 from clevrin.core.document.keeping import journal_folder
-from clevrin.demo.project import demo_project
+from clevrin.demo.project import plain_demo
 from clevrin.desk import theme
 from clevrin.desk.window import MainWindow
 from tests.desk.wandering import Wanderer
@@ -100,7 +100,7 @@ def _changes_in(journal: Path) -> int:
 
 
 def main(folder: Path, runs: int) -> None:
-    project = demo_project()
+    project = plain_demo()
     until = time.monotonic() + _MOST_S * runs
     for seed in range(runs):
         if time.monotonic() > until:

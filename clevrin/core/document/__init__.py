@@ -13,6 +13,7 @@ from clevrin.core.document.model import (
     Shot,
     Take,
 )
+from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace, PacePoint, Sharp, Shutter
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
@@ -31,6 +32,7 @@ __all__ = [
     "Marker",
     "MediaFacts",
     "Motion",
+    "Music",
     "NamedSpan",
     "Output",
     "Pace",

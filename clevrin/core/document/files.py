@@ -9,16 +9,18 @@ import stat
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
 from clevrin.core.document.migrations import migrated
 from clevrin.core.document.model import SCHEMA_VERSION, Project, Take
+from clevrin.core.document.music import Music
 from clevrin.core.errors import ClevrinError, DocumentError, MediaError
 from clevrin.core.outputs import write_text
 
 SUFFIX = ".clevrin"
+_Media = TypeVar("_Media", Take, Music)
 _LARGEST_BYTES = 64 * 1024 * 1024
 _LARGE_TEXT, _MOST_VALUES = 4 * 1024 * 1024, 8_000_000
 """A large project of 100,000 shots has some four million values; looking at many more takes minutes."""
@@ -41,13 +43,15 @@ def save(project: Project, path: Path) -> None:
             f"{path.name} cannot be saved: the project holds something that could not be read again. What was there "
             "is left as it was."
         ) from error
-    write_atomically(path, text, [Path(take.path) for take in project.takes])
+    write_atomically(path, text, project.media)
 
 
 def text_of(project: Project, folder: Path) -> str:
     """The project as the text of a file in a folder."""
-    data = project.model_dump(mode="json", exclude={"takes", "reel"})
+    data = project.model_dump(mode="json", exclude={"takes", "reel", "music"})
     data.pop(_CHECKSUM, None)
+    if project.music is not None:
+        data["music"] = _stored(project.music, folder)
     # Piece by piece: one call for all of a large project would keep every other thread waiting.
     data["takes"] = [_stored(take, folder) for take in project.takes]
     data["reel"] = project.reel.model_dump(mode="json", exclude={"shots"})
@@ -70,7 +74,8 @@ def write_atomically(path: Path, text: str, never: Iterable[Path] = ()) -> None:
 def load(path: Path) -> Project:
     """Reads a project file. Raises `DocumentError` with one sentence for a file that is not one."""
     project = project_of(read_text(path, "a Clevrin project"), path.name)
-    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes))
+    music = None if project.music is None else _placed(project.music, path.parent)
+    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes), music=music)
 
 
 def read_text(path: Path, what: str) -> str:
@@ -213,14 +218,14 @@ def _checksum(data: dict[str, Any]) -> str:
     return digest.hexdigest()[:16]
 
 
-def _stored(take: Take, folder: Path) -> dict[str, Any]:
-    """A take as data, its file named relative to a folder."""
-    relative = os.path.relpath(take.path, folder.resolve())
-    return {**take.model_dump(mode="json"), "path": Path(relative).as_posix()}
+def _stored(media: Take | Music, folder: Path) -> dict[str, Any]:
+    """A take or music as data, its file named relative to a folder."""
+    relative = os.path.relpath(media.path, folder.resolve())
+    return {**media.model_dump(mode="json"), "path": Path(relative).as_posix()}
 
 
-def _placed(take: Take, folder: Path) -> Take:
+def _placed(media: _Media, folder: Path) -> _Media:
     try:
-        return take.changed(path=os.path.normpath(folder.resolve() / take.path))
+        return media.changed(path=os.path.normpath(folder.resolve() / media.path))
     except ValueError as error:  # a path with a zero byte in it
-        raise DocumentError(f"The project names a file that cannot be one for the take {take.name}.") from error
+        raise DocumentError(f"The project names a file that cannot be one for {media.name}.") from error

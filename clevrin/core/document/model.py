@@ -6,6 +6,7 @@ how a shot passes into the next one and is kept with the shot that it leaves.
 
 import re
 from fractions import Fraction
+from pathlib import Path
 from typing import Any, Literal, Self, TypeVar
 
 from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
@@ -14,6 +15,7 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
@@ -248,7 +250,7 @@ class Reel(Value):
 class Project(Value):
     """All that the user made; `motions` are those that were performed or brought in, for lending.
 
-    `outputs` are the shapes in which the reel is rendered beside its own.
+    `outputs` are the shapes in which the reel is rendered beside its own; `music` lies under it.
     """
 
     schema_version: Literal[2] = SCHEMA_VERSION
@@ -257,6 +259,7 @@ class Project(Value):
     takes: tuple[Take, ...] = Field(default=(), max_length=100_000, fail_fast=True)
     motions: tuple[Motion, ...] = Field(default=(), max_length=1000, fail_fast=True)
     outputs: tuple[Output, ...] = Field(default=(), max_length=100, fail_fast=True)
+    music: Music | None = None
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:
@@ -277,6 +280,12 @@ class Project(Value):
             if shot.span.end > takes[shot.take_id].facts.frames:
                 raise ValueError(f"shot {shot.id} reaches beyond its take")
         return self
+
+    @property
+    def media(self) -> tuple[Path, ...]:
+        """The files that it is made of: nothing may ever be written over them."""
+        music = () if self.music is None else (Path(self.music.path),)
+        return (*(Path(take.path) for take in self.takes), *music)
 
     def take(self, take_id: str) -> Take:
         """The take with this id; raises `KeyError` when there is none."""

@@ -8,7 +8,7 @@ from clevrin.core.document.value import MOST_FRAMES, Id, Value
 
 InBetween = Literal["nearest", "mix", "flow", "best"]
 Blurs = Literal["camera", "everything"]
-Pitch = Literal["along", "silent"]
+Pitch = Literal["along", "kept", "silent"]
 
 SLOWEST, FASTEST = 1 / 16, 32.0
 LONGEST_FREEZE_S = 3600.0

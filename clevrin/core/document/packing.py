@@ -7,12 +7,14 @@ from pathlib import Path
 
 from clevrin.core.document.files import SUFFIX, reason_of, save
 from clevrin.core.document.model import Project, Take
+from clevrin.core.document.music import Music
 from clevrin.core.errors import DocumentError
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress, step
 
 _BLOCK_BYTES = 4 * 1024 * 1024
 _SPARE_BYTES = 16 * 1024 * 1024
+_MUSIC = "music under the reel"
 
 
 def packed_takes(project: Project) -> tuple[Take, ...]:
@@ -29,19 +31,21 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     """
     if is_there(folder):
         raise DocumentError(f"{folder} is there already: choose a new name for the folder to pack into.")
-    takes = packed_takes(project)
-    sizes = {take.id: _size(take) for take in takes}
-    total = sum(sizes.values())
+    media: dict[str, Take | Music] = {take.id: take for take in packed_takes(project)}
+    if project.music is not None:
+        media[_MUSIC] = project.music
+    total = sum(_size(each) for each in media.values())
     _check_room(folder.parent, total)
-    names = _names(takes)
+    names = _names({key: Path(each.path) for key, each in media.items()})
     done = 0
     part = folder.parent
     try:
         part = Path(tempfile.mkdtemp(prefix=".clevrin-pack-", dir=folder.parent))
         part.chmod(0o755)
         (part / "media").mkdir()
-        for take in takes:
-            with Path(take.path).open("rb") as source, (part / "media" / names[take.id]).open("wb") as target:
+        places = {key: str(part / "media" / name) for key, name in names.items()}
+        for key, each in media.items():
+            with Path(each.path).open("rb") as source, Path(places[key]).open("wb") as target:
                 while block := source.read(_BLOCK_BYTES):
                     target.write(block)
                     done += len(block)
@@ -49,10 +53,8 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
                 target.flush()
                 os.fsync(target.fileno())
         packed = project.changed(
-            takes=tuple(
-                take.changed(path=str(part / "media" / names[take.id])) if take.id in names else take
-                for take in project.takes
-            )
+            takes=tuple(take.changed(path=places[take.id]) if take.id in places else take for take in project.takes),
+            music=None if project.music is None else project.music.changed(path=places[_MUSIC]),
         )
         save(packed, part / f"{folder.name}{SUFFIX}")
         part.rename(folder)
@@ -64,11 +66,11 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     return folder / f"{folder.name}{SUFFIX}"
 
 
-def _size(take: Take) -> int:
+def _size(media: Take | Music) -> int:
     try:
-        return Path(take.path).stat().st_size
+        return Path(media.path).stat().st_size
     except OSError as error:
-        raise DocumentError(f"{take.name} cannot be packed: {take.path} is not there; find it first.") from error
+        raise DocumentError(f"{media.name} cannot be packed: {media.path} is not there; find it first.") from error
 
 
 def _check_room(folder: Path, wanted: int) -> None:
@@ -82,15 +84,14 @@ def _check_room(folder: Path, wanted: int) -> None:
         )
 
 
-def _names(takes: tuple[Take, ...]) -> dict[str, str]:
-    """A file name for each take; those with one name get a number."""
+def _names(paths: dict[str, Path]) -> dict[str, str]:
+    """A file name for each file; those with one name get a number."""
     names: dict[str, str] = {}
     used: set[str] = set()
-    for take in takes:
-        path = Path(take.path)
+    for key, path in paths.items():
         name, number = path.name, 2
         while name.lower() in used:
             name, number = f"{path.stem} {number}{path.suffix}", number + 1
         used.add(name.lower())
-        names[take.id] = name
+        names[key] = name
     return names

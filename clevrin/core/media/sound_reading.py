@@ -1,5 +1,6 @@
 """Reading the sound of a take as stereo samples at Clevrin's own rate, each at its own instant."""
 
+from collections import OrderedDict, deque
 from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
@@ -16,6 +17,11 @@ _STRAYS_S = 0.03
 """Stamps that are off by less follow from coarse ticks; by more, something is missing before them."""
 _HOLE_S = 0.1
 _WARM_UP_S = 0.5
+_FARTHEST_S = 2.0
+"""As far ahead an open film is read on to; farther it is quicker to look for the place."""
+_KEPT_S = 6.0
+_BACKWARD_S = 4.0
+_MOST_OPEN = 4
 _HALF_POWER = float(np.sqrt(0.5))
 _SIDES = {
     **{name: (1.0, 0.0) for name in ("FL", "FLC", "TFL")},
@@ -37,17 +43,94 @@ def read_sound(path: Path, start_s: float, samples: int, troubles: set[str] | No
     stands at its own instant; a sentence is added to `troubles`. Raises `MediaError` for a file that cannot be opened,
     `CancelledError` when stopped.
     """
-    result = np.zeros((samples, 2), np.float32)
-    with told(path), closing(_Reading(path)) as reading:
-        if reading.stream is not None:
-            for at_s, block in reading.blocks(start_s):
-                at = round((at_s - start_s) * SOUND_RATE)
-                if at >= samples:
-                    break
-                _place(result, block, at)
-        if reading.damaged and troubles is not None:
-            troubles.add(f"The sound of {path.name} is damaged or has holes: there is silence there.")
-    return result
+    with closing(SoundReader(troubles)) as reader:
+        return reader.read(path, start_s, samples)
+
+
+class SoundReader:
+    """Reads sounds piece by piece: the next piece comes from the open film, without a seam and without looking for it.
+
+    At most four films are open, with six seconds of the sound of each, so that pieces may overlap and go backward. For
+    one thread at a time. Sentences about damaged sound are added to `troubles`.
+    """
+
+    def __init__(self, troubles: set[str] | None = None) -> None:
+        self.troubles = troubles
+        self._open: OrderedDict[Path, _Piecewise] = OrderedDict()
+
+    def close(self) -> None:
+        while self._open:
+            self._open.popitem()[1].close()
+
+    def read(self, path: Path, start_s: float, samples: int) -> NDArray[np.float32]:
+        """As `read_sound` gives it; what is asked for twice in a row is the same, bit for bit."""
+        there = self._open.pop(path, None)
+        with told(path):
+            try:
+                there = self._at(path, there, start_s)
+                result, damaged = there.read(start_s, samples)
+            except BaseException:
+                if there is not None:
+                    there.close()
+                raise
+        self._open[path] = there
+        if len(self._open) > _MOST_OPEN:
+            self._open.popitem(last=False)[1].close()
+        if damaged and self.troubles is not None:
+            self.troubles.add(f"The sound of {path.name} is damaged or has holes: there is silence there.")
+        return result
+
+    @staticmethod
+    def _at(path: Path, there: "_Piecewise | None", start_s: float) -> "_Piecewise":
+        """A film that can be read on from an instant: the one that is open, or it is opened anew."""
+        if there is not None and there.reaches(start_s):
+            return there
+        backward = there is not None and 0 < there.first_s - start_s < _BACKWARD_S
+        if there is not None:
+            there.close()
+        return _Piecewise(path, max(0.0, start_s - _BACKWARD_S) if backward else start_s)
+
+
+class _Piecewise:
+    """An open film whose sound is read on, with what was read last."""
+
+    def __init__(self, path: Path, start_s: float) -> None:
+        self._reading = _Reading(path)
+        self._coming = self._reading.blocks(start_s) if self._reading.stream is not None else iter(())
+        self._held: deque[tuple[float, NDArray[np.float32]]] = deque()
+        self.first_s = start_s
+        """Nothing is there from before."""
+        self._read_to_s = start_s
+
+    def close(self) -> None:
+        self._reading.close()
+
+    def reaches(self, start_s: float) -> bool:
+        return self.first_s <= start_s <= self._read_to_s + _FARTHEST_S
+
+    def read(self, start_s: float, samples: int) -> tuple[NDArray[np.float32], bool]:
+        """Samples from an instant that it reaches, and whether there was damage on the way to them."""
+        result = np.zeros((samples, 2), np.float32)
+        for at_s, block in self._blocks(start_s):
+            at = round((at_s - start_s) * SOUND_RATE)
+            if at >= samples:
+                break
+            _place(result, block, at)
+        self._forget(start_s - _KEPT_S)
+        return result, self._reading.damaged
+
+    def _blocks(self, start_s: float) -> Iterator[tuple[float, NDArray[np.float32]]]:
+        yield from tuple(self._held)
+        for at_s, block in self._coming:
+            self._held.append((at_s, block))
+            self._read_to_s = at_s + len(block) / SOUND_RATE
+            self._forget(start_s - _KEPT_S)
+            yield at_s, block
+
+    def _forget(self, before_s: float) -> None:
+        while self._held and self._held[0][0] + len(self._held[0][1]) / SOUND_RATE < before_s:
+            at_s, block = self._held.popleft()
+            self.first_s = max(self.first_s, at_s + len(block) / SOUND_RATE)
 
 
 def sound_seconds(path: Path) -> float:

@@ -3,6 +3,7 @@
 import queue
 import threading
 from collections.abc import Iterator
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from clevrin.core.errors import MediaError
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE, FilmWriter
 from clevrin.core.outputs import check_output
-from clevrin.core.pace import Placed, placed_shots, reel_frames
+from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
@@ -19,10 +20,10 @@ from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.reel_colour import reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.mix import Sound, has_sound, shot_samples, shot_sound
+from clevrin.core.sound.mix import ReelSound, Sound, shot_samples
+from clevrin.core.sound.mix import has_sound as reel_has_sound
 
 _AHEAD = 3
-_SOUND_AT_ONCE = 60 * SOUND_RATE
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,28 +53,31 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress, tr
     encoder works on another.
     """
     project, path = request.project, request.path
-    never = [Path(take.path) for take in project.takes]
+    never = project.media
     check_output(path, never)
     total = reel_frames(project)
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
     size = request.size or (project.reel.width, project.reel.height)
     shots = _resolved_reel(request, sources, progress)
-    sound = has_sound(project)
-    with FilmWriter(
-        path,
-        rate=project.reel.rate,
-        size=size,
-        sound=sound,
-        colour=reel_colour(project),
-        deep=reel_deep(project),
-        never=never,
-    ) as writer:
+    has_sound = reel_has_sound(project)
+    with (
+        closing(ReelSound(project, troubles)) as sound,
+        FilmWriter(
+            path,
+            rate=project.reel.rate,
+            size=size,
+            sound=has_sound,
+            colour=reel_colour(project),
+            deep=reel_deep(project),
+            never=never,
+        ) as writer,
+    ):
         encoder = _Encoder(writer)
         try:
             for placed in placed_shots(project):
-                if sound:
-                    for block in _sound_of(placed, project, troubles):
+                if has_sound:
+                    for block in _blocks(sound, *shot_samples(placed, project)):
                         encoder.put_sound(block)
                 for frame in range(placed.start, placed.end):
                     plan = plan_frame(resolve_frame(project, frame, lambda shot: shots[shot.id]), size)
@@ -85,13 +89,10 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress, tr
     return path
 
 
-def _sound_of(placed: Placed, project: Project, troubles: set[str] | None) -> Iterator[Sound]:
-    """The sound of a shot, a second at a time; no more than a minute of it is held."""
-    first, end = shot_samples(placed, project)
-    for at in range(0, end - first, _SOUND_AT_ONCE):
-        samples = shot_sound(placed, project, at, at + _SOUND_AT_ONCE, troubles)
-        for start in range(0, len(samples), SOUND_RATE):
-            yield samples[start : start + SOUND_RATE]
+def _blocks(sound: ReelSound, first: int, end: int) -> Iterator[Sound]:
+    """Some of the reel's sound, a second at a time."""
+    for at in range(first, end, SOUND_RATE):
+        yield sound.read(at, min(SOUND_RATE, end - at))
 
 
 class _Encoder:

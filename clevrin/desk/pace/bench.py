@@ -9,7 +9,7 @@ from clevrin.core.document import PacePoint, Project
 from clevrin.core.pace import Placed, placed_shot, shot_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.mix import has_sound, reel_sound
+from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.pace.curve import PaceCurve
@@ -22,7 +22,6 @@ from clevrin.desk.pace.ticks import TickBar
 from clevrin.desk.playback import Programme
 from clevrin.desk.sheet import quiet_label
 from clevrin.desk.shot_bench import NO_SHOT
-from clevrin.desk.sound_out import Sound
 from clevrin.desk.viewer import Viewer
 
 _POINT, _TICK = "point", "tick"
@@ -142,16 +141,13 @@ class PaceBench(Bench):
                 found = made(sources, plan, placed)
             return (found,)
 
-        def sound(first: int, count: int) -> Sound:
-            return reel_sound(project, first, count)
-
         return Programme(
             first=placed.start,
             end=placed.end,
             rate=project.reel.rate,
             make=make,
             loop=(placed.start, placed.end),
-            sound=sound if has_sound(project) else None,
+            sound=ReelSound(project).read if has_sound(project) else None,
         )
 
     def _prepare(self, project: Project, placed: Placed, size: Size) -> None:

@@ -155,9 +155,10 @@ FIELDS: tuple[Field[PaceHere, PaceEdits], ...] = (
         help="What becomes of the take's sound at other speeds",
         options=(
             ("along", "goes along", "Slow is low, fast is high"),
+            ("kept", "keeps its pitch", "Slow and fast sound as high as it was recorded"),
             ("silent", "silent", "The shot has no sound"),
         ),
-        columns=2,
+        columns=3,
         default="along",
         value=lambda here: here.pace.pitch,
         edit=lambda edits, value, gesture: edits.change({"pitch": value}, "Change sound"),

@@ -13,6 +13,7 @@ _NOTHING = ""
 class PaceSheet(FieldSheet):
     """Shows the pace of the chosen shot, and says what the user wants of it."""
 
+    music_requested = Signal()
     spared_chosen = Signal(str)
     """The id of a track that added blur spares; "" for none."""
 
@@ -47,6 +48,8 @@ class PaceSheet(FieldSheet):
         self.marker_button = plain_button("To the marker", "Ends the shot at the next marker or beat")
         self.clear_button = plain_button("As shot", "Takes all speeds away")
         self.land_button = plain_button("Land on the beat", "Each cut of the reel falls on the nearest beat")
+        self.music_button = plain_button("Music…", "The music under the reel, and its beats")
+        self.music_button.clicked.connect(lambda _=False: self.music_requested.emit())
         field = self.controls
         self.pages.add(
             SPEED,
@@ -55,7 +58,8 @@ class PaceSheet(FieldSheet):
             beside(self.freeze_button, self.loop_button),
             *(field[name] for name in ("ready", "slow", "fast", "length")),
             beside(self.lock_button, self.marker_button),
-            beside(self.land_button, self.clear_button),
+            beside(self.land_button, self.music_button),
+            beside(self.clear_button),
         )
 
     def _make_frames(self) -> None:

@@ -11,6 +11,7 @@ from clevrin.core.document.edits import ChangeMarker, Edit, JoinShots, MoveShots
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.pace.timecode import timecode
+from clevrin.core.sound.bed import moved
 from clevrin.desk import theme
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.reel.knot import knot_between
@@ -75,6 +76,8 @@ class Drag:
             return self._roll(pull)
         if self._hit.part == "marker":
             return self._move_marker(pull)
+        if self._hit.part == "music":
+            return self._move_music(pull)
         return self._slip(pull) if pull.slips else self._reorder(pull)
 
     def drop(self, outcome: Outcome) -> Edit | None:
@@ -137,6 +140,15 @@ class Drag:
         edit = ChangeMarker(marker=marker.changed(frame=frame), label=f"Move {marker.kind}")
         words = f"{marker.kind} at frame {frame} · {timecode(frame, float(self._project.reel.rate))}"
         return Outcome(words=words, edit=edit, snapped=snapped)
+
+    def _move_music(self, pull: Pull) -> Outcome:
+        music = self._project.music
+        assert music is not None
+        begins = music.start_s * float(self._project.reel.rate)
+        by, snapped = self._snapped(pull, lambda: [Target(by=-begins, words="the reel's start")])
+        edit = moved(self._project, round(by))
+        start_s = edit.music.start_s if edit.music is not None else 0.0
+        return Outcome(words=f"music begins at {start_s:.2f} s", edit=edit, snapped=snapped)
 
     def _snapped(self, pull: Pull, targets: Callable[[], Iterable[Target]]) -> tuple[float, str | None]:
         found = nearest(targets(), pull.by, self._layout.px_per_frame) if pull.snaps else None

@@ -14,13 +14,14 @@ SHOT_TOP, SHOT_BOTTOM = 26, 14
 GAP = 2
 KNOT_RADIUS = 12
 MARKER_TOP = 12
+MUSIC_HEIGHT = 20
 _SMALLEST_KNOT = 5
 _FIT_PX_PER_S = 110.0
 _MOST_PX_PER_FRAME = 28.0
 _EDGE_PX = 7
 _MARKER_PX = 5
 
-Part = Literal["ruler", "marker", "shot", "left edge", "right edge", "knot", "nothing"]
+Part = Literal["ruler", "marker", "shot", "left edge", "right edge", "knot", "music", "nothing"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,6 +55,8 @@ class ReelLayout:
     px_per_frame: float
     scroll: float = 0.0
     marker_frames: tuple[int, ...] = ()
+    music: tuple[float, float] | None = None
+    """The frames of the reel at which its music begins and ends; either may be beyond the reel."""
 
     @staticmethod
     def of(project: Project, width: int, height: int, sight: Sight | None = None) -> "ReelLayout":
@@ -77,6 +80,7 @@ class ReelLayout:
             px_per_frame=scale,
             scroll=scroll,
             marker_frames=markers,
+            music=_music_frames(project),
         )
 
     @property
@@ -130,11 +134,23 @@ class ReelLayout:
         width = placed.frames * self.px_per_frame
         gap = GAP if index and width > 4 * GAP else 0
         x = self.x_of(placed.start) + gap
-        return x, SHOT_TOP, max(1.0, width - gap), self.height - SHOT_TOP - SHOT_BOTTOM
+        return x, SHOT_TOP, max(1.0, width - gap), self.shot_height
+
+    @property
+    def shot_height(self) -> float:
+        """How high shots are: the music has its strip under them."""
+        strip = MUSIC_HEIGHT if self.music is not None else 0
+        return self.height - SHOT_TOP - SHOT_BOTTOM - strip
+
+    def music_box(self) -> tuple[float, float, float, float]:
+        """x, y, width, height of the music where it lies under the reel; of no width where there is none."""
+        begins, ends = self.music or (0.0, 0.0)
+        left, right = self.x_of(max(0.0, begins)), self.x_of(min(float(self.frames), ends))
+        return left, self.height - SHOT_BOTTOM - MUSIC_HEIGHT + 2, max(0.0, right - left), MUSIC_HEIGHT - 2
 
     def knot_centre(self, index: int) -> tuple[float, float]:
         """The middle of the knot between a shot and the next one."""
-        return self.x_of(self.row[index].end), SHOT_TOP + (self.height - SHOT_TOP - SHOT_BOTTOM) / 2
+        return self.x_of(self.row[index].end), SHOT_TOP + self.shot_height / 2
 
     def knot_radius(self, index: int) -> float:
         """How large a knot is drawn: smaller between narrow shots, 0 where there is no room for it."""
@@ -151,6 +167,10 @@ class ReelLayout:
             return Hit(part="ruler")
         if not self.row or x < LEFT - GAP:
             return Hit(part="nothing")
+        if self.music is not None and y >= SHOT_TOP + self.shot_height:
+            left, top, width, height = self.music_box()
+            over = left <= x <= left + width and top <= y <= top + height
+            return Hit(part="music" if over else "nothing")
         frame = (x - LEFT + self.scroll) / self.px_per_frame
         index = min(max(0, bisect_right(self.row, frame, key=lambda placed: placed.start) - 1), len(self.row) - 1)
         for left in (index - 1, index):
@@ -175,6 +195,14 @@ class ReelLayout:
             for index, placed in enumerate(self.row)
             if index not in moved and x > self.x_of((placed.start + placed.end) / 2)
         )
+
+
+def _music_frames(project: Project) -> tuple[float, float] | None:
+    music = project.music
+    if music is None:
+        return None
+    rate = float(project.reel.rate)
+    return music.start_s * rate, (music.start_s + music.seconds) * rate
 
 
 def trimmed(placed: Placed, edge: Part, by_reel_frames: float, reel_rate: Fraction) -> Span:

@@ -7,6 +7,8 @@ from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 from clevrin.core.pace.timecode import timecode
 from clevrin.desk import theme
 from clevrin.desk.context import Context
+from clevrin.desk.music.outlines import Outlines
+from clevrin.desk.music.strip import paint_strip
 from clevrin.desk.reel.hands import Drag, Outcome, Pull
 from clevrin.desk.reel.knot import Knot, knot_between, paint_knot
 from clevrin.desk.reel.layout import LEFT, SHOT_TOP, Hit, ReelLayout, Sight
@@ -38,9 +40,10 @@ class ReelView(QWidget):
     join_chosen = Signal(str)
     """A knot was clicked: the shot that is left by it."""
 
-    def __init__(self, context: Context, ridges: RidgeStore, parent: QWidget | None = None) -> None:
+    def __init__(self, context: Context, ridges: RidgeStore, outlines: Outlines, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._context = context
+        self._outlines = outlines
         self._ridges = ridges
         self._sight = self._sight_before = Sight()
         self._pressed: tuple[Hit, QPointF] | None = None
@@ -65,6 +68,7 @@ class ReelView(QWidget):
         session.selection_changed.connect(self.update)
         session.playhead_changed.connect(self._on_session_playhead_changed)
         context.thumbnails.arrived.connect(self.update)
+        outlines.arrived.connect(self.update)
         context.measurements.measured.connect(self.update)
         context.measurements.held_changed.connect(self.update)
         self._show_bar()
@@ -168,6 +172,9 @@ class ReelView(QWidget):
             if radius and layout.x_of(layout.row[index].end) >= LEFT:
                 is_main = main is not None and layout.row[index].shot.id == main.id
                 paint_knot(painter, layout.knot_centre(index), self._knot(layout, index), radius, chosen=is_main)
+        music = session.project.music
+        if music is not None:
+            paint_strip(painter, layout, music, self._outlines.of(music), self._outlines.trouble(music))
         paint_markers(painter, layout, session.project.reel.markers)
         paint_playhead(painter, layout, session.playhead)
         if self._drag is not None and self._outcome is not None:
@@ -286,6 +293,7 @@ class ReelView(QWidget):
             "marker": Qt.CursorShape.SizeHorCursor,
             "knot": Qt.CursorShape.SplitHCursor,
             "shot": Qt.CursorShape.OpenHandCursor,
+            "music": Qt.CursorShape.OpenHandCursor,
         }.get(part, Qt.CursorShape.ArrowCursor)
         self.setCursor(cursor)
 

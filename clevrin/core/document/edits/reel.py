@@ -6,6 +6,7 @@ from fractions import Fraction
 from clevrin.core.document.edits.edit import each_shot
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.model import Fit, Light, Marker, Project
+from clevrin.core.document.music import Music
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -118,6 +119,22 @@ class SetBeats:
     def apply(self, project: Project) -> Project:
         markers = [marker for marker in project.reel.markers if marker.kind != "beat"]
         return _with_markers(project, (*markers, *self.beats))
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayMusic:
+    """Lays music under the reel in the place of what was there, or takes it away (None).
+
+    `beats` replace those of the reel; None: they stay.
+    """
+
+    music: Music | None
+    beats: tuple[Marker, ...] | None = None
+    label: str = "Lay music"
+
+    def apply(self, project: Project) -> Project:
+        changed = project if self.beats is None else SetBeats(beats=self.beats).apply(project)
+        return changed.changed(music=self.music)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,0 +1,1 @@
+"""Music under the reel: laid, moved, its beats found and put right."""
