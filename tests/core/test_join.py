@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from clevrin.core.document import Reel, Shot, Span
+from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Take
 from clevrin.core.join import Proposal, Side, joined, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.join.match import side_of_shot
@@ -15,6 +15,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
@@ -128,15 +129,37 @@ def test_the_incoming_side_is_mirrored_against_a_mirrored_outgoing_one():
     assert combined("horizontal", "vertical") == "both" and combined("both", "both") is None
 
 
-def test_a_shot_joined_at_its_other_end_keeps_its_way_of_playing(demo_trace):
+def placed(take: Take, shot: Shot) -> Placed:
+    """A shot alone on a reel."""
+    on_it = shot.changed(take_id=take.id)
+    return placed_shots(Project(takes=(take,), reel=Reel(rate=Fraction(30), shots=(on_it,))))[0]
+
+
+def test_a_shot_joined_at_its_other_end_keeps_its_way_of_playing(demo_take, demo_trace):
+    alone = placed(demo_take("hill"), shot(4, 150, reverse=False))
     with FilmReader(FOOTAGE / "hill.mp4") as reader:
-        kept = side_of_shot(
-            reader, demo_trace("hill"), shot(4, 150, reverse=False), Fraction(30), leaving=False, alone=False
-        )
-        free = side_of_shot(
-            reader, demo_trace("hill"), shot(4, 150, reverse=False), Fraction(30), leaving=False, alone=True
-        )
+        kept = side_of_shot(reader, demo_trace("hill"), alone, leaving=False, alone=False)
+        free = side_of_shot(reader, demo_trace("hill"), alone, leaving=False, alone=True)
     assert kept.reverse is False and free.reverse is None
+
+
+@pytest.mark.parametrize("reverse", [False, True])
+def test_shots_are_matched_as_fast_as_they_play(demo_take, demo_trace, reverse):
+    plain = shot(0, 147, reverse=False)
+    points = (PacePoint(frame=100, speed=1.0), PacePoint(frame=137, speed=2.0))
+    ramped = plain.changed(pace=Pace(points=points)).played(reverse=reverse)
+    with FilmReader(FOOTAGE / "walk-past.mp4") as reader:
+        usual, fast = (
+            side_of_shot(
+                reader, demo_trace("walk-past"), placed(demo_take("walk-past"), each), leaving=True, alone=True
+            )
+            for each in (plain, ramped)
+        )
+    whip, by = usual.whips[0], 137 - usual.whips[0].numbers[0]
+    assert np.allclose(fast.whips[0].velocity[by:], 2 * whip.velocity[by:], rtol=0.01)  # behind the point it goes on so
+    assert (fast.whips[0].velocity[0, 0] / whip.velocity[0, 0]) == pytest.approx(1.75, abs=0.25)
+    seconds = float(placed(demo_take("walk-past"), ramped).frames / Fraction(30))
+    assert fast.seconds(0, 147) == pytest.approx(seconds, abs=0.04)
 
 
 @pytest.fixture
@@ -210,7 +233,7 @@ def test_a_take_with_one_whip_between_two_others_is_not_given_up_for_its_joins(t
 def test_how_a_take_is_conformed_counts_in_its_speed(demo_trace):
     with FilmReader(FOOTAGE / "walk-past.mp4") as reader:
         trace = demo_trace("walk-past")
-        usual, half = (Side.of(reader, trace, rate=trace.rate / by) for by in (1, 2))
+        usual, half = (Side.of(reader, trace, rates=trace.rate / by) for by in (1, 2))
     assert np.allclose(half.whips[0].velocity, usual.whips[0].velocity / 2)
     best = rank_pairs(usual, half, reverse=False)[0]
     assert best.speed_ratio < 0.9  # the same whip at half the speed does not agree with itself

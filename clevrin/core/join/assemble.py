@@ -77,7 +77,7 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ram
 
 def _side(measured: Measured, reel_rate: Fraction) -> Side:
     take = measured.take
-    return Side.of(measured.reader, measured.trace, kept=take.span, rate=played_rate(take, reel_rate))
+    return Side.of(measured.reader, measured.trace, kept=take.span, rates=played_rate(take, reel_rate))
 
 
 _Choice = Proposal | None
@@ -123,7 +123,8 @@ def _worth_between(arriving: _Choice, leaving: _Choice, side: Side) -> float:
     frames = (enters - leaves if backward else leaves - enters) + 1
     if frames < 1:
         return -np.inf
-    share = min(1.0, frames / (_KEPT_SHARE * kept.frames)) * float(room(np.array(frames / side.rate)))
+    first = min(enters, leaves)
+    share = min(1.0, frames / (_KEPT_SHARE * kept.frames)) * float(room(np.array(side.seconds(first, first + frames))))
     return log(max(share, 1e-9))
 
 

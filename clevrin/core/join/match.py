@@ -10,17 +10,19 @@ for mirroring and for playing backwards. Every factor is 0 to 1, so the score is
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Shot, Span
+from clevrin.core.document import Span
 from clevrin.core.document.model import Mirror
 from clevrin.core.join.looks import Looks, glance
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.whips import Whip, find_whips
+from clevrin.core.pace import Placed, rates_along
 
 Numbers = NDArray[np.float64]
 
@@ -67,7 +69,7 @@ class Proposal:
 class _Frames:
     """The frames of one whip: velocity in widths/s (x right, y up: the camera's), blur in widths, looks.
 
-    `rate`: how many of them go by in a second of the reel.
+    `rates`: how many frames go by in a second of the reel at each of them.
     """
 
     numbers: NDArray[np.int64]
@@ -75,7 +77,7 @@ class _Frames:
     blur: Numbers
     lab: Numbers
     peak: float
-    rate: float
+    rates: Numbers
     change: Numbers
 
 
@@ -83,15 +85,28 @@ class _Frames:
 class Side:
     """One side of a join: the whips of a take within a span. `reverse`: its direction of play, None: free.
 
-    `kept` is the shot's span as it is, which a join cuts, `frames` how many the take has, and `rate` how many of them
-    go by in a second of the reel.
+    `kept` is the shot's span as it is, which a join cuts, and `rates` (frames,) how many frames go by in a second of
+    the reel at each frame of the take.
     """
 
     whips: tuple[_Frames, ...]
     kept: Span
-    frames: int
-    rate: float
+    rates: Numbers
     reverse: bool | None = None
+
+    @property
+    def frames(self) -> int:
+        """How many the take has."""
+        return len(self.rates)
+
+    @cached_property
+    def _gone_s(self) -> Numbers:
+        """(frames + 1,): the seconds of the reel that go by from the take's start to each of its frames."""
+        return np.concatenate([[0.0], np.cumsum(1 / self.rates)])
+
+    def seconds(self, first: int, end: int) -> float:
+        """How long some frames of it last on the reel."""
+        return float(self._gone_s[end] - self._gone_s[first])
 
     @staticmethod
     def of(
@@ -101,32 +116,34 @@ class Side:
         reverse: bool | None = None,
         *,
         kept: Span | None = None,
-        rate: Fraction | None = None,
+        rates: Numbers | Fraction | None = None,
     ) -> "Side":
         """Describes a take for matching; decodes the frames of its whips.
 
-        `span`: where it may be cut, `kept`: the shot's own (both None: all of the take). `rate`: how many of its frames
-        go by in a second of the reel, None: as many as when it was shot.
+        `span`: where it may be cut, `kept`: the shot's own (both None: all of the take). `rates`: how many of its
+        frames go by in a second of the reel, at each of them or throughout; None: as many as when it was shot.
         """
         whole = Span(first=0, end=trace.frames)
-        span, per_s = span or whole, float(rate or trace.rate)
+        span = span or whole
+        given = trace.rate if rates is None else rates
+        per_s = given if isinstance(given, np.ndarray) else np.full(trace.frames, float(given))
         found = []
         for whip in find_whips(trace):
             first, last = max(whip.start, span.first), min(whip.end, span.end - 1)
             if last >= first and whip.peak in span:
                 found.append(_described(reader, trace, whip, Span(first=first, end=last + 1), per_s))
-        return Side(whips=tuple(found), kept=kept or whole, frames=trace.frames, rate=per_s, reverse=reverse)
+        return Side(whips=tuple(found), kept=kept or whole, rates=per_s, reverse=reverse)
 
-    def left(self, frames: NDArray[np.int64], *, ends: bool) -> NDArray[np.int64]:
-        """How many frames of the shot are left when its span ends with, or begins at, each of these frames."""
-        return np.array([cut(self.kept, int(frame), self.frames, ends=ends).frames for frame in frames])
+    def left_s(self, frames: NDArray[np.int64], *, ends: bool) -> Numbers:
+        """How many seconds of the shot are left when its span ends with, or begins at, each of these frames."""
+        spans = (cut(self.kept, int(frame), self.frames, ends=ends) for frame in frames)
+        return np.array([self.seconds(each.first, each.end) for each in spans])
 
 
-def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rate: float) -> _Frames:
+def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rates: Numbers) -> _Frames:
     numbers = np.arange(within.first, within.end)
-    per_s = rate / trace.width
-    velocity = trace.velocity_px[numbers] * [-per_s, per_s]
-    speed = trace.widths_per_s * rate / float(trace.rate)
+    velocity = trace.velocity_px[numbers] * (rates[numbers, None] / trace.width) * [-1.0, 1.0]
+    speed = trace.widths_per_s * rates / float(trace.rate)
     change = np.gradient(speed)[numbers] if trace.frames > 1 else np.zeros(len(numbers))
     looks: Looks = glance(reader, tuple(int(n) for n in numbers))
     return _Frames(
@@ -135,7 +152,7 @@ def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rate:
         blur=trace.blur_px[numbers] / trace.width,
         lab=looks.lab,
         peak=float(speed[whip.peak]),
-        rate=rate,
+        rates=rates[numbers],
         change=change,
     )
 
@@ -154,8 +171,8 @@ def rank_pairs(
             _directions(outgoing, reverse), _directions(incoming, reverse), mirrorings
         ):
             left = (
-                outgoing.left(out.numbers, ends=not reverse_out) / outgoing.rate,
-                incoming.left(in_.numbers, ends=reverse_in) / incoming.rate,
+                outgoing.left_s(out.numbers, ends=not reverse_out),
+                incoming.left_s(in_.numbers, ends=reverse_in),
             )
             found.extend(_apart(_scored(out, in_, flip, reverse_out, reverse_in, left)))
     found.sort(key=lambda p: -p.score)
@@ -227,8 +244,8 @@ def room(seconds: Numbers) -> Numbers:
 
 def _left_share(whip: _Frames, left_s: Numbers, *, ends: bool) -> Numbers:
     """0 to 1, for each frame of a whip: how much counts what a cut there leaves, in all and beside the whip."""
-    inside = whip.numbers - whip.numbers[0] if ends else whip.numbers[-1] - whip.numbers
-    beside_s = left_s - inside / whip.rate
+    gone_s = np.cumsum(1 / whip.rates)
+    beside_s = left_s - (gone_s - gone_s[0] if ends else gone_s[-1] - gone_s)
     return room(left_s) * np.clip(beside_s / ENOUGH_S, 0.1, 1.0)
 
 
@@ -245,18 +262,18 @@ def _apart(proposals: list[Proposal]) -> list[Proposal]:
     return kept
 
 
-def side_of_shot(reader: FilmReader, trace: Trace, shot: Shot, rate: Fraction, *, leaving: bool, alone: bool) -> Side:
-    """A shot as one side of a join: what it may be cut at, without giving up its other end.
+def side_of_shot(reader: FilmReader, trace: Trace, placed: Placed, *, leaving: bool, alone: bool) -> Side:
+    """A shot as one side of a join, as fast as it plays: what it may be cut at, without giving up its other end.
 
-    `rate`: how many of its frames go by in a second of the reel. `alone`: its other end is not joined to anything, so
+    `alone`: its other end is not joined to anything, so
     that it may also be played the other way.
     """
-    last = trace.frames
+    last, shot = trace.frames, placed.shot
     opens_end = leaving != shot.reverse  # the end of the span that the join may move
     span = Span(first=shot.span.first, end=last) if opens_end else Span(first=0, end=shot.span.end)
     if alone:
         span = Span(first=0, end=last)
-    return Side.of(reader, trace, span, None if alone else shot.reverse, kept=shot.span, rate=rate)
+    return Side.of(reader, trace, span, None if alone else shot.reverse, kept=shot.span, rates=rates_along(placed))
 
 
 def cut(span: Span, frame: int, frames: int, *, ends: bool) -> Span:

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Span, Take
+from clevrin.core.document.pacing import SLOWEST
 from clevrin.core.pace.curve import instant_of, progress_of
 from clevrin.core.pace.time_map import EvenTime, TimeMap, frame_of, instant_at, time_map
 
@@ -69,6 +70,23 @@ def played_rate(take: Take, reel_rate: Fraction) -> Fraction:
 def speed(take: Take, reel_rate: Fraction) -> Fraction:
     """How fast a take plays on the reel where no speed is set: 1 as it was shot, 1/2 at half the speed."""
     return played_rate(take, reel_rate) / take.facts.rate
+
+
+def rates_along(placed: Placed) -> NDArray[np.float64]:
+    """(frames of its take,): how many frames go by in a second of the reel where the shot shows each of them.
+
+    Beyond its span as where it begins or ends, for there it would be cut anew; where it stands, as slowly as can be.
+    """
+    take, shot = placed.take, placed.shot
+    frames = take.facts.frames
+    if placed.even:
+        return np.full(frames, float(abs(placed.rate)))
+    whole = time_map(shot.changed(span=take.whole), take.facts.rate, placed.rate, placed.reel_rate)
+    seen = whole.seen(np.arange(-0.5, whole.frames, 0.5))
+    gone = np.maximum.accumulate(seen.progress)
+    rates = np.maximum(np.abs(seen.speed) * float(placed.reel_rate), SLOWEST * float(take.facts.rate))
+    at = np.interp(np.arange(frames) + 0.5, gone, rates)
+    return np.asarray(at[::-1] if shot.reverse else at)
 
 
 def shot_frames(shot: Shot, take: Take, reel_rate: Fraction) -> int:

@@ -33,7 +33,8 @@ def stretched(places: Numbers, speeds: Numbers, read: Read) -> Sound:
     """The pieces at `places` of the recording, in samples, laid one after the other: ((n - 1) HOP, 2) float32.
 
     Piece k stands over the sample k HOP of the result; the first and the last two lie over its ends. `speeds`: samples
-    of the recording a sample there, below 0 where it is heard backward. At a speed of 1 throughout it is the recording itself. Costs half a millisecond a piece.
+    of the recording a sample there, below 0 where it is heard backward. At a speed of 1 throughout it is the recording
+    itself. Costs half a millisecond a piece.
     """
     count = len(places)
     made = np.zeros(((count - 1) * HOP + 2 * _HALF, 2))

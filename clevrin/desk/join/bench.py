@@ -260,7 +260,8 @@ class JoinBench(Bench):
         if pair is None or not self.entered:
             return
         project = self.context.session.project
-        reel_rate = project.reel.rate
+        at = project.shot_index(pair[0].id)
+        placed = placed_shots(project)[at : at + 2]
         takes = tuple(project.take(shot.take_id) for shot in pair)
         measurements = self.context.measurements
         if any(measurements.trace(take) is None for take in takes):
@@ -277,11 +278,10 @@ class JoinBench(Bench):
         def work(progress: Progress) -> tuple[Proposal, ...]:
             with Sources.of(measurements.store, light=True) as sources:
                 sides = []
-                for shot, take, leaving, free in zip(pair, takes, (True, False), alone, strict=True):
-                    trace = sources.measured.measure(take, progress)
-                    rate = played_rate(take, reel_rate)
-                    reader = sources.films.reader(take)
-                    sides.append(side_of_shot(reader, trace, shot, rate, leaving=leaving, alone=free))
+                for each, leaving, free in zip(placed, (True, False), alone, strict=True):
+                    trace = sources.measured.measure(each.take, progress)
+                    reader = sources.films.reader(each.take)
+                    sides.append(side_of_shot(reader, trace, each, leaving=leaving, alone=free))
                 return rank_pairs(*sides)
 
         def done(proposals: tuple[Proposal, ...]) -> None:
@@ -315,6 +315,7 @@ class JoinBench(Bench):
             self._alone(pair),
             pair[0].span.first if not pair[0].reverse else pair[0].span.end,
             pair[1].span.end if not pair[1].reverse else pair[1].span.first,
+            *(shot.pace.points for shot in pair),
         )
 
     def _drop_what_is_stale(self) -> None:
