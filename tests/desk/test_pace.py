@@ -81,6 +81,25 @@ def test_a_point_is_dragged_up_and_its_ease_by_its_bar_each_one_step(pace):
     assert points(pace)[0][1] == 1.0 and frames(pace) == 30
 
 
+@pytest.mark.parametrize("reverse", [False, True])
+def test_a_ramp_that_is_dragged_snaps_to_a_beat(pace, reverse):
+    session = pace.window.session
+    if reverse:
+        pace.key(Qt.Key.Key_R)
+    double_click(pace, 8, 0.5)
+    double_click(pace, 50, 1.0)
+    session.do(AddMarker(marker=Marker(frame=24, kind="beat")))
+    curve = bench(pace).curve
+    start = curve.place_of(0)
+    near = curve.x_of(24) + 4
+    pace.drag(curve, (start.x(), start.y()), (near, start.y()))
+    assert bench(pace)._seen.places[0] == pytest.approx(24, abs=1.1)  # half a frame of the take, at half the speed
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    place = curve.place_of(0)
+    pace.drag(curve, (place.x(), place.y()), (near, place.y()), modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert bench(pace)._seen.places[0] != pytest.approx(24, abs=0.5)
+
+
 def test_escape_drops_a_drag_under_way(pace):
     double_click(pace, 15, 1.0)
     place = bench(pace).curve.place_of(0)

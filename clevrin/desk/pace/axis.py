@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from clevrin.desk import theme
 from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.reel.snapping import SNAP_PX
 
 LABEL_PX, MARGIN_PX = 96, 8
 
@@ -50,6 +51,15 @@ class TimedLane(QWidget):
         area = self.area()
         place = (x - area.left()) / max(1.0, area.width()) * self._frames - 0.5
         return min(max(place, 0.0), self._frames - 1.0)
+
+    def mark_near(self, x: float) -> float | None:
+        """The place of the marker or beat that a column of pixels is next to, where one is near enough to snap to."""
+        shown = self.shown
+        if shown is None:
+            return None
+        places = [marker.frame - shown.placed.start for marker in shown.project.reel.markers]
+        near = min(places, key=lambda place: abs(self.x_of(place) - x), default=None)
+        return None if near is None or abs(self.x_of(near) - x) > SNAP_PX else float(near)
 
     def area(self) -> QRectF:
         left = theme.scaled(LABEL_PX)

@@ -4,6 +4,8 @@ The middle of the height that is for playing forward is the speed at which it wa
 each line down half as fast. On the ground the picture stands still, and under it the shot plays against its direction.
 """
 
+from bisect import bisect_left
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
@@ -249,6 +251,9 @@ class PaceCurve(TimedLane):
             speed = self.speed_at(at.y())
             stays = point.stays_s if speed == 0 else 0.0
             changed = point.changed(speed=round(speed, 3), frame=frame, stays_s=stays)
+            mark = None if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else self.mark_near(at.x())
+            if mark is not None and along:
+                changed = changed.changed(frame=self._on_mark(number, changed, mark))
         self.point_changing.emit(number, changed)
 
     @property
@@ -256,6 +261,21 @@ class PaceCurve(TimedLane):
         """How many frames of the take go by in one of the reel at the speed as shot."""
         assert self.shown is not None
         return float(self.shown.take.facts.rate / self.shown.placed.reel_rate)
+
+    def _on_mark(self, number: int, point: PacePoint, mark: float) -> int:
+        """The frame with which a point comes to stand on a mark of the reel, or next to it."""
+        shown = self.shown
+        assert shown is not None
+        span = shown.shot.span
+        low, high = (self._between_others(number, each) for each in (span.first, span.end - 1))
+        frames = range(low, high + 1)[:: -1 if shown.shot.reverse else 1]
+
+        def place(frame: int) -> float:
+            return shown.place_with(number, point.changed(frame=frame))
+
+        at = bisect_left(frames, mark, key=place)
+        near = frames[max(0, at - 1) : at + 1]
+        return min(near, key=lambda frame: abs(place(frame) - mark), default=point.frame)
 
     def _between_others(self, number: int, frame: int) -> int:
         """A frame for a point that does not pass its neighbours."""

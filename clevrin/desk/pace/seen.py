@@ -11,7 +11,7 @@ from clevrin.core.document.pacing import bounded_speed
 from clevrin.core.motion import Whip
 from clevrin.core.pace import Placed, placed_shot, stamped_instants
 from clevrin.core.pace.curve import point_times, progress_of
-from clevrin.core.pace.shaping import Clock
+from clevrin.core.pace.shaping import Clock, put
 from clevrin.core.pace.time_map import Seen
 from clevrin.core.render.moments import FITS
 
@@ -105,6 +105,12 @@ class PacedShot:
         by = self.frames / scale if scale > 0 else 1.0
         per_s = float(self.placed.reel_rate) * by
         return tuple(None if time is None else float(time) * per_s - 0.5 for time in times)
+
+    def place_with(self, number: int, point: PacePoint) -> float:
+        """Where on its reel one of its points would be if it were another one; before all where it is never come to."""
+        shot = self.shot.changed(pace=put(self.pace, number, point, instead=True))
+        time = point_times(shot, self.take.facts.rate)[number]
+        return -1.0 if time is None else float(time * self.placed.reel_rate) - 0.5
 
     def point_near(self, at: float, within: float) -> int | None:
         """The number of the point next to a place on its reel."""

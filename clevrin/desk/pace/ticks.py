@@ -127,7 +127,9 @@ class TickBar(TimedLane):
         if self._grabbed is None:
             super().mouseMoveEvent(event)
             return
-        self.tick_changing.emit(self._grabbed, self.at(event.position().x()))
+        at = event.position().x()
+        mark = None if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else self.mark_near(at)
+        self.tick_changing.emit(self._grabbed, self.at(at) if mark is None else mark)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._grabbed is not None and event.button() == Qt.MouseButton.LeftButton:
