@@ -1,5 +1,6 @@
 """Moments that were not shot, and shutters that were not open: on films whose every moment is known."""
 
+import sys
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.pace.in_between import moment, pair_flow
 from clevrin.core.progress import Silent
 from clevrin.core.render.executor import execute
+from clevrin.core.render.flow_store import packed, unpacked
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.pace_report import pace_figures
 from clevrin.core.render.picture import plan_at, planes
@@ -230,3 +232,36 @@ def test_what_is_kept_sharp_is_spared_by_the_blur():
     inside, outside = np.s_[75:105, 145:175], np.s_[:, :90]
     assert psnr(kept.y[inside], picture.y[inside]) > 45 > psnr(blurred.y[inside], picture.y[inside])
     assert np.array_equal(kept.y[outside], blurred.y[outside])
+
+
+def test_a_flow_is_found_once_and_kept_on_the_shelf(pan, sources, tmp_path, monkeypatch):
+    project = measured(paced(pan, pace=Pace(points=(PacePoint(frame=30, speed=0.5),), in_between="flow")), sources)
+    size = project.reel.width, project.reel.height
+    at = next(k for k in range(40) if plan_at(project, k, size, sources.measured).layers[0].samples[0].between)
+    first = planes(project, at, size, sources)
+    kept = list((tmp_path / "shelf" / "flows").iterdir())
+    assert len(kept) == 1
+
+    def never(*_):
+        raise AssertionError("its flow is on the shelf")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(sys.modules["clevrin.core.render.picture"], "flow_between", never)
+        with Sources.of(Shelf(tmp_path / "shelf")) as again:
+            assert np.array_equal(planes(project, at, size, again).y, first.y)
+    for damage in (b"", b"nonsense", kept[0].read_bytes()[:-400], bytes(1000)):
+        kept[0].write_bytes(damage)
+        with Sources.of(Shelf(tmp_path / "shelf")) as again:
+            assert np.array_equal(planes(project, at, size, again).y, first.y)
+    Shelf(tmp_path / "shelf").clear()
+    assert not kept[0].exists()
+
+
+def test_what_is_packed_is_the_flow_to_a_64th_of_a_pixel():
+    flow = pair_flow(luma(with_card(100)), luma(with_card(116)), np.eye(3))
+    arrays = packed(flow)
+    back = unpacked(arrays)
+    assert back is not None and np.abs(back.forward - flow.forward).max() <= 1 / 128
+    assert np.abs(back.second_sure - flow.second_sure).max() <= 1 / 510 + 1e-6
+    assert np.array_equal(packed(back)["data"], arrays["data"])  # it is rounded once
+    assert unpacked({**arrays, "data": arrays["data"][:-100]}) is None

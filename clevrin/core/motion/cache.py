@@ -40,8 +40,10 @@ class Shelf:
                 path.unlink()
             return None
 
-    def put(self, arrays: Arrays, *key: str) -> None:
-        keep(self.folder, self._path(key), lambda file: np.savez_compressed(file, **dict(arrays)))  # type: ignore[arg-type]
+    def put(self, arrays: Arrays, *key: str, squeezed: bool = False) -> None:
+        """Keeps arrays; `squeezed`: they are as small as they get already."""
+        write = np.savez if squeezed else np.savez_compressed
+        keep(self.folder, self._path(key), lambda file: write(file, **dict(arrays)))  # type: ignore[arg-type]
 
     def drop(self, *key: str) -> None:
         with contextlib.suppress(OSError):

@@ -13,7 +13,9 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.cache import Shelf
 from clevrin.core.paths import is_there
+from clevrin.core.render.flow_store import FlowStore
 from clevrin.core.render.remembered import Remembered
 
 _OPEN_FILMS = 2
@@ -22,8 +24,6 @@ _ONWARD_BYTES = 12 * 1024 * 1024
 """Enough for a film that is played backwards."""
 _BORROWED_BYTES = 10 * 1024 * 1024
 _TRUST_BYTES = 4 * 1024 * 1024
-_FLOW_BYTES = 24 * 1024 * 1024
-"""Some five pairs of frames: what is slowed down asks for the same pair several times."""
 
 R = TypeVar("R", bound=FilmReader | None)
 _Purpose = Literal["shown", "proxy", "borrowed"]
@@ -42,11 +42,12 @@ class Films:
         index_of: Callable[[Take], FrameIndex],
         proxies: ProxyShelf | None = None,
         memory: FrameMemory | None = None,
+        shelf: Shelf | None = None,
         *,
         light: bool = False,
         onward: bool = False,
     ) -> None:
-        """`memory`: where decoded frames are kept, which films of other threads may share.
+        """`memory`: where decoded frames are kept, which films of other threads may share; `shelf`: where flows are.
 
         `light`: for single pictures here and there, with as little memory as can be. `onward`: for a reel from its
         start to its end, at full speed, where what was left behind is not looked at again.
@@ -60,7 +61,7 @@ class Films:
         # Each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
-        self.flows = Remembered(_FLOW_BYTES)
+        self.flows = FlowStore(None if light else shelf)
         self.trusts = Remembered(_TRUST_BYTES)
 
     def reader(self, take: Take) -> FilmReader:

@@ -32,7 +32,9 @@ class Sources:
     ) -> "Sources":
         """Sources of measurements, or of a shelf of them; None: of the user's own shelf. See `Films` for the rest."""
         store = measured if isinstance(measured, MeasurementStore) else MeasurementStore(measured)
-        return Sources(films=Films(store.index, proxies, memory, light=light, onward=onward), measured=store)
+        return Sources(
+            films=Films(store.index, proxies, memory, store.shelf, light=light, onward=onward), measured=store
+        )
 
     def close(self) -> None:
         self.films.close()
