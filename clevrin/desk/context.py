@@ -8,6 +8,7 @@ from clevrin.desk.jobs import JobRunner
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.notices import Notices
 from clevrin.desk.playback import Player
+from clevrin.desk.preparing import Preparing
 from clevrin.desk.session import Session
 from clevrin.desk.thumbnails import Thumbnails
 
@@ -20,5 +21,6 @@ class Context:
     followings: Followings
     thumbnails: Thumbnails
     player: Player
+    preparing: Preparing
     intake: Intake
     notices: Notices

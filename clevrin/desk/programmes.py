@@ -8,21 +8,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
-from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.models import apply
-from clevrin.core.pace import placed_shot, reel_frames
+from clevrin.core.pace import Placed, placed_shot, reel_frames
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.picture import carried_out, planes
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.plan import Plan, row9
-from clevrin.core.render.planner import fitted_size, plan_shot, plan_take
-from clevrin.core.render.resolving import ResolvedShot, resolve
+from clevrin.core.render.planner import fitted_size, plan_shot, plan_shown, plan_take
+from clevrin.core.render.reel_colour import reel_colour
+from clevrin.core.render.resolving import Lacking, ResolvedShot, Shown, resolve
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk import theme
 from clevrin.desk.playback import Programme
+from clevrin.desk.preparing import Plans, Prepared
 from clevrin.desk.sound_out import Sound
 
 OUTLINE_SHARE = 0.7
@@ -60,15 +62,42 @@ def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixel
     return bgra_from_picture(carried_out(plan, lambda _: take, sources.films, "draft"))
 
 
-def reel_programme(project: Project, within: Size, *, loop: tuple[int, int] | None = None) -> Programme | None:
-    """The whole reel with its sound; None when it is empty. `loop`: frames that are played over and over."""
+def reel_plans(project: Project, size: Size, first: int, end: int) -> Plans:
+    """How frames of the reel are made."""
+    return Plans(
+        first=first, end=end, plan=lambda store, frame: plan_at(project, frame, size, store), take_of=project.take
+    )
+
+
+def shot_plans(project: Project, placed: Placed, size: Size) -> Plans:
+    """How a shot alone is made as the reel plays it, by the frames of the reel."""
+    reel_size = project.reel.width, project.reel.height
+    request, colour = HoldRequest.of(project, placed.shot, placed.take), reel_colour(project)
+
+    def plan(store: MeasurementStore, frame: int) -> Plan:
+        resolved = resolve(request, store)
+        shown_here = Shown(resolved=resolved, placed=placed, at=frame, weight=1.0)
+        unmeasured = (placed.take.name,) if isinstance(resolved.state, Lacking) else ()
+        layers = (plan_shown(shown_here, reel_size, size),)
+        return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured, colour=colour)
+
+    return Plans(first=placed.start, end=placed.end, plan=plan, take_of=lambda _: placed.take)
+
+
+def reel_programme(
+    project: Project, within: Size, *, loop: tuple[int, int] | None = None, prepared: Prepared | None = None
+) -> Programme | None:
+    """The whole reel with its sound; None when it is empty.
+
+    `loop`: frames that are played over and over; `prepared`: pictures that are not made again.
+    """
     frames = reel_frames(project)
     if frames == 0:
         return None
-    size = fitted_size((project.reel.width, project.reel.height), within)
+    plans = reel_plans(project, fitted_size((project.reel.width, project.reel.height), within), 0, frames)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return (bgra_from_picture(shown(planes(project, frame, size, sources, quality="draft"))),)
+        return (plans.pixels(sources, frame, prepared),)
 
     return Programme(
         first=0,
@@ -210,9 +239,11 @@ def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: S
     return canvas
 
 
-def join_programme(project: Project, shot_id: str, within: Size, around: int) -> Programme:
+def join_programme(
+    project: Project, shot_id: str, within: Size, around: int, prepared: Prepared | None = None
+) -> Programme:
     """The reel in a loop over the frames round the end of a shot."""
-    reel = reel_programme(project, within)
+    reel = reel_programme(project, within, prepared=prepared)
     assert reel is not None
     placed = placed_shot(project, shot_id)
     assert placed is not None

@@ -51,6 +51,7 @@ from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.playback import Player
 from clevrin.desk.playing import Playing
 from clevrin.desk.precedence import Precedence
+from clevrin.desk.preparing import Preparing
 from clevrin.desk.projects import Projects
 from clevrin.desk.rail import StepRail
 from clevrin.desk.reel.edits import ReelEdits
@@ -96,6 +97,8 @@ class MainWindow(QMainWindow):
         self.measurements = Measurements(self.session, self.jobs, store, watch)
         self.followings = Followings(self.session, self.jobs, store, self.measurements)
         self._watch = watch
+        preparing = Preparing(self.jobs, store, self)
+        self.session.opened.connect(preparing.prepared.clear)
         self.notices = Notices(self)
         self._context = Context(
             session=self.session,
@@ -104,6 +107,7 @@ class MainWindow(QMainWindow):
             followings=self.followings,
             thumbnails=self.thumbnails,
             player=self.player,
+            preparing=preparing,
             intake=self.intake,
             notices=self.notices,
         )

@@ -1,5 +1,7 @@
 """The Pace bench under a user's hands: points, ticks, lengths, ramps, what is made between frames, and undoing each."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -10,7 +12,7 @@ from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.pace import placed_shots
 from clevrin.demo.music import music
-from clevrin.desk.pace import preparing
+from clevrin.desk.pace import bench as pace_bench
 from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
 from tests.core.test_beats import written
 
@@ -122,13 +124,18 @@ def test_speeds_of_a_shot_that_plays_backward_are_all_played(pace):
 
 
 def test_what_is_not_measured_yet_is_prepared_once_it_is(pace, monkeypatch):
-    planned, asked, measured = preparing.planned, [], []
+    plans, asked, measured = pace_bench.shot_plans, [], []
 
     def half(*args):
-        asked.append(args)
-        return (*planned(*args)[:2], bool(measured))
+        whole = plans(*args)
 
-    monkeypatch.setattr(preparing, "planned", half)
+        def plan(store, frame):
+            asked.append(frame)
+            return replace(whole.plan(store, frame), unmeasured=() if measured else ("its take",))
+
+        return replace(whole, plan=plan)
+
+    monkeypatch.setattr(pace_bench, "shot_plans", half)
     double_click(pace, 15, 0.5)
     jobs = pace.window.jobs
     pace.until(lambda: asked and not jobs.is_running(("prepare",)))

@@ -61,7 +61,7 @@ class Films:
         # Each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
-        self.flows = FlowStore(None if light else shelf)
+        self.flows = FlowStore(shelf)
         self.trusts = Remembered(_TRUST_BYTES)
 
     def reader(self, take: Take) -> FilmReader:

@@ -11,6 +11,7 @@ from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
+from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
@@ -18,7 +19,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.strips import Meeting, Strips
-from clevrin.desk.programmes import join_programme
+from clevrin.desk.programmes import join_programme, reel_plans
 from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
@@ -153,7 +154,11 @@ class JoinBench(Bench):
             return None
         project, outgoing, _ = tried
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
-        programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around)
+        preparing = self.context.preparing
+        programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around, preparing.prepared)
+        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        plans = reel_plans(project, size, programme.first, programme.end)
+        preparing.want(plans, (project.reel, project.takes, size, programme.first, programme.end), programme.first)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
         subject = outgoing.id, self._trying, self.ramps_button.isChecked()
         return Showing(programme=programme, subject=subject, frame=programme.first)
@@ -170,6 +175,10 @@ class JoinBench(Bench):
     def enter(self) -> None:
         self._drop_what_is_stale()  # meanwhile another pair may have been chosen
         super().enter()
+
+    def leave(self) -> None:
+        super().leave()
+        self.context.preparing.stop()
 
     def take_focus(self) -> None:
         self.table.setFocus()

@@ -15,11 +15,12 @@ from clevrin.desk.context import Context
 from clevrin.desk.pace.curve import PaceCurve
 from clevrin.desk.pace.edits import PaceEdits
 from clevrin.desk.pace.fields import PaceHere
-from clevrin.desk.pace.preparing import Pixels, Preparing, Size, made, planned
 from clevrin.desk.pace.seen import PacedShot
 from clevrin.desk.pace.sheet import PaceSheet
 from clevrin.desk.pace.ticks import TickBar
 from clevrin.desk.playback import Programme
+from clevrin.desk.preparing import Pixels, Size
+from clevrin.desk.programmes import shot_plans
 from clevrin.desk.sheet import quiet_label
 from clevrin.desk.shot_bench import NO_SHOT
 from clevrin.desk.viewer import Viewer
@@ -34,7 +35,6 @@ class PaceBench(Bench):
         super().__init__(context)
         self._seen: PacedShot | None = None
         self._before = False
-        self.preparing = Preparing(context, self)
         self.sheet = PaceSheet()
         self.edits = PaceEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: self.at)
         row = bench_row(self)
@@ -62,7 +62,7 @@ class PaceBench(Bench):
     def _connect(self) -> None:
         session, sheet, edits = self.context.session, self.sheet, self.edits
         session.trouble.connect(sheet.trouble.tell)
-        self.preparing.changed.connect(self._show_made)
+        self.context.preparing.changed.connect(self._show_made)
         for lane in (self.curve, self.ticks):
             lane.place_requested.connect(self.look_at)
         self.curve.point_changing.connect(self._on_curve_point_changing)
@@ -130,16 +130,10 @@ class PaceBench(Bench):
             shots = tuple(s.changed(pace=plain) if s.id == placed.shot.id else s for s in project.reel.shots)
             project = project.changed(reel=project.reel.changed(shots=shots))
             placed = placed_shot(project, placed.shot.id) or placed
-        prepared = self.preparing.prepared
-        roll = prepared.roll(project, placed.shot.id, size)
+        plans, prepared = shot_plans(project, placed, size), self.context.preparing.prepared
 
         def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-            at = frame - placed.start
-            found = prepared.get((roll, at))
-            if found is None:
-                _, plan, _ = planned(sources, project, placed, at, size)
-                found = made(sources, plan, placed)
-            return (found,)
+            return (plans.pixels(sources, frame, prepared),)
 
         return Programme(
             first=placed.start,
@@ -153,9 +147,10 @@ class PaceBench(Bench):
     def _prepare(self, project: Project, placed: Placed, size: Size) -> None:
         pace = placed.shot.pace
         if self.entered and (pace.made_between != "nearest" or pace.shutter.angle_deg):
-            self.preparing.want(project, placed.shot.id, size, round(self.at))
+            subject = project, placed.shot.id, size
+            self.context.preparing.want(shot_plans(project, placed, size), subject, self._frame)
         else:
-            self.preparing.stop()
+            self.context.preparing.stop()
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         seen = self._seen
@@ -175,7 +170,7 @@ class PaceBench(Bench):
         return (self.viewer,)
 
     def leave(self) -> None:
-        self.preparing.stop()
+        self.context.preparing.stop()
         super().leave()
 
     def put_back(self) -> bool:
@@ -260,14 +255,9 @@ class PaceBench(Bench):
         seen = self._seen
         if seen is None or not self.entered:
             return
-        size = fitted_size((seen.project.reel.width, seen.project.reel.height), self.viewer.wanted_size)
-        prepared = self.preparing.prepared
-        roll = prepared.roll(seen.project, seen.shot.id, size)
-        trust: dict[int, float] = {}
-        for at in range(seen.frames):
-            found = prepared.trust((roll, at))
-            if found is not None:
-                trust[at] = found
+        start = seen.placed.start
+        trust = {frame - start: each for frame, each in tuple(self.context.preparing.trusts.items())}
+        trust = {at: each for at, each in trust.items() if 0 <= at < seen.frames}
         self.ticks.show_made({at: each for at, each in trust.items() if seen.invented[at]}, frozenset(trust))
 
     # What is done
