@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from clevrin.core.document import Take
+from clevrin.core.document import Project, Take
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.progress import Progress, step
@@ -177,5 +177,7 @@ class Preparing(QObject):
 
 
 def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    """Whether two subjects are the same; projects are, when they are one."""
-    return len(one) == len(other) and all(a is b or a == b for a, b in zip(one, other, strict=True))
+    """Whether two subjects are the same; projects are, when they are one: comparing large ones takes long."""
+    if len(one) != len(other):
+        return False
+    return all(a is b or (not isinstance(a, Project) and a == b) for a, b in zip(one, other, strict=True))

@@ -5,10 +5,11 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Span
-from clevrin.core.document.edits import RemoveTake, TrimShot
+from clevrin.core.document import Pace, PacePoint, Span
+from clevrin.core.document.edits import PaceShots, RemoveTake, TrimShot
 from clevrin.core.render import Sources, picture
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.desk.preparing import Plans
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
 
@@ -226,6 +227,44 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
     assert window.join.table.item(0, 7).text() == "across"
     hands.click(window.join.take_button)
     assert session.project.reel.shots[1].mirror == "horizontal"
+
+
+def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
+    """The frames that were not prepared when they were looked for."""
+    made, player = [], hands.window.player
+    real = Plans.made
+    monkeypatch.setattr(Plans, "made", lambda self, sources, plan: made.append(1) or real(self, sources, plan))
+    missed = []
+    for frame in frames:
+        shown: list[int] = []
+        keep = player.shown.connect(lambda number, _, shown=shown: shown.append(number))
+        player.seek(frame)
+        hands.until(lambda frame=frame, shown=shown: frame in shown)
+        player.shown.disconnect(keep)
+        if made:
+            missed.append(frame)
+        made.clear()
+    return missed
+
+
+def test_the_loop_round_a_join_with_ramps_is_prepared(join, monkeypatch):
+    window = join.window
+    join.click(window.join.ramps_button)
+    join.until(lambda: window.join.context.preparing.trusts and not window.jobs.is_running(("prepare",)))
+    heavy = sorted(window.join.context.preparing.trusts)
+    assert heavy
+    assert made_while_played(join, monkeypatch, heavy) == []
+
+
+def test_the_reel_is_prepared_about_the_playhead(demo, monkeypatch):
+    window = demo.window
+    window.session.do(
+        PaceShots(paces=((window.session.shot.id, Pace(points=(PacePoint(frame=60, speed=0.6),), in_between="mix")),))
+    )
+    window.log.look_at(reel=True)
+    demo.until(lambda: window.join.context.preparing.trusts and not window.jobs.is_running(("prepare",)))
+    heavy = sorted(window.join.context.preparing.trusts)
+    assert made_while_played(demo, monkeypatch, heavy[:3]) == []
 
 
 def test_a_bench_without_shots_says_what_to_do(hands):

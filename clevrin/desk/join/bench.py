@@ -156,9 +156,11 @@ class JoinBench(Bench):
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         preparing = self.context.preparing
         programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around, preparing.prepared)
-        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        reel, at = project.reel, project.shot_index(outgoing.id)
+        size = fitted_size((reel.width, reel.height), self.viewer.wanted_size)
         plans = reel_plans(project, size, programme.first, programme.end)
-        preparing.want(plans, (project.reel, project.takes, size, programme.first, programme.end), programme.first)
+        about = reel.shots[max(0, at - 1) : at + 3], project.takes, reel.rate, size, programme.first
+        preparing.want(plans, about, programme.first)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
         subject = outgoing.id, self._trying, self.ramps_button.isChecked()
         return Showing(programme=programme, subject=subject, frame=programme.first)

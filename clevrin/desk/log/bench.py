@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QLabel, QVBoxLayout
 from clevrin.core.document import Shot, Span, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
+from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
@@ -14,11 +15,14 @@ from clevrin.desk.log.cards import TakeCards
 from clevrin.desk.log.logging_edits import LoggingEdits
 from clevrin.desk.log.take_sheet import TakeSheet
 from clevrin.desk.marks.overlay import Marks, Mode
-from clevrin.desk.programmes import reel_programme, take_programme
+from clevrin.desk.programmes import reel_plans, reel_programme, take_programme
 from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import plain_button
 from clevrin.desk.viewer import Viewer
+
+_PREPARED_S = 10.0
+"""So much of the reel, and as much again, is prepared about the playhead."""
 
 
 class LogBench(Bench):
@@ -151,14 +155,32 @@ class LogBench(Bench):
         session = self.context.session
         within = self.viewer.wanted_size
         if self._shows_reel:
-            programme = reel_programme(session.project, within, loop=self._loop_of_reel())
+            prepared = self.context.preparing.prepared
+            programme = reel_programme(session.project, within, loop=self._loop_of_reel(), prepared=prepared)
+            self._prepare_about(session.playhead)
             return Showing(programme=programme, subject=("reel",), frame=session.playhead) if programme else None
         take = session.take
+        self.context.preparing.stop()
         if take is None:
             return None
         span = self._span(take)
         programme = take_programme(take, within, loop=(span.first, span.end) if self._loops else None)
         return Showing(programme=programme, subject=("take", take.id), frame=self._take_frame.get(take.id, span.first))
+
+    def _prepare_about(self, frame: int) -> None:
+        """Has pictures of the reel prepared that take too long to be made while they are played."""
+        project = self.context.session.project
+        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        total = reel_frames(project)
+        stretch = round(_PREPARED_S * float(project.reel.rate))
+        first = frame // stretch * stretch
+        plans = reel_plans(project, size, first, min(total, first + 2 * stretch))
+        if plans.end > plans.first:
+            self.context.preparing.want(plans, (project, size, first), frame)
+
+    def leave(self) -> None:
+        self.context.preparing.stop()
+        super().leave()
 
     def _loop_of_reel(self) -> tuple[int, int] | None:
         """The frames from the first to the last chosen shot."""
@@ -186,6 +208,7 @@ class LogBench(Bench):
         self.viewer.show_pixels(*pictures)
         if self._shows_reel:
             session.move_playhead(frame)
+            self._prepare_about(frame)
             self.transport.show_frame(frame, reel_frames(session.project), float(session.project.reel.rate))
             placed = shot_at(session.project, frame)
             self._heading.setText(f"The reel · {placed.take.name}" if placed is not None else "The reel")
