@@ -250,6 +250,7 @@ def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
 def test_the_loop_round_a_join_with_ramps_is_prepared(join, monkeypatch):
     window = join.window
     join.click(window.join.ramps_button)
+    join.until(lambda: not window.join._reload.isActive())
     join.until(lambda: window.join.context.preparing.trusts and not window.jobs.is_running(("prepare",)))
     heavy = sorted(window.join.context.preparing.trusts)
     assert heavy
