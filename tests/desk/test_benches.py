@@ -232,6 +232,7 @@ def test_opposite_whips_are_proposed_mirrored_and_taken_so(measured_demo, hands)
 def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
     """The frames that were not prepared when they were looked for."""
     made, player = [], hands.window.player
+    player.stop()
     real = Plans.made
     monkeypatch.setattr(Plans, "made", lambda self, sources, plan: made.append(1) or real(self, sources, plan))
     missed = []
