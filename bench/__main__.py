@@ -22,6 +22,7 @@ PARTS = [
     "depth",
     "reframing",
     "pacing",
+    "sounding",
 ]
 
 
@@ -41,6 +42,7 @@ def main() -> None:
         from bench.reframing import reframing_rows
         from bench.seeking import seeking_rows
         from bench.solving import solving_rows
+        from bench.sounding import sounding_rows
         from bench.speed import speed
         from bench.tracing import tracing_rows
         from bench.window import the_application, window_rows
@@ -76,6 +78,8 @@ def main() -> None:
             print_rows("Gates: shapes, poses, following", reframing_rows(traces, shelf, films))
         if "pacing" in chosen:
             print_rows("Pace: moments between frames, shutters, ramps", pacing_rows(films))
+        if "sounding" in chosen:
+            print_rows("Sound along the map of time", sounding_rows())
         if "depth" in chosen:
             print_rows("Places with depth, a travelling camera", depth_rows(films))
         if "colour" in chosen:

@@ -81,9 +81,8 @@ def test_what_is_heard_stays_with_its_picture_along_ramps(tmp_path, pitch, rever
     for at in at_s:
         due = int(np.argmin(np.abs(frames / 30 - at)))
         near = sound[max(0, due - 1200) : due + 1200]
-        # Pieces that keep the pitch are moved by up to 5 ms, and stand for what is about them.
         late = abs(int(np.argmax(near)) - min(due, 1200)) / RATE
-        assert late < (0.010 if pitch == "kept" else 0.001) and near.max() > (0.08 if pitch == "kept" else 0.15)
+        assert late < (0.005 if pitch == "kept" else 0.001) and near.max() > (0.08 if pitch == "kept" else 0.15)
 
 
 def test_the_sound_is_the_same_in_whatever_pieces_it_is_read(toned):
