@@ -24,6 +24,7 @@ def main() -> None:
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
         from clevrin.core.media.taking_in import take_in
+        from clevrin.core.pace import placed_shots
         from clevrin.demo.footage_maker import FOOTAGE
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
@@ -63,8 +64,7 @@ def main() -> None:
         session.do(edits.JudgeTakes(take_ids=(walk.id, hill.id), worth="keep"))
         session.do(edits.JudgeTakes(take_ids=(picnic.id,), worth="maybe"))
         session.do(edits.NoteTake(take_id=walk.id, note="Second try is calmer, and ends in the whip."))
-        for frame, kind in ((60, "marker"), (225, "beat"), (250, "beat")):
-            session.do(edits.AddMarker(marker=Marker(frame=frame, kind=kind)))
+        session.do(edits.AddMarker(marker=Marker(frame=60, kind="marker")))
         session.choose_take(walk.id)
         session.choose_span(session.take.spans[1].id)
         rest(3.0)
@@ -231,9 +231,8 @@ def main() -> None:
         until(lambda: window.join.table.rowCount() > 0)
         window.join.ramps_button.click()
         rest(2.0)
-        cut = session.project.reel.shots[0].span.frames
         window.player.stop()
-        window.player.seek(cut)
+        window.player.seek(placed_shots(session.project)[0].end)
         rest()
         shot("join")
         window.enter_step("log")
