@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli import measuring, pacing, reframing, steadying
+from clevrin.cli import joining, measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import plain, print_json, print_line, shown
@@ -37,6 +37,7 @@ measuring.add_to(app)
 steadying.add_to(app)
 app.command()(reframing.reframe)
 app.command()(pacing.pace)
+app.command()(joining.join)
 
 
 class Order(StrEnum):

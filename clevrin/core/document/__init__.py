@@ -2,9 +2,9 @@
 
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
+from clevrin.core.document.joining import Join
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import (
-    Join,
     Marker,
     MediaFacts,
     NamedSpan,

@@ -14,6 +14,7 @@ from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
+from clevrin.core.document.joining import Join
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
@@ -28,7 +29,6 @@ Turns = Literal[0, 1, 2, 3]
 Fit = Literal["fill", "bars", "blurred"]
 """How a take of another shape stands on the reel: cut to it, or whole, with bars or its own blurred picture around."""
 Mirror = Literal["horizontal", "vertical", "both"] | None
-JoinKind = Literal["plain cut", "whip cut"]
 Worth = Literal["keep", "maybe", "drop"] | None
 Conform = Literal["as shot", "every frame"]
 MarkerKind = Literal["marker", "beat"]
@@ -41,8 +41,6 @@ _STANDARD_RATES = tuple(
     for rate in ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60", "120000/1001", "120")
 )
 _SAME_RATE = Fraction(1, 10_000)
-LONGEST_DISSOLVE = 6
-"""Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
 
 
 class MediaFacts(Value):
@@ -149,13 +147,6 @@ class Take(Value):
     def span(self) -> Span:
         """The first span that was chosen; all of the take where none was."""
         return self.spans[0].span if self.spans else self.whole
-
-
-class Join(Value):
-    """How a shot passes into the next one."""
-
-    kind: JoinKind = "plain cut"
-    dissolve_frames: int = Field(default=0, ge=0, le=LONGEST_DISSOLVE)
 
 
 class Shot(Value):

@@ -16,7 +16,7 @@ from pydantic import ValidationError
 
 from clevrin.core.document import Join, Marker, Project, Reel, Shot, Span, Take
 from clevrin.core.document.files import making_sense, read_text
-from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.document.joining import LONGEST_DISSOLVE
 from clevrin.core.document.value import MOST_FRAMES
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.taking_in import take_in

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
-from clevrin.core.render.gathering import blended, disc, mixed
+from clevrin.core.render.effects import done
+from clevrin.core.render.gathering import beyond, blended, disc, mixed
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
 from clevrin.core.render.plan import Between, Layer, Plan, Quality, Sample
@@ -63,9 +64,17 @@ def execute(plan: Plan, read: Read, quality: Quality = "final", flows: Flows = f
     laid = [converted(_laid(read, flows, layer, plan, quality), plan.colour) for layer in plan.layers]
     if not laid:
         return black((plan.width, plan.height), plan.colour)
-    if len(laid) == 1:
-        return laid[0]
-    return mixed(laid, [layer.weight for layer in plan.layers])
+    whole = laid[0]
+    if len(laid) > 1:
+        whole = mixed(laid, [_weight(layer, (plan.width, plan.height)) for layer in plan.layers])
+    for effect in plan.effects:
+        whole = done(effect, whole)
+    return whole
+
+
+def _weight(layer: Layer, size: tuple[int, int]) -> float | Weights:
+    """How much of a layer counts: the same everywhere, or what is behind its edge."""
+    return layer.weight if layer.behind is None else layer.weight * beyond(layer.behind, size)
 
 
 def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> Picture:

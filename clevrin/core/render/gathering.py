@@ -9,16 +9,17 @@ import numpy as np
 from clevrin.core.document.colour import BT709
 from clevrin.core.media.colouring import light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, picture_from_yuv, yuv_of
-from clevrin.core.render.plan import Spared
+from clevrin.core.render.plan import HalfPlane, Spared
 from clevrin.core.render.seams import Weights, blended_planes
 
 _ROWS_AT_ONCE = 64
 
 
-def mixed(pictures: Iterable[Picture], weights: Sequence[float]) -> Picture:
+def mixed(pictures: Iterable[Picture], weights: Sequence[float | Weights]) -> Picture:
     """Pictures of one kind of colours as light on each other; what is clear has no say in it.
 
-    They are taken one after the other, so that no more than one of them is there at a time.
+    A weight is the same everywhere, or of each pixel (h, w). They are taken one after the other, so that no more than
+    one of them is there at a time.
     """
     total: Weights | None = None
     whole: Weights | None = None
@@ -46,11 +47,12 @@ def mixed(pictures: Iterable[Picture], weights: Sequence[float]) -> Picture:
     return replace(made, alpha=alpha.astype(on_each_other.dtype))
 
 
-def _share(picture: Picture, weight: float) -> Weights:
+def _share(picture: Picture, weight: float | Weights) -> Weights:
     """How much of each pixel counts."""
+    of_each = np.broadcast_to(np.float32(weight), picture.y.shape)
     if picture.alpha is None:
-        return np.full(picture.y.shape, weight, np.float32)
-    return np.asarray(picture.alpha.astype(np.float32) * np.float32(weight / (65535 if picture.deep else 255)))
+        return np.asarray(of_each)
+    return np.asarray(picture.alpha.astype(np.float32) * (of_each / np.float32(65535 if picture.deep else 255)))
 
 
 def blended(over: Picture, under: Picture, share: Weights) -> Picture:
@@ -60,6 +62,13 @@ def blended(over: Picture, under: Picture, share: Weights) -> Picture:
     planes = zip(over.planes, under.planes, (share, half, half), strict=True)
     y, u, v = (blended_planes(*each) for each in planes)
     return replace(under, y=y, u=u, v=v)
+
+
+def beyond(edge: HalfPlane, size: tuple[int, int]) -> Weights:
+    """1 beyond a straight edge, 0 before it: (h, w)."""
+    y, x = np.mgrid[: size[1], : size[0]].astype(np.float32)
+    along = np.float32(edge.across) * x + np.float32(edge.down) * y - np.float32(edge.at)
+    return np.clip(along / np.float32(max(edge.soft, 1e-3)) + np.float32(0.5), 0, 1).astype(np.float32)
 
 
 def disc(spared: Spared, size: tuple[int, int]) -> Weights:

@@ -7,6 +7,7 @@ from functools import cached_property
 
 from clevrin.core.document import Gate, Hold, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
+from clevrin.core.join.kinds import goes_by_itself
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,9 +72,9 @@ class HoldRequest:
 
     @property
     def needs_course(self) -> bool:
-        """Whether moments between the take's frames are made by how its camera moved."""
+        """Whether how its camera moved is asked for beside the path: for moments between frames, and for its join."""
         pace = self.shot.pace
-        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest"
+        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest" or goes_by_itself(self.shot.leave)
 
     @property
     def spared(self) -> Track | None:

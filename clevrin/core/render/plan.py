@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Edge, Kernel
+from clevrin.core.join.kinds.kind import After
 
 Quality = Literal["draft", "final"]
 Row9 = tuple[float, float, float, float, float, float, float, float, float]
@@ -34,6 +35,19 @@ class Spared:
     y: float
     radius: float
     feather: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class HalfPlane:
+    """What lies beyond a straight edge: (x, y) with `across` x + `down` y over `at`, in output pixels.
+
+    Over `soft` pixels about the edge it is there in part.
+    """
+
+    across: float
+    down: float
+    at: float
+    soft: float
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -88,8 +102,9 @@ class Layer:
     what stands where the source ends, `colour` that of the edge of this name, and `borrowed` which frames are borrowed
     from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all; `around` is what
     stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `spared` is
-    where added blur does not count, `added_blur_px` how long it is at most. `weight` is its share of the mix; the
-    weights of a plan's layers add up to 1.
+    where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a
+    join moves its middle, in a frame. `weight` is its share of the mix; the
+    weights of a plan's layers add up to 1. Where an edge passes over the picture, it counts only `behind` it.
     """
 
     take_id: str
@@ -106,7 +121,9 @@ class Layer:
     crispness: float = 0.0
     spared: Spared | None = None
     added_blur_px: float = 0.0
+    made_speed_px: float = 0.0
     weight: float = 1.0
+    behind: HalfPlane | None = None
 
     @staticmethod
     def of(*, frame: int, src_from_out: Row9, **rest: Any) -> "Layer":
@@ -146,7 +163,8 @@ class Layer:
 class Plan:
     """A frame of `width` x `height` as the mix of its layers, in colours of a kind; none: black.
 
-    `unmeasured`: names of takes that are shown as shot because what their hold needs is not measured yet.
+    `unmeasured`: names of takes that are shown as shot because what their hold needs is not measured yet. `effects`
+    are done to the whole of it.
     """
 
     width: int
@@ -154,6 +172,7 @@ class Plan:
     layers: tuple[Layer, ...]
     unmeasured: tuple[str, ...] = ()
     colour: Colour = BT709
+    effects: tuple[After, ...] = ()
 
 
 def _square(row: Row9) -> NDArray[np.float64]:

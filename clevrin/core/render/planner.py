@@ -9,6 +9,7 @@ from clevrin.core.document import Take
 from clevrin.core.document.model import Fit, Mirror, Turns
 from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.moments import Moments
+from clevrin.core.render.moving import moved
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
 
@@ -20,7 +21,14 @@ def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
     layers = tuple(plan_shown(each, resolved.reel_size, size) for each in resolved.shown)
     shots = [each.resolved for each in resolved.shown]
     unmeasured = tuple(shot.take.name for shot in shots if isinstance(shot.state, Lacking))
-    return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured, colour=resolved.colour)
+    return Plan(
+        width=size[0],
+        height=size[1],
+        layers=layers,
+        unmeasured=unmeasured,
+        colour=resolved.colour,
+        effects=resolved.effects,
+    )
 
 
 def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
@@ -69,7 +77,14 @@ def plan_shot(
 
 
 def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:
-    """The layer of a shot at a frame of the reel: of one frame of its take, or of the moments that it shows."""
+    """The layer of a shot at a frame of the reel: of one frame of its take, or of the moments that it shows.
+
+    A join moves it on top of all that, and it is seen through the join's shutter.
+    """
+    return moved(_plan_unmoved(shown, reel_size, size), shown, size)
+
+
+def _plan_unmoved(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:
     resolved = shown.resolved
     layer = plan_shot(resolved, shown.frame, reel_size, size, weight=shown.weight)
     if resolved.course is None or isinstance(resolved.state, Lacking):

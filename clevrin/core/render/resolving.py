@@ -4,7 +4,6 @@ A shot is resolved to how it is held: as it was shot, along a path, or not yet, 
 lacking. `resolve` takes what is measured; `complete` measures what is not.
 """
 
-from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -14,11 +13,12 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
-from clevrin.core.document.model import LONGEST_DISSOLVE, Fit
+from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
+from clevrin.core.join.kinds.kind import After, Edge, Move
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed
@@ -33,6 +33,7 @@ from clevrin.core.render.measurement_store import (
     TrackNeed,
     still_trace,
 )
+from clevrin.core.render.passing import passed
 from clevrin.core.render.reel_colour import reel_colour
 
 _NOW = Fraction(0)
@@ -91,12 +92,15 @@ class ResolvedShot:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Shown:
-    """A shot at a frame of the reel, and its share of the picture."""
+    """A shot at a frame of the reel, its share of the picture, and what a join does to it (see `Passing`)."""
 
     resolved: ResolvedShot
     placed: Placed
     at: int
     weight: float
+    move: Move | None = None
+    behind: Edge | None = None
+    shutter_deg: float = 0.0
 
     @property
     def frame(self) -> int:
@@ -110,11 +114,15 @@ class Shown:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class ResolvedFrame:
-    """What a frame of the reel shows, on a reel of a size in pixels and in its colours; nothing: black."""
+    """What a frame of the reel shows, on a reel of a size in pixels and in its colours; nothing: black.
+
+    `effects` are done to the whole picture.
+    """
 
     reel_size: tuple[int, int]
     shown: tuple[Shown, ...]
     colour: Colour = BT709
+    effects: tuple[After, ...] = ()
 
 
 def resolve(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
@@ -155,11 +163,21 @@ def unheld(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
 def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedShot]) -> ResolvedFrame:
     """What a frame of the reel shows; `of` gives the shots, resolved. Outside of the reel it shows nothing."""
     reel = project.reel
-    shown = []
-    for placed, weight in _mix(placed_shots(project), frame):
-        resolved = of(placed.shot)
-        shown.append(Shown(resolved=resolved, placed=placed, at=frame, weight=weight))
-    return ResolvedFrame(reel_size=(reel.width, reel.height), shown=tuple(shown), colour=reel_colour(project))
+    all_of_it = passed(placed_shots(project), frame, reel.height / reel.width, lambda shot: of(shot).course)
+    shown = tuple(
+        Shown(
+            resolved=of(each.placed.shot),
+            placed=each.placed,
+            at=frame,
+            weight=each.share,
+            move=each.move,
+            behind=each.edge,
+            shutter_deg=each.shutter_deg,
+        )
+        for each in all_of_it.shots
+    )
+    size = reel.width, reel.height
+    return ResolvedFrame(reel_size=size, shown=shown, colour=reel_colour(project), effects=all_of_it.effects)
 
 
 Measurement = Trace | Registration | Followed
@@ -287,33 +305,3 @@ def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measur
     if isinstance(need, RegistrationNeed):
         return store.register(need, progress)
     return store.follow(need, progress)
-
-
-_NEAR = LONGEST_DISSOLVE + 1
-"""How many shots before or behind one, each a frame long, may show in a dissolve with it."""
-
-
-def _mix(row: tuple[Placed, ...], frame: int) -> list[tuple[Placed, float]]:
-    """Which shots show at a frame, and with which weights: two during a dissolve, more where dissolves overlap.
-
-    Each dissolve lays what comes on all that was there before it.
-    """
-    if not row or not 0 <= frame < row[-1].end:
-        return []
-    middle = bisect_right(row, frame, key=lambda placed: placed.start) - 1
-    first, end = max(0, middle - _NEAR), min(len(row), middle + _NEAR + 1)
-    shown: list[tuple[Placed, float]] = []
-    rest = 1.0
-    for number in range(end - 1, first - 1, -1):
-        share = rest * (_arrived(row[number - 1], frame) if number > first else 1.0)
-        if share > 0:
-            shown.append((row[number], share))
-        rest -= share
-    return shown[::-1]
-
-
-def _arrived(before: Placed, frame: int) -> float:
-    """How far what follows a shot has come in at a frame, 0 to 1."""
-    length = before.shot.leave.dissolve_frames
-    step = frame - (before.end - length // 2) + 1
-    return min(max(step / (length + 1), 0.0), 1.0)

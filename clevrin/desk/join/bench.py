@@ -4,7 +4,7 @@ from PySide6.QtCore import QTimer
 
 from clevrin.core.document import Join, Project, Shot
 from clevrin.core.document.edits import JoinShots, SetLeave
-from clevrin.core.document.model import LONGEST_DISSOLVE
+from clevrin.core.document.joining import LONGEST_DISSOLVE
 from clevrin.core.join import Proposal, joined, rank_pairs
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
 from clevrin.core.join.meeting import Meeting as RampMeeting

@@ -1,0 +1,228 @@
+"""The command that joins two takes by one kind of join."""
+
+import json as json_module
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from clevrin.cli.one_take import nine_each, numbers
+from clevrin.cli.options import Json
+from clevrin.cli.terminal import print_json, print_line, shown
+from clevrin.core.document import Join, Project, Shot, Span, Take
+from clevrin.core.document.edits import AddTakes
+from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
+from clevrin.core.errors import ClevrinError
+from clevrin.core.join.kinds import KINDS, Kind
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.outputs import check_output, write_text
+
+if TYPE_CHECKING:
+    from clevrin.core.render.sources import Sources
+
+_SIDES = ("out", "in")
+
+
+def join(
+    media: Annotated[list[Path] | None, typer.Argument(help="The outgoing take and the incoming one.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="The film to write.")] = None,
+    kind: Annotated[str, typer.Option(help="The kind of join; --kinds lists them.")] = WHIP,
+    length: Annotated[int | None, typer.Option(help="Frames of the film that the join lasts.")] = None,
+    direction: Annotated[str | None, typer.Option(help="Degrees in which the camera goes, or auto.")] = None,
+    distance: Annotated[float | None, typer.Option(help="How far a whip is thrown, in picture widths.")] = None,
+    turns: Annotated[float | None, typer.Option(help="Quarter turns of a roll-over.")] = None,
+    centre: Annotated[str | None, typer.Option(help="X,Y of both sides that a push goes through, 0 to 1.")] = None,
+    peak: Annotated[float | None, typer.Option(help="How much of the join lies before the cut, 0 to 1.")] = None,
+    dissolve: Annotated[int, typer.Option(help="Frames in which both sides are mixed, over any kind.")] = 0,
+    shutter: Annotated[float | None, typer.Option(help="Degrees: the blur of what the join moves.")] = None,
+    seed: Annotated[int | None, typer.Option(help="The same seed breaks the picture in the same way.")] = None,
+    set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of another setting of the kind.")] = None,
+    at_out: Annotated[int | None, typer.Option(help="The last frame of the outgoing take.")] = None,
+    at_in: Annotated[int | None, typer.Option(help="The first frame of the incoming take.")] = None,
+    report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
+    kinds: Annotated[bool, typer.Option("--kinds", help="List the kinds with their settings.")] = False,
+    json: Json = False,
+) -> None:
+    """Joins two takes by one kind of join, and renders both."""
+    if kinds:
+        _list_kinds(json=json)
+        return
+    if media is None or len(media) != 2:
+        raise typer.BadParameter("a join has an outgoing take and an incoming one", param_hint="MEDIA")
+    if out is None:
+        raise typer.BadParameter("say where the film is written", param_hint="--out")
+    if kind not in KINDS:
+        raise ClevrinError(f"There is no kind of join named {kind}: {', '.join(KINDS)} are.")
+    if not 0 <= dissolve <= LONGEST_DISSOLVE:
+        raise typer.BadParameter(f"{dissolve} is not within 0 to {LONGEST_DISSOLVE} frames", param_hint="--dissolve")
+    check_output(out, media)
+    given: dict[str, Setting | None] = {
+        "length": length,
+        "direction": None if direction is None else _number_or_word(direction),
+        "distance": distance,
+        "turns": turns,
+        "peak": peak,
+        "shutter": shutter,
+        "seed": seed,
+        **_centres(centre),
+        **dict(_named(each) for each in set_ or ()),
+    }
+    leave = Join(kind=kind, dissolve_frames=dissolve, settings=_checked(KINDS[kind], given))
+    _render((take_in(media[0]), take_in(media[1])), leave, (at_out, at_in), out, report)
+
+
+def _render(
+    takes: tuple[Take, Take], leave: Join, at: tuple[int | None, int | None], out: Path, report: Path | None
+) -> None:
+    from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.sources import Sources
+
+    troubles: set[str] = set()
+    with Sources.of() as sources:
+        shots = _cut(takes, leave, at, sources)
+        project = AddTakes(takes=tuple({take.id: take for take in takes}.values())).apply(Project(name=out.stem))
+        project = project.changed(reel=project.reel.changed(shots=shots))
+        for sentence in _short(project):
+            print_line(sentence)
+        with shown(f"Rendering {out.name}") as progress:
+            export_reel(ExportRequest(project=project, path=out), sources, progress, troubles)
+        for sentence in sorted(troubles):
+            print_line(sentence)
+        if report is not None:
+            write_text(report, _report(project, sources), [*project.media, out])
+
+
+def _cut(
+    takes: tuple[Take, Take], leave: Join, at: tuple[int | None, int | None], sources: "Sources"
+) -> tuple[Shot, Shot]:
+    """Both shots: cut where it was said, a whip cut at its best pair by itself, others at the end and the start."""
+    from clevrin.core.join import Side, joined, rank_pairs
+
+    first, second = (Shot(take_id=take.id, span=take.whole) for take in takes)
+    if leave.kind == WHIP and at == (None, None):
+        sides = []
+        for take in takes:
+            with shown(f"Measuring {take.name}") as progress:
+                trace = sources.measured.measure(take, progress)
+            sides.append(Side.of(sources.films.reader(take), trace))
+        proposals = rank_pairs(sides[0], sides[1])
+        if not proposals:
+            raise ClevrinError("No whips of these takes agree: another kind of join makes a move of its own.")
+        frames = takes[0].facts.frames, takes[1].facts.frames
+        return joined(first, second, proposals[0], frames, leave.dissolve_frames)
+    ends: list[int] = []
+    for take, frame, side, usual in zip(takes, at, _SIDES, (takes[0].facts.frames - 1, 0), strict=True):
+        if frame is not None and not 0 <= frame < take.facts.frames:
+            raise ClevrinError(f"{take.name} has {take.facts.frames} frames: it cannot be cut {side} at {frame}.")
+        ends.append(usual if frame is None else frame)
+    return (
+        first.changed(span=Span(first=0, end=ends[0] + 1), leave=leave),
+        second.changed(span=Span(first=ends[1], end=takes[1].facts.frames)),
+    )
+
+
+def _short(project: Project) -> list[str]:
+    """What the join has to do without, in sentences."""
+    from clevrin.core.pace import placed_shots
+    from clevrin.core.render.passing import made_join, what_is_short
+
+    row = placed_shots(project)
+    made = made_join(row, 0, project.reel.height / project.reel.width, lambda _: None)
+    return [] if made is None else what_is_short(row, 0, made)
+
+
+def _report(project: Project, sources: "Sources") -> str:
+    """Figures of each frame: both sides' shares and maps, how fast the join moves them, and of how many samples."""
+    from clevrin.core.pace import reel_frames
+    from clevrin.core.render.picture import plan_at
+
+    size = project.reel.width, project.reel.height
+    frames = []
+    for frame in range(reel_frames(project)):
+        plan = plan_at(project, frame, size, sources.measured)
+        sides: list[dict[str, Any]] = [
+            {
+                "take": project.take(layer.take_id).name,
+                "weight": round(layer.weight, 6),
+                "frame": layer.frame,
+                "src_from_out": nine_each([layer.src_from_out])[0],
+                "samples": len(layer.samples),
+                "blur_px": round(layer.added_blur_px, 3),
+                "screen_speed_px": round(layer.made_speed_px, 3),
+            }
+            for layer in plan.layers
+        ]
+        effects = [type(each).__name__.lower() for each in plan.effects]
+        frames.append({"frame": frame, "sides": sides, "effects": effects})
+    return json_module.dumps({"frames": frames}, indent=1) + "\n"
+
+
+def _list_kinds(*, json: bool) -> None:
+    if json:
+        print_json({"kinds": [_told(kind) for kind in KINDS.values()]})
+        return
+    for kind in KINDS.values():
+        print_line(f"{kind.id}: {kind.help}")
+        for each in kind.settings:
+            if each.options:
+                can_be = ", ".join(each.options)
+            elif each.colour:
+                can_be = "#rrggbb"
+            else:
+                can_be = f"{each.low:g} to {each.high:g} {each.unit}".rstrip() + (", auto" if each.auto else "")
+            print_line(f"  {each.id}: {can_be}; usually {each.default}")
+
+
+def _told(kind: Kind) -> dict[str, Any]:
+    return {
+        "id": kind.id,
+        "help": kind.help,
+        "overlaps": kind.overlaps,
+        "settings": [
+            {
+                "id": each.id,
+                "title": each.title,
+                "help": each.help,
+                "unit": each.unit,
+                "default": each.default,
+                **({"options": list(each.options)} if each.options else {}),
+                **({} if each.options or each.colour else {"low": each.low, "high": each.high, "auto": each.auto}),
+            }
+            for each in kind.settings
+        ],
+    }
+
+
+def _checked(kind: Kind, given: dict[str, Setting | None]) -> dict[str, Setting]:
+    """The settings that were given, as its kind has them; raises for one that it has not, or that cannot be."""
+    known = {each.id: each for each in kind.settings}
+    found: dict[str, Setting] = {}
+    for name, value in given.items():
+        if value is None:
+            continue
+        if name not in known:
+            has = ", ".join(known) or "none"
+            raise ClevrinError(f"A {kind.id} has no setting {name}: it has {has}.")
+        found[name] = known[name].checked(value)
+    return found
+
+
+def _centres(text: str | None) -> dict[str, Setting | None]:
+    if text is None:
+        return {}
+    x, y = numbers(text, 2, "X,Y with numbers from 0 to 1", "--centre")
+    return {"out_x": x, "out_y": y, "in_x": x, "in_y": y}
+
+
+def _named(text: str) -> tuple[str, Setting]:
+    name, found, value = text.partition("=")
+    if not found:
+        raise typer.BadParameter(f"'{text}' is not NAME=VALUE", param_hint="--set")
+    return name.strip(), _number_or_word(value.strip())
+
+
+def _number_or_word(text: str) -> Setting:
+    try:
+        return float(text)
+    except ValueError:
+        return text

@@ -1,0 +1,41 @@
+"""The kinds of joins, each a module of its own; a new one is a module, and a line here."""
+
+from clevrin.core.document.joining import Join
+from clevrin.core.join.kinds.cuts import PLAIN_CUT, WHIP_CUT
+from clevrin.core.join.kinds.fracture import FRACTURE
+from clevrin.core.join.kinds.kind import AUTO, Kind
+from clevrin.core.join.kinds.light import DIP, FLASH
+from clevrin.core.join.kinds.push_through import PUSH_THROUGH
+from clevrin.core.join.kinds.roll_over import ROLL_OVER
+from clevrin.core.join.kinds.slide import SLIDE
+from clevrin.core.join.kinds.soft_dissolve import SOFT_DISSOLVE
+from clevrin.core.join.kinds.thrown_whip import THROWN_WHIP
+
+KINDS: dict[str, Kind] = {
+    kind.id: kind
+    for kind in (
+        PLAIN_CUT,
+        WHIP_CUT,
+        THROWN_WHIP,
+        PUSH_THROUGH,
+        ROLL_OVER,
+        SLIDE,
+        FLASH,
+        DIP,
+        FRACTURE,
+        SOFT_DISSOLVE,
+    )
+}
+
+
+def kind_of(join: Join) -> Kind:
+    """The kind of a join; one that this version does not know is a plain cut."""
+    return KINDS.get(join.kind, PLAIN_CUT)
+
+
+def goes_by_itself(join: Join) -> bool:
+    """Whether a join goes where the camera of its sides goes."""
+    return kind_of(join).values(join).get("direction") == AUTO
+
+
+__all__ = ["KINDS", "Kind", "goes_by_itself", "kind_of"]

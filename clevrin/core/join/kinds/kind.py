@@ -1,0 +1,326 @@
+"""What a kind of join is: its settings as a table, and pure functions of them that say what it does to either side.
+
+Places are in picture widths from the middle of the output, x to the right and y down; times are in frames of the reel
+from the cut, below 0 before it. A move takes places of the output to those of the picture as it would lie without it,
+so that hold, gate and join are one map.
+"""
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from math import cos, pi, radians, sin
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document.joining import Join, Setting
+from clevrin.core.errors import ClevrinError
+
+Matrix = NDArray[np.float64]
+Values = Mapping[str, Setting]
+AUTO = "auto"
+_DEFAULT_SHUTTER_DEG = 180.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class JoinSetting:
+    """One setting of a kind. `options`: it is one of these words; else a number of `low` to `high` in a `unit`.
+
+    With `auto` it may be "auto" as well: it follows from the two sides. A `colour` is written as #rrggbb.
+    """
+
+    id: str
+    title: str
+    help: str
+    default: Setting
+    unit: str = ""
+    low: float = 0.0
+    high: float = 1.0
+    step: float = 0.01
+    options: tuple[str, ...] = ()
+    auto: bool = False
+    colour: bool = False
+
+    def checked(self, value: Setting) -> Setting:
+        """A value that can be. Raises `ClevrinError` with a sentence."""
+        if self.options:
+            if value not in self.options:
+                raise ClevrinError(f"{self.title} is one of {', '.join(self.options)}.")
+            return value
+        if self.auto and value == AUTO:
+            return value
+        if self.colour:
+            if not isinstance(value, str) or re.fullmatch("#[0-9a-fA-F]{6}", value) is None:
+                raise ClevrinError(f"{self.title} is written as #rrggbb.")
+            return value
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise ClevrinError(f"{self.title} is a number.")
+        if not self.low <= value <= self.high:
+            raise ClevrinError(f"{self.title} goes from {self.low:g} to {self.high:g} {self.unit}".rstrip() + ".")
+        return float(value)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Sides:
+    """What a kind may know of the two sides of a cut.
+
+    `before`, `after`: how many frames of the reel either shot has for it. `aspect`: the output's height by its width.
+    `leaving_deg`, `arriving_deg`: the direction in which either camera moves at the cut, anticlockwise from the right;
+    None where it hardly does.
+    """
+
+    before: int
+    after: int
+    aspect: float
+    leaving_deg: float | None = None
+    arriving_deg: float | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Edge:
+    """A straight edge that passes over the output: what lies beyond it, along `normal` (x, y), is there.
+
+    It stands at `at` along the normal, and passes from nothing to all over `soft` widths.
+    """
+
+    normal: tuple[float, float]
+    at: float
+    soft: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class Wash:
+    """Light over the whole picture: `gain` times as much of it, then `share` of a colour (#rrggbb), then `bloom`.
+
+    In linear light; `bloom` is how much of what is bright spreads, 0 to 1.
+    """
+
+    colour: str
+    share: float
+    gain: float = 1.0
+    bloom: float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Broken:
+    """A picture that breaks: bands and blocks that are shifted, and colour planes that part, from a seed.
+
+    `strength` 0 to 1; `step`: which of the pictures that a seed gives.
+    """
+
+    seed: int
+    step: int
+    strength: float
+
+
+After = Wash | Broken
+Move = Callable[[float], Matrix]
+"""The move at a time."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Part:
+    """What a side of a join shows at a time: its share of the picture, how it moves, and the edge behind which it is.
+
+    A picture that moves goes on beyond its edge mirrored. `move` None: it lies as it does anyway.
+    """
+
+    share: float
+    move: Move | None = None
+    edge: Edge | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Course:
+    """How far a made move has come: slow, fastest at the cut, and slow again; over `before` and `after` frames.
+
+    `ease`: 1 soft, 0 straight up and down in speed.
+    """
+
+    before: float
+    after: float
+    ease: float = 1.0
+
+    def gone(self, at: float) -> float:
+        """0 before it, 1 behind it."""
+        whole = (self.before + self.after) / 2
+        if at <= -self.before or at >= self.after:
+            return 0.0 if at < 0 else 1.0
+        if at < 0:
+            return self._risen(at + self.before, self.before) / whole
+        return 1 - self._risen(self.after - at, self.after) / whole
+
+    def speed(self, at: float) -> float:
+        """How much of it goes by in a frame."""
+        side = self.before if at < 0 else self.after
+        if side <= 0 or abs(at) >= side:
+            return 0.0
+        soft, straight = (1 + cos(pi * at / side)) / 2, 1 - abs(at) / side
+        return (self.ease * soft + (1 - self.ease) * straight) * 2 / (self.before + self.after)
+
+    def _risen(self, since: float, side: float) -> float:
+        """What has gone by so long after the beginning of a side, where the speed at the cut is 1."""
+        soft = since / 2 + side / (2 * pi) * sin(pi * (since / side - 1))
+        straight = since**2 / (2 * side)
+        return self.ease * soft + (1 - self.ease) * straight
+
+
+@dataclass(frozen=True, kw_only=True)
+class Made:
+    """A kind with its values, between two sides: what it does is asked for by time."""
+
+    kind: "Kind"
+    values: Values
+    sides: Sides
+    before: int
+    after: int
+
+    @property
+    def course(self) -> Course:
+        return Course(before=self.before, after=self.after, ease=self.number("ease", 1.0))
+
+    @property
+    def shutter_deg(self) -> float:
+        """The shutter that its own moves are seen through."""
+        return self.number("shutter", _DEFAULT_SHUTTER_DEG)
+
+    def number(self, name: str, default: float = 0.0) -> float:
+        value = self.values.get(name, default)
+        return float(value) if not isinstance(value, str) else default
+
+    def word(self, name: str) -> str:
+        return str(self.values[name])
+
+    @property
+    def direction(self) -> tuple[float, float]:
+        """Where the camera goes, by its setting or by itself: x to the right, y down."""
+        value = self.values.get("direction", AUTO)
+        if value == AUTO:
+            own = self.sides.leaving_deg if self.sides.leaving_deg is not None else self.sides.arriving_deg
+            angle = 0.0 if own is None else own
+        else:
+            angle = float(value)
+        return cos(radians(angle)), -sin(radians(angle))
+
+    def part(self, at: float, *, leaving: bool) -> Part:
+        """What a side shows at a time."""
+        return self.kind.part(self, at, leaving)
+
+    def effects(self, at: float) -> tuple[After, ...]:
+        """What is done to the picture of both."""
+        return self.kind.effects(self, at)
+
+
+def _cut(made: Made, at: float, leaving: bool) -> Part:
+    return Part(share=1.0 if leaving == (at < 0) else 0.0)
+
+
+def _nothing(made: Made, at: float) -> tuple[After, ...]:
+    return ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class Kind:
+    """A kind of join. `id` is its name, in files and on screen; `long`: it takes time, as its length says.
+
+    `part` says what a side shows at a time, `effects` what is done to the whole picture. `overlaps`: both sides are
+    seen while it lasts, so that either has to go on beyond its cut.
+    """
+
+    id: str
+    help: str
+    settings: tuple[JoinSetting, ...] = ()
+    long: bool = False
+    overlaps: bool = False
+    part: Callable[[Made, float, bool], Part] = _cut
+    effects: Callable[[Made, float], tuple[After, ...]] = _nothing
+
+    def values(self, join: Join) -> dict[str, Setting]:
+        """All its settings, as a join has them; what cannot be is as usual."""
+        given, found = join.given, {}
+        for each in self.settings:
+            found[each.id] = each.default
+            if each.id in given:
+                try:
+                    found[each.id] = each.checked(given[each.id])
+                except ClevrinError:
+                    continue
+        return found
+
+    def made(self, join: Join, sides: Sides) -> Made:
+        """The kind between two sides, as long as they let it be."""
+        values = self.values(join)
+        length = round(float(values["length"])) if self.long else 0
+        peak = float(values.get("peak", 0.5))
+        before = round(length * peak)
+        return Made(
+            kind=self,
+            values=values,
+            sides=sides,
+            before=min(before, sides.before),
+            after=min(length - before, sides.after),
+        )
+
+
+def shift(x: float, y: float) -> Matrix:
+    """The camera goes by (x, y) widths: what was there is seen here."""
+    return np.array([[1.0, 0, x], [0, 1.0, y], [0, 0, 1.0]])
+
+
+def turn_and_grow(degrees: float, times: float, centre: tuple[float, float] = (0.0, 0.0)) -> Matrix:
+    """The picture is turned anticlockwise and enlarged about a centre, which stays where it is."""
+    c, s = cos(radians(degrees)) / times, sin(radians(degrees)) / times
+    x, y = centre
+    # Output to picture: the way back, with y down.
+    return np.array([[c, -s, x - c * x + s * y], [s, c, y - s * x - c * y], [0, 0, 1.0]])
+
+
+LENGTH = JoinSetting(
+    id="length",
+    title="Length",
+    help="How many frames of the reel the join lasts",
+    default=10.0,
+    unit="frames",
+    low=2,
+    high=120,
+    step=1,
+)
+PEAK = JoinSetting(
+    id="peak", title="Cut after", help="How much of it lies before the cut", default=0.5, low=0.1, high=0.9
+)
+EASE = JoinSetting(id="ease", title="Ease", help="How softly it begins and ends: 1 soft, 0 straight", default=1.0)
+SHUTTER = JoinSetting(
+    id="shutter",
+    title="Shutter",
+    help="The blur of what it moves, as a shutter angle",
+    default=_DEFAULT_SHUTTER_DEG,
+    unit="°",
+    low=0,
+    high=720,
+    step=5,
+)
+DIRECTION = JoinSetting(
+    id="direction",
+    title="Direction",
+    default=AUTO,
+    unit="°",
+    low=-360,
+    high=360,
+    step=1,
+    auto=True,
+    help="Where the camera goes, anticlockwise from the right; auto: where it was going",
+)
+SEED = JoinSetting(
+    id="seed",
+    title="Seed",
+    help="Another seed is another picture; the same one always the same",
+    default=1.0,
+    low=0,
+    high=9999,
+    step=1,
+)
+
+
+def as_usual(setting: JoinSetting, default: Setting) -> JoinSetting:
+    """A setting with another default."""
+    return replace(setting, default=default)

@@ -1,0 +1,84 @@
+"""What a join does to a layer: its move on top of the layer's own map, and seen through the join's shutter. Pure."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from math import ceil
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.join.kinds.kind import Edge
+from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.render.plan import HalfPlane, Layer, Sample, row9
+from clevrin.core.render.resolving import Shown
+
+Matrix = NDArray[np.float64]
+Size = tuple[int, int]
+
+_SMEAR_PX, _MOST_SAMPLES = 2.0, 64
+"""Samples of a move lie so near to each other, and are no more than so many."""
+_STEPS = 8
+_HARDLY_PX = 0.75
+
+
+def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
+    """A layer as a join has it show at a frame; as it is where no join does."""
+    if shown.behind is not None:
+        layer = replace(layer, behind=_in_pixels(shown.behind, size))
+    if shown.move is None:
+        return layer
+    to_unit, from_unit = _units(size)
+
+    def at(later: float) -> Matrix:
+        assert shown.move is not None
+        return np.asarray(from_unit @ shown.move(later) @ to_unit)
+
+    half = shown.shutter_deg / 720
+    length = _length_px(at, half, size)
+    count = 1 if length < _HARDLY_PX else min(_MOST_SAMPLES, ceil(length / _SMEAR_PX)) | 1
+    count = max(count, len(layer.samples))
+    offsets = [half * ((2 * k + 1) / count - 1) for k in range(count)] if count > 1 else [0.0]
+    samples = tuple(_sample(layer, k, count, at(later)) for k, later in enumerate(offsets))
+    longest = max(layer.added_blur_px, length if count > 1 else 0.0)
+    # Beyond its edge the picture goes on mirrored: no edge and no seam is seen while it moves.
+    middle = (np.array([size], np.float64) - 1) / 2
+    before, after = (apply(np.linalg.inv(at(each)) @ at(0.0), middle)[0] for each in (-0.5, 0.5))
+    return replace(
+        layer,
+        samples=samples,
+        edge="mirror",
+        borrowed=(),
+        spared=None,
+        added_blur_px=longest,
+        made_speed_px=float(np.hypot(*(after - before))),
+    )
+
+
+def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:
+    """One of the moments that are seen: what its layer shows then, moved. Moments are of shot frames where it blurs."""
+    of = layer.samples[number * len(layer.samples) // count]
+    between = of.between if count == 1 else None
+    return replace(of, src_from_out=row9(of.matrix @ move), weight=1 / count, between=between)
+
+
+def _length_px(at: Callable[[float], Matrix], half: float, size: Size) -> float:
+    """How far the picture moves while the shutter is open, where it moves most."""
+    corners = np.array([*pixel_corners(*size), (np.array(size) - 1) / 2], np.float64)
+    here = np.linalg.inv(at(0.0))
+    places = np.array([apply(np.asarray(here @ at(each)), corners) for each in np.linspace(-half, half, _STEPS + 1)])
+    return float(np.hypot(*np.moveaxis(np.diff(places, axis=0), -1, 0)).sum(axis=0).max())
+
+
+def _units(size: Size) -> tuple[Matrix, Matrix]:
+    """From output pixels to picture widths from the middle, and back."""
+    width, height = size
+    to_unit = np.array([[1 / width, 0, -(width - 1) / 2 / width], [0, 1 / width, -(height - 1) / 2 / width], [0, 0, 1]])
+    return to_unit, np.asarray(np.linalg.inv(to_unit))
+
+
+def _in_pixels(edge: Edge, size: Size) -> HalfPlane:
+    """A passing edge on an output."""
+    width, height = size
+    x, y = edge.normal
+    middle = x * (width - 1) / 2 + y * (height - 1) / 2
+    return HalfPlane(across=x, down=y, at=middle + edge.at * width, soft=max(1.0, edge.soft * width))
