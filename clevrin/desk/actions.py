@@ -7,6 +7,7 @@ from typing import Protocol
 from clevrin.desk.bench import Bench
 from clevrin.desk.exchanging import Exchanging
 from clevrin.desk.footage import Footage
+from clevrin.desk.join.bench import JoinBench
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
 from clevrin.desk.pace.bench import PaceBench
@@ -36,6 +37,7 @@ class Desk(Protocol):
     steady: SteadyBench
     reframe: ReframeBench
     pace: PaceBench
+    join: JoinBench
     music: MusicEdits
 
     @property
@@ -96,6 +98,10 @@ def _reframing(desk: Desk) -> bool:
 
 def _setting(desk: Desk) -> bool:
     return (desk.bench is desk.reframe or desk.bench is desk.pace) and desk.session.shot is not None
+
+
+def _joining(desk: Desk) -> bool:
+    return desk.bench is desk.join and len(desk.session.project.reel.shots) > 1
 
 
 def _has_takes(desk: Desk) -> bool:
@@ -272,6 +278,22 @@ ACTIONS: tuple[Action, ...] = (
         "Steady all shots as this one",
         lambda desk: desk.steady.edits.steady_all(),
         when=_has_shot,
+    ),
+    _action(
+        "work",
+        "kind-after",
+        "Next kind of join",
+        lambda desk: desk.join.choose_neighbour_kind(1),
+        "T",
+        when=_joining,
+    ),
+    _action(
+        "work",
+        "kind-before",
+        "Previous kind of join",
+        lambda desk: desk.join.choose_neighbour_kind(-1),
+        "Shift+T",
+        when=_joining,
     ),
     _action(
         "work", "standing", "Choose what stands still", lambda desk: desk.log.toggle_mark("standing"), when=_has_take

@@ -206,6 +206,7 @@ class Transport(QWidget):
         row.addWidget(self._frame)
         self._narrow = narrow
         self._frame.setMinimumWidth(1)
+        self._figures.setMinimumWidth(1)
         self._frame.setVisible(not narrow)
         row.addStretch(1)
         row.addWidget(self._figures)

@@ -248,7 +248,8 @@ class ChoiceSetting(Setting):
             columns = _MOST_COLUMNS_LARGE
         grid = QGridLayout()
         grid.setSpacing(4)
-        group = QButtonGroup(self)
+        group = self._group = QButtonGroup(self)
+        self._exclusive = exclusive
         group.setExclusive(exclusive)
         self.buttons: dict[str, QPushButton] = {}
         for number, (key, words, tip) in enumerate(choices):
@@ -267,8 +268,10 @@ class ChoiceSetting(Setting):
 
     def set_chosen(self, *keys: str) -> None:
         """Shows which are chosen without saying that it changed."""
+        self._group.setExclusive(False)  # it may be none of them
         for key, button in self.buttons.items():
             button.setChecked(key in keys)
+        self._group.setExclusive(self._exclusive)
 
 
 def percent(share: float) -> str:

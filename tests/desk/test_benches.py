@@ -5,8 +5,9 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveTake, TrimShot
+from clevrin.core.document import Join, Pace, PacePoint, Span
+from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeave, TrimShot
+from clevrin.core.join.kinds import KINDS
 from clevrin.core.render import Sources, picture
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.desk.preparing import Plans
@@ -312,3 +313,96 @@ def test_proposals_of_another_pair_are_dropped_with_it(demo):
     window.session.do(RemoveTake(take_id=first.take_id, label="Remove"))
     assert not window.join.table.proposals
     assert window.join.showing() is not None or window.join.pair is None
+
+
+# Joins that were not shot
+
+
+@pytest.fixture
+def second_join(demo):
+    """The Join bench with the cut from the hill to the picnic, where no whips agree."""
+    session = demo.window.session
+    session.choose_shot(session.project.reel.shots[1].id)
+    demo.key(Qt.Key.Key_5)
+    demo.until(lambda: not demo.window.join._reload.isActive() and demo.window.join.viewer.pixels)
+    return demo
+
+
+def leave(hands) -> Join:
+    return hands.window.session.project.reel.shots[1].leave
+
+
+def test_a_kind_is_taken_by_mouse_and_by_key_each_one_step(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    before = session.project
+    second_join.click(bench.kind.buttons["push-through"])
+    assert leave(second_join).kind == "push-through" and bench.kind.buttons["push-through"].isChecked()
+    second_join.until(lambda: bench.viewer.height() > 200)
+    assert not bench.table.isVisible()
+    second_join.key(Qt.Key.Key_T)
+    assert leave(second_join).kind == "roll-over"
+    second_join.key(Qt.Key.Key_T, SHIFT)
+    second_join.key(Qt.Key.Key_T, SHIFT)
+    assert leave(second_join).kind == "thrown whip"
+    for _ in range(4):
+        second_join.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before and bench.table.isVisible()
+
+
+def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    second_join.click(bench.kind.buttons["thrown whip"])
+    second_join.until(lambda: bench.viewer.picture_rect().width() > 300)
+    second_join.window.player.stop()
+    assert bench.settings.auto_buttons["direction"].isChecked()
+    before = session.project
+    rect = bench.viewer.picture_rect()
+    tip, middle = bench.hand._tip(rect), rect.center()
+    second_join.drag(bench.viewer, (tip.x(), tip.y()), (middle.x(), middle.y() - 0.32 * rect.width()))
+    given = leave(second_join).given
+    assert given["direction"] == pytest.approx(90, abs=2) and given["distance"] == pytest.approx(2.0, abs=0.1)
+    assert not bench.settings.auto_buttons["direction"].isChecked()
+    second_join.click(bench.settings.auto_buttons["direction"])
+    assert leave(second_join).given["direction"] == "auto"
+    for _ in range(2):
+        second_join.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before
+
+
+def test_a_roll_is_dragged_by_its_arc_and_typed(second_join):
+    bench = second_join.window.join
+    second_join.click(bench.kind.buttons["roll-over"])
+    second_join.until(lambda: bench.viewer.picture_rect().width() > 300)
+    second_join.window.player.stop()
+    rect = bench.viewer.picture_rect()
+    tip, middle = bench.hand._tip(rect), rect.center()
+    radius = 0.32 * rect.height()
+    second_join.drag(bench.viewer, (tip.x(), tip.y()), (middle.x() - radius, middle.y()))
+    assert leave(second_join).given["turns"] == 1.0
+    entry = bench.settings.controls["length"].entry
+    for typed, length in (("24", 24.0), ("900", 24.0), ("long", 24.0)):
+        second_join.click(entry)
+        entry.selectAll()
+        QTest.keyClicks(entry, typed)
+        QTest.keyClick(entry, Qt.Key.Key_Return)
+        assert leave(second_join).given["length"] == length
+    assert bench.trouble.isVisible() and "2 frames to 120 frames" in bench.trouble.text()
+
+
+def test_what_a_join_lacks_is_said_beside_it(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    second_join.click(bench.kind.buttons["soft dissolve"])
+    assert "nothing beyond its cut" in bench._short.text()  # the hill ends with its take
+    shots = session.project.reel.shots
+    session.do(TrimShot(shot_id=shots[2].id, span=Span(first=20, end=26)))
+    assert "instead of 20" in bench._short.text()
+
+
+def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):
+    session = second_join.window.session
+    shot = session.project.reel.shots[1]
+    session.do(SetLeave(shot_id=shot.id, leave=Join(kind="paper crane", settings={"folds": 7.0})))
+    bench = second_join.window.join
+    assert not any(button.isChecked() for button in bench.kind.buttons.values())
+    second_join.key(Qt.Key.Key_T)
+    assert leave(second_join).kind in KINDS

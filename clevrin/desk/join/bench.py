@@ -1,22 +1,29 @@
 """The Join bench: how two shots meet, what is proposed, and a loop around the cut."""
 
 from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from clevrin.core.document import Join, Project, Shot
 from clevrin.core.document.edits import JoinShots, SetLeave
-from clevrin.core.document.joining import LONGEST_DISSOLVE
+from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
+from clevrin.core.document.joining import Setting as Value
+from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined, rank_pairs
+from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
+from clevrin.core.render.passing import made_join, what_is_short
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
+from clevrin.desk.join.hand import JoinHand
+from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.programmes import join_programme, reel_plans
@@ -26,6 +33,9 @@ from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, pla
 from clevrin.desk.viewer import Viewer
 
 _AROUND_S = 0.6
+_BESIDE_VIEWER_PX = 48
+"""What of the sheet's width is not the picture's: its margins, and the bar by which it rolls."""
+_NO_LIMIT = 16_777_215
 
 
 class JoinBench(Bench):
@@ -34,6 +44,7 @@ class JoinBench(Bench):
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
         self._ranked_for: tuple | None = None
+        self._is_large: bool | None = None
         self._trying: Proposal | None = None
         """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
         row = bench_row(self)
@@ -44,28 +55,24 @@ class JoinBench(Bench):
         column.addWidget(self.strips, 3)
         self._finding = quiet_label("")
         column.addWidget(self._finding)
-        column.addWidget(self.table, 1)
+        column.addWidget(self.table, 2)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
+        self._middle = column
         self._rank_soon = QTimer(self, singleShot=True, interval=120)
         self._rank_soon.timeout.connect(self._rank)
 
     def _make_sheet(self) -> Sheet:
         self._sheet = Sheet("Join")
         self.viewer = Viewer()
-        width = theme.widened(theme.SHEET_WIDTH) - 36
-        self.viewer.setFixedSize(width, width * 9 // 16)
         self.transport = Transport(self.context, narrow=True)
         self._loop_note = quiet_label("")
         self.kind = ChoiceSetting(
             "Kind",
             "How one shot passes into the next",
-            (
-                ("plain cut", "plain cut", "The next shot simply follows"),
-                ("whip cut", "whip cut", "The cut lies where both whips are fastest and agree"),
-            ),
+            [(kind.id, kind.id, kind.help) for kind in KINDS.values()],
             columns=2,
-            default="plain cut",
+            default=PLAIN,
         )
         self.kind.chosen.connect(self._on_kind_chosen)
         self.dissolve = SliderSetting(
@@ -79,22 +86,41 @@ class JoinBench(Bench):
         )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
+        self.settings = KindSettings()
+        self.settings.setting_changing.connect(
+            lambda name, value, gesture: self._change_settings({name: value}, gesture)
+        )
+        self.settings.gesture_ended.connect(self.context.session.end_gesture)
+        self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
+        self.viewer.set_overlay(self.hand)
         self.ramps_button = plain_button("Ramps that meet", "Both shots play so fast that the move goes on evenly")
         self.ramps_button.setCheckable(True)
         self.ramps_button.toggled.connect(self._on_ramps_toggled)
+        self._short = quiet_label("")
+        self._short.setWordWrap(True)
         self._ramps_note = quiet_label("")
         self._ramps_note.setWordWrap(True)
         self._agreement = quiet_label("")
         self._agreement.setWordWrap(True)
         self.trouble = Trouble()
+        self.settings.refused.connect(self.trouble.tell)
         self.take_button = plain_button("Take this join   Enter", "Cuts both shots as proposed", main=True)
         self.take_button.clicked.connect(self.take_proposal)
+        self._small = QVBoxLayout()
+        self._small.addWidget(self.viewer)
+        holder = QWidget()
+        holder.setObjectName("clear")
+        holder.setLayout(self._small)
+        self._small.setContentsMargins(0, 0, 0, 0)
+        self._show_large(None)
         self._sheet.add(
-            self.viewer,
+            holder,
             self.transport,
             self._loop_note,
             self.kind,
+            self.settings,
             self.dissolve,
+            self._short,
             self.ramps_button,
             self._ramps_note,
             self._agreement,
@@ -224,6 +250,7 @@ class JoinBench(Bench):
         takes = [self.context.session.project.take(shot.take_id) for shot in pair]
         self._sheet.set_about(f"{takes[0].name} → {takes[1].name}")
         self.kind.set_chosen(outgoing.leave.kind)
+        self._show_kind(outgoing)
         if self._trying is None:
             self.dissolve.set_number(outgoing.leave.dissolve_frames)
         self._rank_soon.start()
@@ -245,6 +272,40 @@ class JoinBench(Bench):
             )
         )
         self._agreement.setText(self._agreement_words(project, outgoing))
+        self._show_ramps(outgoing, incoming)
+
+    def _show_kind(self, outgoing: Shot) -> None:
+        """The settings of the join as it is, and what of them is dragged in the picture."""
+        project, leave = self.context.session.project, outgoing.leave
+        row = placed_shots(project)
+        number = project.shot_index(outgoing.id)
+        traces = {placed.shot.id: self.context.measurements.trace(placed.take) for placed in row[number : number + 2]}
+        made = made_join(row, number, project.reel.height / project.reel.width, lambda shot: traces[shot.id])
+        self.settings.show_join(leave)
+        self._show_large(kind_of(leave))
+        auto_deg = None if made is None else made.own_direction_deg
+        self.hand.show_values({} if made is None else dict(made.values), auto_deg)
+        self.viewer.update()
+        self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
+
+    def _show_large(self, kind: Kind | None) -> None:
+        """A made move is looked at large, in the place of the pairs of frames that it does not need."""
+        large = kind is not None and kind.long
+        self.table.setVisible(not large)
+        if large == self._is_large:
+            return
+        self._is_large = large
+        if large:
+            self.viewer.setMinimumSize(160, 90)
+            self.viewer.setMaximumSize(_NO_LIMIT, _NO_LIMIT)
+            self._middle.addWidget(self.viewer, 4)
+        else:
+            width = theme.widened(theme.SHEET_WIDTH) - _BESIDE_VIEWER_PX
+            self.viewer.setFixedSize(width, width * 9 // 16)
+            self._small.addWidget(self.viewer)
+
+    def _show_ramps(self, outgoing: Shot, incoming: Shot) -> None:
+        """At which speeds both sides would meet."""
         _, found = self._ramped(outgoing, incoming)
         self.ramps_button.setEnabled(found is not None)
         self._ramps_note.setText("" if found is None else found.words)
@@ -299,7 +360,7 @@ class JoinBench(Bench):
             if key != self._what_is_ranked():
                 return  # of another pair, or of this one as it was
             self.trouble.hide()
-            self._say("" if proposals else "No whips of these two takes agree: this stays a plain cut.")
+            self._say("" if proposals else "No whips of these two takes agree.")
             self.table.show_proposals(proposals)
             self._try_first(proposals)
 
@@ -387,17 +448,47 @@ class JoinBench(Bench):
         pair = self.pair
         if pair is None:
             return
-        if kind == "whip cut":
+        if kind == WHIP:
             if self._trying is None and self.table.proposals:
                 self.table.selectRow(0)
             if self._trying is not None:
                 self.take_proposal()
                 return
-            self.trouble.tell("No whips of these two takes agree: this stays a plain cut.")
-            self.kind.set_chosen("plain cut")
+            self.trouble.tell(f"No whips of these two takes agree: this stays a {pair[0].leave.kind}.")
+            self.kind.set_chosen(pair[0].leave.kind)
             return
         self._trying = None
-        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=Join(kind="plain cut")))
+        leave = Join(kind=kind, dissolve_frames=0 if kind == PLAIN else pair[0].leave.dissolve_frames)
+        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave, label=f"Make {kind}"))
+        if not self.context.player.playing and kind != PLAIN:
+            self.context.player.play()
+
+    def choose_neighbour_kind(self, way: int) -> None:
+        """The next kind of join, or the one before."""
+        pair = self.pair
+        if pair is not None:
+            names = list(KINDS)
+            at = names.index(pair[0].leave.kind) if pair[0].leave.kind in names else 0
+            for step in range(1, len(names)):
+                kind = names[(at + way * step) % len(names)]
+                if kind != WHIP or self.table.proposals:  # without whips that agree there is no such cut
+                    self._on_kind_chosen(kind)
+                    return
+
+    def _change_settings(self, changed: dict[str, Value], gesture: str = "") -> None:
+        """Changes settings of the join as it is on the reel."""
+        pair = self.pair
+        if pair is None:
+            return
+        known = {each.id: each for each in kind_of(pair[0].leave).settings}
+        try:
+            checked = {name: known[name].checked(value) for name, value in changed.items()}
+        except ClevrinError as error:
+            self.trouble.tell(str(error))
+            return
+        leave = pair[0].leave.having(**checked)
+        named = f"join {gesture} of {pair[0].id}" if gesture else None
+        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave, label="Set join"), gesture=named)
 
     def _on_dissolve_value_changing(self, frames: float) -> None:
         pair = self.pair

@@ -7,9 +7,12 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
+from clevrin.core.document.joining import PLAIN
+from clevrin.core.join.kinds import kind_of
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
 from clevrin.desk import theme
+from clevrin.desk.reel.kind_marks import MARKS, mark_of
 
 _MOVES_WIDTHS_PER_S = 0.25
 _WIDEST_GAP_PX = 10.0
@@ -18,22 +21,27 @@ _LETTERS_FROM_PX = 10.0
 
 @dataclass(frozen=True, kw_only=True)
 class Knot:
-    """Direction of either side in degrees (None: it hardly moves, or is not measured) and the mismatch, 0 to 1."""
+    """Direction of either side in degrees (None: it hardly moves, or is not measured) and the mismatch, 0 to 1.
+
+    `kind` is that of the join; one that is made has a mark of its own.
+    """
 
     leaving_deg: float | None
     arriving_deg: float | None
     mismatch: float
+    kind: str = PLAIN
 
 
 def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving: Trace | None) -> Knot:
     """How two shots meet at the cut: their directions as seen on the reel, and how badly these and the speeds agree."""
     out = _velocity(before, leaving, last=True)
     in_ = _velocity(after, arriving, last=False)
-    if out is None or in_ is None:
-        return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0)
+    kind = before.shot.leave.kind
+    if out is None or in_ is None or kind_of(before.shot.leave).long:
+        return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0, kind=kind)
     larger = max(np.hypot(*out), np.hypot(*in_))
     mismatch = float(np.hypot(*(out - in_)) / larger) / 2 if larger > _MOVES_WIDTHS_PER_S else 0.0
-    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=min(1.0, mismatch))
+    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=min(1.0, mismatch), kind=kind)
 
 
 def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray | None:
@@ -62,14 +70,14 @@ def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, radiu
     """Draws a knot of a radius in pixels; small differences do not open the gap, large ones do up to 10 px."""
     angles = (None if angle is None else round(angle) for angle in (knot.leaving_deg, knot.arriving_deg))
     gap = round(max(0.0, knot.mismatch - 0.08) * _WIDEST_GAP_PX)
-    picture = _picture(*angles, gap, round(radius), chosen, painter.device().devicePixelRatioF())
+    picture = _picture(*angles, gap, round(radius), chosen, painter.device().devicePixelRatioF(), knot.kind)
     size = picture.deviceIndependentSize()
     painter.drawPixmap(QPointF(centre[0] - size.width() / 2, centre[1] - size.height() / 2), picture)
 
 
 @lru_cache(maxsize=512)
 def _picture(
-    leaving_deg: int | None, arriving_deg: int | None, gap: int, radius: int, chosen: bool, ratio: float
+    leaving_deg: int | None, arriving_deg: int | None, gap: int, radius: int, chosen: bool, ratio: float, kind: str
 ) -> QPixmap:
     """A knot in the middle of a picture; drawing one anew takes 0.3 ms, and a reel has many."""
     half = radius + gap + 5
@@ -88,11 +96,16 @@ def _picture(
         painter.setPen(QPen(theme.colour("sunk"), 1.5))
         painter.setBrush(fill)
         painter.drawPath(path)
-        if angle is not None and radius >= _LETTERS_FROM_PX:
+        if angle is not None and radius >= _LETTERS_FROM_PX and kind not in MARKS:
             painter.setPen(_ink(fill))
             painter.setFont(theme.font(10, strong=True))
             label = QRectF(x + (-11 if side < 0 else 1), half - 8, 10, 16)
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, theme.direction_arrow(angle))
+    if kind in MARKS and radius >= _LETTERS_FROM_PX:
+        for token, width in (("sunk", 4.0), ("text", 1.6)):
+            painter.setPen(QPen(theme.colour(token), width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(mark_of(kind, half, half, 0.62 * radius))
     if chosen:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("text"), 1.5))

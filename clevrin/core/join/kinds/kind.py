@@ -192,14 +192,16 @@ class Made:
         return str(self.values[name])
 
     @property
+    def own_direction_deg(self) -> float:
+        """Where it goes by itself: where the camera of the side that is left was going, else that of the next."""
+        own = self.sides.leaving_deg if self.sides.leaving_deg is not None else self.sides.arriving_deg
+        return 0.0 if own is None else own
+
+    @property
     def direction(self) -> tuple[float, float]:
         """Where the camera goes, by its setting or by itself: x to the right, y down."""
         value = self.values.get("direction", AUTO)
-        if value == AUTO:
-            own = self.sides.leaving_deg if self.sides.leaving_deg is not None else self.sides.arriving_deg
-            angle = 0.0 if own is None else own
-        else:
-            angle = float(value)
+        angle = self.own_direction_deg if value == AUTO else float(value)
         return cos(radians(angle)), -sin(radians(angle))
 
     def part(self, at: float, *, leaving: bool) -> Part:

@@ -1,0 +1,110 @@
+"""The settings of the kind of join that is chosen, made from that kind's own table: a new kind needs nothing here."""
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from clevrin.core.document import Join
+from clevrin.core.document.joining import Setting as Value
+from clevrin.core.join.kinds import Kind, kind_of
+from clevrin.core.join.kinds.kind import AUTO, JoinSetting
+from clevrin.desk.sheet import ChoiceSetting, Setting, SliderSetting, ask_for_colour, plain_button
+
+_BY_ITSELF = "by itself"
+
+
+class KindSettings(QWidget):
+    """Shows how a join is set, and says what the user wants of it."""
+
+    setting_changing = Signal(str, object, str)
+    """A setting's name, its value, and the gesture that the change belongs to ("" for none)."""
+    gesture_ended = Signal()
+    refused = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(6)
+        self._kind: Kind | None = None
+        self.controls: dict[str, QWidget] = {}
+        self.auto_buttons: dict[str, QPushButton] = {}
+
+    def show_join(self, join: Join) -> None:
+        """Shows the settings of a join; controls are made anew where its kind is another one."""
+        kind = kind_of(join)
+        if kind is not self._kind:
+            self._make(kind)
+        values = kind.values(join)
+        for each in kind.settings:
+            self._show(each, values[each.id])
+
+    def _make(self, kind: Kind) -> None:
+        self._kind = kind
+        for old in (*self.controls.values(), *self.auto_buttons.values()):
+            self._column.removeWidget(old)
+            old.hide()
+            old.deleteLater()
+        self.controls, self.auto_buttons = {}, {}
+        for each in kind.settings:
+            made = self._choice(each) if each.options else self._colour(each) if each.colour else self._number(each)
+            self.controls[each.id] = made
+            self._column.addWidget(made)
+            if each.auto:
+                button = plain_button(_BY_ITSELF, each.help)
+                button.setCheckable(True)
+                button.clicked.connect(lambda on, each=each: self._on_auto_clicked(each, on))
+                self.auto_buttons[each.id] = button
+                self._column.addWidget(button)
+
+    def _choice(self, each: JoinSetting) -> ChoiceSetting:
+        options = [(word, word, each.help) for word in each.options]
+        made = ChoiceSetting(each.title, each.help, options, columns=2, default=str(each.default))
+        made.chosen.connect(lambda word: self.setting_changing.emit(each.id, word, ""))
+        return made
+
+    def _colour(self, each: JoinSetting) -> Setting:
+        made = Setting(each.title, each.help)
+        button = plain_button(str(each.default), each.help)
+        made.rows.addWidget(button)
+        made.finish()
+
+        def chosen(colour: str) -> None:
+            self.setting_changing.emit(each.id, colour, "")
+
+        button.clicked.connect(lambda: ask_for_colour(self, each.title, button.text(), chosen))
+        made.setProperty("button", button)
+        return made
+
+    def _number(self, each: JoinSetting) -> SliderSetting:
+        usual = 0.0 if each.default == AUTO else float(each.default)
+        unit = {"": "", "°": "°"}.get(each.unit, f" {each.unit}")
+        made = SliderSetting(
+            each.title,
+            each.help,
+            low=each.low,
+            high=each.high,
+            step=each.step,
+            default=usual,
+            words=lambda value: f"{value:.3g}{unit}",
+        )
+        made.value_changing.connect(lambda value: self.setting_changing.emit(each.id, value, each.id))
+        made.value_changed.connect(lambda _: self.gesture_ended.emit())
+        made.refused.connect(self.refused)
+        return made
+
+    def _show(self, each: JoinSetting, value: Value) -> None:
+        control = self.controls[each.id]
+        if isinstance(control, ChoiceSetting):
+            control.set_chosen(str(value))
+        elif isinstance(control, SliderSetting):
+            if value != AUTO:
+                control.set_number(float(value))
+            if each.auto:
+                self.auto_buttons[each.id].setChecked(value == AUTO)
+        else:
+            control.property("button").setText(str(value))
+
+    def _on_auto_clicked(self, each: JoinSetting, on: bool) -> None:
+        control = self.controls[each.id]
+        number = control.number if isinstance(control, SliderSetting) else 0.0
+        self.setting_changing.emit(each.id, AUTO if on else number, "")
