@@ -123,8 +123,8 @@ def _cut(
 
 def _short(project: Project) -> list[str]:
     """What the join has to do without, in sentences."""
+    from clevrin.core.join.between import made_join, what_is_short
     from clevrin.core.pace import placed_shots
-    from clevrin.core.render.passing import made_join, what_is_short
 
     row = placed_shots(project)
     made = made_join(row, 0, project.reel.height / project.reel.width, lambda _: None)

@@ -10,6 +10,7 @@ import pytest
 from clevrin.core.document import Gate, Hold, Join, Pace, PacePoint, Pose, Project, Reel, Shot, Span
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import ClevrinError
+from clevrin.core.join.between import made_join
 from clevrin.core.join.kinds import KINDS, kind_of
 from clevrin.core.join.kinds.kind import AUTO, Broken, Course, Sides
 from clevrin.core.media.picture import picture_from_rgb
@@ -23,7 +24,6 @@ from clevrin.core.render import picture
 from clevrin.core.render.executor import execute
 from clevrin.core.render.gathering import beyond
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.passing import made_join
 from clevrin.core.render.picture import plan_at
 from clevrin.core.render.resolving import complete
 from clevrin.core.render.sources import Sources

@@ -5,7 +5,7 @@ import shutil
 import numpy as np
 import pytest
 
-from clevrin.core.document import Marker, Music, Pace, PacePoint, Project, Reel, Shot, Span
+from clevrin.core.document import Join, Marker, Music, Pace, PacePoint, Project, Reel, Shot, Span
 from clevrin.core.document.edits import AddMarker
 from clevrin.core.document.files import load, save
 from clevrin.core.document.packing import pack
@@ -197,3 +197,61 @@ def test_what_is_no_music_gets_a_sentence(tmp_path, toned, name):
         take_in_music(path)
     with pytest.raises(ValueError, match="less than or equal"):
         Music(name="x", path="x", fingerprint="x", seconds=1e6)
+
+
+def two_tones(folder, pitch: str = "along", **settings) -> Project:
+    """A second of a deep tone, and one of a high one, of takes that go on beyond the cut on either side."""
+    takes, t = [], np.arange(3 * RATE) / RATE
+    for hz in (300, 2000):
+        film = numbered_film(folder / f"{hz}.mp4", frames=90, sound=0.4 * np.sin(2 * np.pi * hz * t))
+        takes.append(take_in(film))
+    shots = (
+        Shot(take_id=takes[0].id, span=Span(first=30, end=60), leave=Join(settings=settings), pace=Pace(pitch=pitch)),
+        Shot(take_id=takes[1].id, span=Span(first=30, end=60), pace=Pace(pitch=pitch)),
+    )
+    return Project(takes=tuple(takes), reel=Reel(shots=shots, width=192, height=108))
+
+
+def powers(sound: np.ndarray) -> tuple[float, float]:
+    """How strong the deep and the high tone are, against their own strength in a shot."""
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)))) * 4 / len(sound) / 0.4
+    at = [round(hz * len(sound) / RATE) for hz in (300, 2000)]
+    return float(spectrum[at[0]] ** 2), float(spectrum[at[1]] ** 2)
+
+
+@pytest.mark.parametrize("pitch", ["along", "kept"])
+def test_sounds_cross_over_as_loud_together_as_either_alone(tmp_path, pitch):
+    reel = ReelSound(two_tones(tmp_path, pitch, sound_length=20.0))
+    for share, at in ((0.5, 0), (0.25, -7200), (0.75, 7200)):
+        deep, high = powers(reel.read(RATE + at - 1200, 2400)[:, 0])
+        assert deep + high == pytest.approx(1, abs=0.08)
+        assert high == pytest.approx(np.sin(share * np.pi / 2) ** 2, abs=0.08)
+    assert powers(reel.read(RATE // 2 - 1200, 2400)[:, 0])[1] < 0.01  # outside of it nothing is changed
+
+
+def test_sound_passes_over_later_or_earlier_than_the_picture(tmp_path):
+    later = ReelSound(two_tones(tmp_path, sound_later=6.0))
+    deep, high = powers(later.read(RATE + 4800, 2400)[:, 0])
+    assert deep > 0.9 and high < 0.02  # three frames behind the cut the first take is heard still
+    earlier = ReelSound(two_tones(tmp_path, sound_later=-6.0))
+    assert powers(earlier.read(RATE - 4800, 2400)[:, 0])[1] > 0.9
+    whole = np.concatenate([later.read(at, 7000) for at in range(0, 2 * RATE, 7000)])[: 2 * RATE]
+    assert np.abs(whole - ReelSound(two_tones(tmp_path, sound_later=6.0)).read(0, 2 * RATE)).max() < 1e-5
+    assert np.abs(np.diff(whole[:, 0])).max() < 0.4 * 2 * np.pi * 2000 / RATE * 1.3  # no click
+
+
+def test_a_swish_is_heard_as_fast_as_the_move_and_comes_from_where_it_goes(tmp_path):
+    project = two_tones(tmp_path, "silent", swish=0.8, direction=180.0, length=12.0)
+    first = project.reel.shots[0]
+    shots = (first.changed(leave=first.leave.changed(kind="thrown whip")), project.reel.shots[1])
+    project = project.changed(reel=project.reel.changed(shots=shots))
+    assert has_sound(project)
+    sound = ReelSound(project).read(0, 2 * RATE)
+    loud = np.sqrt((sound.reshape(-1, 1600, 2) ** 2).mean(axis=1))  # of each frame
+    assert not loud[:24].any() and not loud[36:].any() and 28 <= int(np.argmax(loud.sum(axis=1))) <= 31
+    assert loud[26, 0] > 2 * loud[26, 1] and loud[33, 1] > 2 * loud[33, 0]  # the camera goes to the left
+    assert np.array_equal(ReelSound(project).read(RATE - 3000, 6000), sound[RATE - 3000 : RATE + 3000])
+    quiet = project.changed(reel=project.reel.changed(shots=(first, shots[1])))
+    assert np.abs(ReelSound(quiet).read(0, 2 * RATE)).max() > 0  # a cut has one as well, if it is wanted
+    plain = quiet.changed(reel=quiet.reel.changed(shots=(first.changed(leave=Join()), shots[1])))
+    assert not has_sound(plain)

@@ -2,6 +2,7 @@
 
 from bisect import bisect_right
 from collections import OrderedDict
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -9,21 +10,29 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Music, Project, Span, Take
+from clevrin.core.join.between import made_join
+from clevrin.core.join.kinds import kind_of
+from clevrin.core.join.kinds.kind import Course
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed, placed_shots, speed
 from clevrin.core.sound.paced import PacedSound
+from clevrin.core.sound.swish import swish
 
 Sound = NDArray[np.float32]
 
 _RAMP_SAMPLES = 480
 """10 ms at either end of a shot, so that no cut clicks."""
 _MOST_PACED = 4
+_SHORT_FRAMES = 6
+"""How long to either side a move is heard where none is made, as in a whip cut."""
 
 
 def has_sound(project: Project) -> bool:
-    return project.music is not None or any(sounds(placed, project) for placed in placed_shots(project))
+    row = placed_shots(project)
+    swishes = any(_number(placed, "swish") > 0 for placed in row[:-1])
+    return project.music is not None or swishes or any(sounds(placed, project) for placed in row)
 
 
 def sounds(placed: Placed, project: Project) -> bool:
@@ -40,6 +49,17 @@ def shot_samples(placed: Placed, project: Project) -> tuple[int, int]:
     return round(placed.start * SOUND_RATE / rate), round(placed.end * SOUND_RATE / rate)
 
 
+@dataclass(frozen=True, kw_only=True)
+class _Crossing:
+    """Where the sound of a shot passes into that of the next one: about a sample of the reel, over `half` to each side.
+
+    `half` 0: it is cut there.
+    """
+
+    at: int
+    half: int
+
+
 class ReelSound:
     """The sound of a reel, read piece by piece from films that stay open; for one thread at a time.
 
@@ -51,6 +71,12 @@ class ReelSound:
         self._project = project
         self._row = placed_shots(project)
         self._edges = [shot_samples(placed, project) for placed in self._row]
+        self._crossings = _crossings(self._row, self._edges, project)
+        self._reach = max(
+            (abs(each.at - end) + each.half for each, (_, end) in zip(self._crossings, self._edges, strict=False)),
+            default=0,
+        )
+        self._swishes: OrderedDict[int, tuple[int, Sound]] = OrderedDict()
         self._reader = SoundReader(troubles)
         self._paced: OrderedDict[int, PacedSound] = OrderedDict()
 
@@ -65,38 +91,101 @@ class ReelSound:
     def read(self, first: int, count: int) -> Sound:
         """(count, 2) float32 from a sample of the reel; silence behind its end. What is too loud is left so."""
         result = np.zeros((count, 2), np.float32)
-        index = max(0, bisect_right(self._edges, (first, self.samples + 1)) - 1)
+        index = max(0, bisect_right(self._edges, (first - self._reach, self.samples + 1)) - 1)
         for number in range(index, len(self._row)):
-            start, stop = self._edges[number]
-            if start >= first + count:
+            start, _ = self._edges[number]
+            if start - self._reach >= first + count:
                 break
-            low, high = max(first, start), min(first + count, stop)
+            begins, ends = self._heard(number)
+            low, high = max(first, begins), min(first + count, ends)
             if low < high:
-                result[low - first : high - first] = self.of_shot(number, low - start, high - start)
+                result[low - first : high - first] += self.of_shot(number, low - start, high - start)
+            self._add_swish(number, result, first)
         music = self._project.music
         if music is not None:
             self._add_music(music, result, first)
         return result
 
+    def _heard(self, number: int) -> tuple[int, int]:
+        """The samples of the reel in which a shot is heard."""
+        begins, ends = 0, self.samples
+        if number > 0:
+            before = self._crossings[number - 1]
+            begins = before.at - before.half
+        if number < len(self._crossings):
+            after = self._crossings[number]
+            ends = after.at + after.half
+        return max(0, begins), min(self.samples, ends)
+
     def of_shot(self, number: int, first: int = 0, end: int | None = None) -> Sound:
         """The takes' own sound under a shot of the reel, or some of its samples; silence where it has none.
 
+        Where its sound goes on beyond its picture, that of its take does: samples may be below 0 and beyond its last.
         Of a take of varying rate it begins at the first frame's own instant.
         """
         placed = self._row[number]
         start, stop = self._edges[number]
         total = stop - start
-        end = total if end is None else min(end, total)
+        end = total if end is None else end
         if not sounds(placed, self._project) or end <= first:
             return np.zeros((max(0, end - first), 2), np.float32)
         if not placed.even or placed.shot.pace.pitch == "kept":
-            return _faded(self._paced_sound(number, total).read(first, end), first, total)
+            return self._levelled(self._paced_sound(number, total).read(first, end), number, first)
         begins_s, ends_s = _instants(placed.take, placed.shot.span)
         start_s = ends_s - end / SOUND_RATE if placed.shot.reverse else begins_s + first / SOUND_RATE
         sound = self._reader.read(Path(placed.take.path), start_s, end - first)
         if placed.shot.reverse:
             sound = sound[::-1].copy()
-        return _faded(sound, first, total)
+        return self._levelled(sound, number, first)
+
+    def _levelled(self, sound: Sound, number: int, first: int) -> Sound:
+        """Some samples of a shot from the `first` on, as loud as crossings leave them."""
+        start, _ = self._edges[number]
+        begins, ends = self._heard(number)
+        before = self._crossings[number - 1] if number > 0 else None
+        after = self._crossings[number] if number < len(self._crossings) else None
+        soft = before is not None and before.half > 0, after is not None and after.half > 0
+        at = start + first + np.arange(len(sound))
+        level = np.ones(len(sound))
+        ramp = min(_RAMP_SAMPLES, (ends - begins) // 2)
+        for crossing, is_soft, since in ((before, soft[0], at - begins), (after, soft[1], ends - 1 - at)):
+            if is_soft and crossing is not None:  # as loud together as either alone
+                level *= np.sin(np.clip((since + 0.5) / (2 * crossing.half), 0, 1) * np.pi / 2)
+            elif ramp:
+                level *= np.clip(since / ramp, 0, 1)
+        return sound if (level == 1).all() else np.asarray(sound * level[:, None].astype(np.float32))
+
+    def _add_swish(self, number: int, result: Sound, first: int) -> None:
+        """Adds what of the sound of the move behind a shot lies in some samples of the reel."""
+        if number >= len(self._row) - 1 or _number(self._row[number], "swish") <= 0:
+            return
+        begins, sound = self._swish(number)
+        low, high = max(first, begins), min(first + len(result), begins + len(sound))
+        if low < high:
+            result[low - first : high - first] += sound[low - begins : high - begins]
+
+    def _swish(self, number: int) -> tuple[int, Sound]:
+        there = self._swishes.pop(number, None)
+        if there is None:
+            reel = self._project.reel
+            made = made_join(self._row, number, reel.height / reel.width, lambda _: None)
+            course = made.course if made is not None else Course(before=_SHORT_FRAMES, after=_SHORT_FRAMES)
+            across = made.direction[0] if made is not None and "direction" in made.values else 0.0
+            per_frame = float(SOUND_RATE / reel.rate)
+            begins = round(self._edges[number][1] - course.before * per_frame)
+            whole, peak = course.before + course.after, max(1e-9, course.speed(0.0))
+            sound = swish(
+                round(whole * per_frame),
+                lambda share: course.speed(share * whole - course.before) / peak,
+                across,
+                _number(self._row[number], "swish"),
+                seed=number,
+            )
+            there = begins, sound
+        self._swishes[number] = there
+        if len(self._swishes) > _MOST_PACED:
+            self._swishes.popitem(last=False)
+        return there
 
     def _paced_sound(self, number: int, total: int) -> PacedSound:
         there = self._paced.pop(number, None)
@@ -117,6 +206,31 @@ class ReelSound:
         if low < high:
             sound = self._reader.read(Path(music.path), (low - begins) / SOUND_RATE, high - low)
             result[low - first : high - first] += music.gain * _faded(sound, low - starts, ends - starts)
+
+
+def _crossings(row: tuple[Placed, ...], edges: list[tuple[int, int]], project: Project) -> list[_Crossing]:
+    """How the sound of each shot but the last passes into the next one's; none reaches beyond its two shots."""
+    per_frame = float(SOUND_RATE / project.reel.rate)
+    found = []
+    for number, (start, end) in enumerate(edges[:-1]):
+        stop = edges[number + 1][1]
+        at = round(end + _number(row[number], "sound_later") * per_frame)
+        at = min(max(at, (start + end) // 2), (end + stop) // 2)
+        half = round(_number(row[number], "sound_length") * per_frame / 2)
+        found.append(
+            _Crossing(
+                at=at, half=max(0, min(half, (end - start) // 2 - abs(at - end), (stop - end) // 2 - abs(at - end)))
+            )
+        )
+    return found
+
+
+def _number(placed: Placed, name: str) -> float:
+    """A setting of the join by which a shot leaves."""
+    if not placed.shot.leave.settings:
+        return 0.0
+    value = kind_of(placed.shot.leave).values(placed.shot.leave).get(name, 0.0)
+    return 0.0 if isinstance(value, str) else float(value)
 
 
 def _faded(sound: Sound, first: int, total: int) -> Sound:

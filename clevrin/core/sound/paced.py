@@ -67,8 +67,7 @@ class PacedSound:
             if low >= high:
                 continue
             places = np.arange(low, high) - at
-            fades_in = places / HOP if number else 1.0
-            level = np.minimum(1.0, fades_in) * np.clip((len(cell) - places) / HOP, 0, 1)
+            level = np.minimum(1.0, places / HOP) * np.clip((len(cell) - places) / HOP, 0, 1)
             made[low - first : high - first] += cell[low - at : high - at] * level[:, None].astype(np.float32)
         return made
 

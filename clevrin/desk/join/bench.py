@@ -9,13 +9,13 @@ from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined, rank_pairs
+from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
-from clevrin.core.render.passing import made_join, what_is_short
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme

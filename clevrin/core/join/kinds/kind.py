@@ -321,6 +321,35 @@ SEED = JoinSetting(
     high=9999,
     step=1,
 )
+SOUND_OF_IT = (
+    JoinSetting(
+        id="sound_length",
+        title="Sound crosses in",
+        default=0.0,
+        unit="frames",
+        low=0,
+        high=120,
+        step=1,
+        help="In how many frames one side's sound passes into the other's; 0 cuts it",
+    ),
+    JoinSetting(
+        id="sound_later",
+        title="Sound cuts later by",
+        default=0.0,
+        unit="frames",
+        low=-60,
+        high=60,
+        step=1,
+        help="By how many frames the sound passes over after the picture; below 0 before it",
+    ),
+    JoinSetting(
+        id="swish",
+        title="Swish",
+        default=0.0,
+        help="How loud the move itself is heard: noise that rises and falls with its speed; 0 not at all",
+    ),
+)
+"""Settings that every kind has."""
 
 
 def as_usual(setting: JoinSetting, default: Setting) -> JoinSetting:
