@@ -23,6 +23,7 @@ PARTS = [
     "reframing",
     "pacing",
     "sounding",
+    "joining",
 ]
 
 
@@ -37,6 +38,7 @@ def main() -> None:
         from bench.depth.rows import depth_rows
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
+        from bench.joining import joining_rows
         from bench.kinds import kinds_rows
         from bench.pacing import pacing_rows
         from bench.reframing import reframing_rows
@@ -78,6 +80,8 @@ def main() -> None:
             print_rows("Gates: shapes, poses, following", reframing_rows(traces, shelf, films))
         if "pacing" in chosen:
             print_rows("Pace: moments between frames, shutters, ramps", pacing_rows(films))
+        if "joining" in chosen:
+            print_rows("Join: moves that were not shot", joining_rows(films))
         if "sounding" in chosen:
             print_rows("Sound along the map of time", sounding_rows())
         if "depth" in chosen:

@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bench.depth.films import filmed
 from bench.rows import Row
 from clevrin.core.document import Pace, PacePoint, Project, Shot, Shutter, Span, Take
 from clevrin.core.document.edits import AddTakes
@@ -126,7 +127,7 @@ def in_between_rows(films: Path, folder: Path) -> list[Row]:
     """One row a film, and those that sum them up; `films`: where the films with depth are kept."""
     rows, found = [], {}
     for name in (*DRAWN, *DEEP):
-        path = FOOTAGE / f"{name}.mp4" if name in DRAWN else films / f"{name}.mp4"
+        path = FOOTAGE / f"{name}.mp4" if name in DRAWN else filmed(name, films)
         got = found[name] = made_again(path, folder)
         ahead = got.ours.mean() - got.plain.mean()
         words = f"{got.ours.mean():.1f} / {got.plain.mean():.1f} / {got.mixed.mean():.1f} dB, {ahead:+.1f}"

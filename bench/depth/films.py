@@ -1,6 +1,7 @@
 """The films with depth. `seed` changes photographs, hands and distances: judge by seeds that nothing was tuned to."""
 
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 
@@ -262,3 +263,10 @@ def lorry(seed: int, frames: int = 75) -> Film:
         followed="wall",
         frames=frames,
     )
+
+
+def filmed(name: str, folder: Path) -> Path:
+    """The film of a name as slider-3 (its kind, and the seed), filmed where it is not there."""
+    kind, _, seed = name.rpartition("-")
+    film: Film = globals()[kind](int(seed))
+    return film.made(folder)

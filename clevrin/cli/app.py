@@ -11,7 +11,7 @@ import typer
 
 from clevrin.cli import joining, measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
-from clevrin.cli.options import Json, Media, Out
+from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
 from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
@@ -21,7 +21,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
-from clevrin.core.join.match import ENOUGH_S
+from clevrin.core.join.match import ENOUGH_S, MOVES
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
@@ -38,6 +38,9 @@ steadying.add_to(app)
 app.command()(reframing.reframe)
 app.command()(pacing.pace)
 app.command()(joining.join)
+
+
+MatchedMoves = choices("MatchedMoves", ("whips", "all"))
 
 
 class Order(StrEnum):
@@ -101,6 +104,9 @@ def match(
     a: Annotated[Path, typer.Argument(help="The outgoing take.", show_default=False)],
     b: Annotated[Path, typer.Argument(help="The incoming take.", show_default=False)],
     json: Json = False,
+    kinds: Annotated[MatchedMoves, typer.Option(help="Which moves are matched: whips, or rolls and pushes too.")] = (
+        MatchedMoves.whips
+    ),
     no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
     no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
     ramps: Annotated[bool, typer.Option("--ramps", help="Say at which speeds both sides meet.")] = False,
@@ -118,7 +124,8 @@ def match(
                 measured = sources.measured.measure(take, progress)
             sides.append(Side.of(sources.films.reader(take), measured))
             traces.append(measured)
-        proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse)
+        moves = MOVES if kinds is MatchedMoves.all else ("whip",)
+        proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse, moves=moves)
     meetings = [proposed_meeting(p, (traces[0], traces[1])) if ramps else None for p in proposals]
     if json:
         told = [{**plain(p), **_ramps_told(m)} if ramps else p for p, m in zip(proposals, meetings, strict=True)]
@@ -128,7 +135,7 @@ def match(
         print_line("no whips that agree")
     for p, meeting in zip(proposals, meetings, strict=True):
         print_line(
-            f"{p.score:5.1f}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
+            f"{p.score:5.1f}  {p.move}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
             f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}  "
             f"leaves {p.out_left_s:.2f} s and {p.in_left_s:.2f} s"
             f"{'  mirrored ' + p.mirror if p.mirror else ''}"

@@ -19,7 +19,7 @@ from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
-from tests.films import moving_film, shift
+from tests.films import about, moving_film, shift
 
 
 @pytest.fixture
@@ -51,6 +51,33 @@ def test_without_mirroring_opposite_whips_score_low(side):
     assert all(p.mirror is None for p in found)
     assert not found or found[0].score < 20
     assert rank_pairs(side("walk-past"), side("bunting"), mirror=False, reverse=False) == ()
+
+
+def rolled(path, sense: float, seed: int, peak: int = 20):
+    """A take whose camera rolls by 100 degrees about a frame, or stands nearer by 2.6 times (`sense` 0)."""
+
+    def course(t: float) -> np.ndarray:
+        gone = 0.5 + 0.5 * np.tanh((t - peak) / 3.0)
+        scale = 2.6**gone / 1.6 if not sense else 1.0
+        return shift(340, 420) @ about((160, 90), sense * 100 * gone, 1 / scale)
+
+    moving_film(path, course, frames=40, size=(320, 180), shutter=0.3, seed=seed)
+    with FilmReader(path) as reader:
+        trace = trace_take(TraceRequest(path=path), Shelf(path.parent / "shelf"), Silent())
+        return Side.of(reader, trace)
+
+
+def test_rolls_meet_rolls_of_one_sense_and_pushes_pushes(tmp_path):
+    one, alike, other = (rolled(tmp_path / f"{k}.mp4", sense, k) for k, sense in enumerate((1.0, 1.0, -1.0)))
+    push, again = (rolled(tmp_path / f"{k}.mp4", 0.0, k) for k in (5, 6))
+    best = rank_pairs(one, alike)[0]
+    assert best.move == "roll" and best.mirror is None and best.direction_diff_deg == 0
+    assert abs(best.out_frame - 20) <= 2 and abs(best.in_frame - 20) <= 2 and best.score > 15
+    opposite = rank_pairs(one, other)[0]
+    assert opposite.mirror in ("horizontal", "vertical") or opposite.reverse_in != opposite.reverse_out
+    pushed = rank_pairs(push, again)[0]
+    assert pushed.move == "push" and pushed.mirror is None and not pushed.reverse_in and pushed.score > 15
+    assert rank_pairs(one, push) == () and rank_pairs(one, alike, moves=("whip",)) == ()
 
 
 def test_proposals_are_ranked_and_differ(side):
@@ -98,6 +125,7 @@ def proposal(**other) -> Proposal:
         mirror=None,
         reverse_out=False,
         reverse_in=False,
+        move="whip",
         direction_diff_deg=0.0,
         speed_ratio=1.0,
         blur_ratio=1.0,

@@ -8,10 +8,12 @@ square of its share of that; and what of it lies beside the whip in full only as
 for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from itertools import product
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +28,8 @@ from clevrin.core.pace import Placed, rates_along
 
 Numbers = NDArray[np.float64]
 
+MoveKind = Literal["whip", "roll", "push"]
+MOVES: tuple[MoveKind, ...] = ("whip", "roll", "push")
 MIRRORINGS: tuple[Mirror, ...] = (None, "horizontal", "vertical", "both")
 _MIRROR_SHARE = {None: 1.0, "horizontal": 0.95, "vertical": 0.85, "both": 0.82}
 _BACKWARDS_SHARE = 0.85
@@ -42,7 +46,8 @@ class Proposal:
     """A pair of frames to cut between: `out_frame` is the last one shown, `in_frame` the first one.
 
     `mirror` is that of the incoming side against the outgoing one. Ratios are incoming over outgoing.
-    What is left of either side, from its other end to the cut, is in seconds of the reel. `score` is 0 to 100.
+    What is left of either side, from its other end to the cut, is in seconds of the reel. `score` is 0 to 100. `move`
+    is what both cameras do; of rolls and pushes the direction is their sense.
     """
 
     out_frame: int
@@ -50,6 +55,7 @@ class Proposal:
     mirror: Mirror
     reverse_out: bool
     reverse_in: bool
+    move: MoveKind
     direction_diff_deg: float
     speed_ratio: float
     blur_ratio: float
@@ -69,9 +75,11 @@ class Proposal:
 class _Frames:
     """The frames of one whip: velocity in widths/s (x right, y up: the camera's), blur in widths, looks.
 
+    Of a roll or a push the velocity is that of the picture's corners, in x: turning anticlockwise, or growing.
     `rates`: how many frames go by in a second of the reel at each of them.
     """
 
+    move: MoveKind
     numbers: NDArray[np.int64]
     velocity: Numbers
     blur: Numbers
@@ -142,14 +150,22 @@ class Side:
 
 def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rates: Numbers) -> _Frames:
     numbers = np.arange(within.first, within.end)
-    velocity = trace.velocity_px[numbers] * (rates[numbers, None] / trace.width) * [-1.0, 1.0]
-    speed = trace.widths_per_s * rates / float(trace.rate)
+    move: MoveKind = "roll" if whip.kind == "roll" else "push" if whip.kind == "zoom" else "whip"
+    if move == "whip":
+        rush = trace.velocity_px * (rates[:, None] / trace.width) * [-1.0, 1.0]
+        speed, blur = trace.widths_per_s * rates / float(trace.rate), trace.blur_px / trace.width
+    else:
+        around = np.radians(trace.turn_deg) if move == "roll" else trace.growth
+        corner = float(np.hypot(trace.width, trace.height)) / 2 / trace.width
+        rush = np.column_stack([around * rates * corner, np.zeros(trace.frames)])
+        speed, blur = np.abs(rush[:, 0]), trace.whole_speed_px * trace.open_share / trace.width
     change = np.gradient(speed)[numbers] if trace.frames > 1 else np.zeros(len(numbers))
     looks: Looks = glance(reader, tuple(int(n) for n in numbers))
     return _Frames(
+        move=move,
         numbers=numbers,
-        velocity=velocity,
-        blur=trace.blur_px[numbers] / trace.width,
+        velocity=rush[numbers],
+        blur=blur[numbers],
         lab=looks.lab,
         peak=float(speed[whip.peak]),
         rates=rates[numbers],
@@ -158,15 +174,24 @@ def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rates
 
 
 def rank_pairs(
-    outgoing: Side, incoming: Side, *, mirror: bool = True, reverse: bool = True, most: int = 12
+    outgoing: Side,
+    incoming: Side,
+    *,
+    mirror: bool = True,
+    reverse: bool = True,
+    most: int = 12,
+    moves: Collection[MoveKind] | None = None,
 ) -> tuple[Proposal, ...]:
     """The best pairs of frames, best first, no two of one kind closer than three frames.
 
-    `mirror` and `reverse` say whether these variants may be tried. Costs under 100 ms for whips of 20 frames.
+    `moves`: what the cameras may do there; None: whips, rolls and pushes alike. `mirror` and `reverse` say whether
+    these variants may be tried. Costs under 100 ms for whips of 20 frames.
     """
     found: list[Proposal] = []
     mirrorings = MIRRORINGS if mirror else (None,)
     for out, in_ in product(outgoing.whips, incoming.whips):
+        if out.move != in_.move or (moves is not None and out.move not in moves):
+            continue
         for reverse_out, reverse_in, flip in product(
             _directions(outgoing, reverse), _directions(incoming, reverse), mirrorings
         ):
@@ -193,7 +218,9 @@ def _scored(
     flip = np.array(
         [-1.0 if mirror in ("horizontal", "both") else 1.0, -1.0 if mirror in ("vertical", "both") else 1.0]
     )
-    leaving, arriving = out.velocity * way_out, in_.velocity * way_in * flip
+    # Mirrored once, a roll goes the other way; a picture that grows grows all the same.
+    sense = flip if out.move == "whip" else flip.prod() if out.move == "roll" else 1.0
+    leaving, arriving = out.velocity * way_out, in_.velocity * way_in * sense
     speed_out, speed_in = np.hypot(*leaving.T), np.hypot(*arriving.T)
     turn = np.arctan2(arriving[:, 1], arriving[:, 0])[None] - np.arctan2(leaving[:, 1], leaving[:, 0])[:, None]
     direction = np.degrees(np.abs((turn + np.pi) % (2 * np.pi) - np.pi))
@@ -221,6 +248,7 @@ def _scored(
             mirror=mirror,
             reverse_out=reverse_out,
             reverse_in=reverse_in,
+            move=out.move,
             direction_diff_deg=round(float(direction[i, j]), 2),
             speed_ratio=round(float(speed[i, j]), 4),
             blur_ratio=round(float(blur[i, j]), 4),

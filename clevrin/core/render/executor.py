@@ -11,7 +11,7 @@ from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.effects import done
-from clevrin.core.render.gathering import beyond, blended, disc, mixed
+from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
 from clevrin.core.render.plan import Between, Layer, Plan, Quality, Sample
@@ -130,11 +130,21 @@ def _seen_while_open(
 
     if len(layer.samples) == 1:
         return shown(layer.samples[0])
-    gathered = mixed((shown(each) for each in layer.samples), [each.weight for each in layer.samples])
+    weights = [each.weight for each in layer.samples]
+    if _of_one_picture(layer) and source.alpha is None:
+        looks = [_look(layer, each, source, size, quality) for each in layer.samples]
+        gathered = smeared(source, looks, weights)
+    else:
+        gathered = mixed((shown(each) for each in layer.samples), weights)
     if layer.spared is None:
         return gathered
     sharp = shown(layer.middle)
     return blended(sharp, gathered, disc(layer.spared, size))
+
+
+def _of_one_picture(layer: Layer) -> bool:
+    """Whether all moments of a layer are of one frame, by straight maps."""
+    return layer.bend is None and all(e.frame == layer.frame and e.between is None for e in layer.samples)
 
 
 def _shown_between(

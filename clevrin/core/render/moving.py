@@ -15,7 +15,7 @@ from clevrin.core.render.resolving import Shown
 Matrix = NDArray[np.float64]
 Size = tuple[int, int]
 
-_SMEAR_PX, _MOST_SAMPLES = 2.0, 64
+_SMEAR_PX, _MOST_SAMPLES = 3.0, 64
 """Samples of a move lie so near to each other, and are no more than so many."""
 _STEPS = 8
 _HARDLY_PX = 0.75
@@ -41,8 +41,8 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     samples = tuple(_sample(layer, k, count, at(later)) for k, later in enumerate(offsets))
     longest = max(layer.added_blur_px, length if count > 1 else 0.0)
     # Beyond its edge the picture goes on mirrored: no edge and no seam is seen while it moves.
-    middle = (np.array([size], np.float64) - 1) / 2
-    before, after = (apply(np.linalg.inv(at(each)) @ at(0.0), middle)[0] for each in (-0.5, 0.5))
+    corners = np.array(pixel_corners(*size), np.float64)
+    before, after = (apply(np.asarray(np.linalg.inv(at(each)) @ at(0.0)), corners) for each in (-0.5, 0.5))
     return replace(
         layer,
         samples=samples,
@@ -50,7 +50,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         borrowed=(),
         spared=None,
         added_blur_px=longest,
-        made_speed_px=float(np.hypot(*(after - before))),
+        made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
 
 

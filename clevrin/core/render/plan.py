@@ -103,7 +103,7 @@ class Layer:
     from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all; `around` is what
     stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `spared` is
     where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a
-    join moves its middle, in a frame. `weight` is its share of the mix; the
+    join moves its corners, in a frame. `weight` is its share of the mix; the
     weights of a plan's layers add up to 1. Where an edge passes over the picture, it counts only `behind` it.
     """
 

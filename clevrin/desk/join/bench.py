@@ -86,11 +86,10 @@ class JoinBench(Bench):
         )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.settings = KindSettings()
-        self.settings.setting_changing.connect(
-            lambda name, value, gesture: self._change_settings({name: value}, gesture)
-        )
-        self.settings.gesture_ended.connect(self.context.session.end_gesture)
+        self.settings, self.sound = KindSettings(sound=False), KindSettings(sound=True)
+        for part in (self.settings, self.sound):
+            part.setting_changing.connect(lambda name, value, gesture: self._change_settings({name: value}, gesture))
+            part.gesture_ended.connect(self.context.session.end_gesture)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
         self.ramps_button = plain_button("Ramps that meet", "Both shots play so fast that the move goes on evenly")
@@ -103,7 +102,8 @@ class JoinBench(Bench):
         self._agreement = quiet_label("")
         self._agreement.setWordWrap(True)
         self.trouble = Trouble()
-        self.settings.refused.connect(self.trouble.tell)
+        for part in (self.settings, self.sound):
+            part.refused.connect(self.trouble.tell)
         self.take_button = plain_button("Take this join   Enter", "Cuts both shots as proposed", main=True)
         self.take_button.clicked.connect(self.take_proposal)
         self._small = QVBoxLayout()
@@ -125,6 +125,7 @@ class JoinBench(Bench):
             self._ramps_note,
             self._agreement,
             self.trouble,
+            self.sound,
         )
         self._sheet.add_stretch()
         self._sheet.set_foot(self.take_button)
@@ -282,6 +283,7 @@ class JoinBench(Bench):
         traces = {placed.shot.id: self.context.measurements.trace(placed.take) for placed in row[number : number + 2]}
         made = made_join(row, number, project.reel.height / project.reel.width, lambda shot: traces[shot.id])
         self.settings.show_join(leave)
+        self.sound.show_join(leave)
         self._show_large(kind_of(leave))
         auto_deg = None if made is None else made.own_direction_deg
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from clevrin.core.document import Join
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.join.kinds import Kind, kind_of
-from clevrin.core.join.kinds.kind import AUTO, JoinSetting
+from clevrin.core.join.kinds.kind import AUTO, SOUND_OF_IT, JoinSetting
 from clevrin.desk.sheet import ChoiceSetting, Setting, SliderSetting, ask_for_colour, plain_button
 
 _BY_ITSELF = "by itself"
@@ -20,8 +20,10 @@ class KindSettings(QWidget):
     gesture_ended = Signal()
     refused = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, *, sound: bool, parent: QWidget | None = None) -> None:
+        """`sound`: those settings that every kind has, of its sound; else its own."""
         super().__init__(parent)
+        self._of_sound = sound
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -35,8 +37,11 @@ class KindSettings(QWidget):
         if kind is not self._kind:
             self._make(kind)
         values = kind.values(join)
-        for each in kind.settings:
+        for each in self._shown(kind):
             self._show(each, values[each.id])
+
+    def _shown(self, kind: Kind) -> tuple[JoinSetting, ...]:
+        return tuple(each for each in kind.settings if (each in SOUND_OF_IT) == self._of_sound)
 
     def _make(self, kind: Kind) -> None:
         self._kind = kind
@@ -45,7 +50,7 @@ class KindSettings(QWidget):
             old.hide()
             old.deleteLater()
         self.controls, self.auto_buttons = {}, {}
-        for each in kind.settings:
+        for each in self._shown(kind):
             made = self._choice(each) if each.options else self._colour(each) if each.colour else self._number(each)
             self.controls[each.id] = made
             self._column.addWidget(made)

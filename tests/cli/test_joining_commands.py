@@ -1,0 +1,89 @@
+"""`join`: every kind between two takes, its report, the list of kinds, and what cannot be."""
+
+import json
+
+import numpy as np
+import pytest
+
+from clevrin.core.join.kinds import KINDS
+from clevrin.core.media.probe import probe
+from tests.films import moving_film, shift
+
+
+@pytest.fixture(scope="module")
+def pair(tmp_path_factory):
+    """Two takes whose camera turns to the right, of 24 frames each."""
+    folder, paths = tmp_path_factory.mktemp("pair"), []
+    for seed in (1, 2):
+        paths.append(folder / f"{seed}.mp4")
+        moving_film(paths[-1], lambda t: shift(300 + 3 * t, 300), frames=24, size=(192, 108), seed=seed)
+    return paths
+
+
+@pytest.mark.parametrize("kind", [name for name in KINDS if name != "whip cut"])
+def test_takes_are_joined_by_every_kind(clevrin, pair, tmp_path, kind):
+    out, report = tmp_path / "out.mp4", tmp_path / "report.json"
+    code, _, err = clevrin("join", *pair, "--out", out, "--kind", kind, "--report", report)
+    assert (code, err) == (0, "")
+    frames = json.loads(report.read_text())["frames"]
+    assert probe(out).frames == len(frames) == 48
+    for each in frames:
+        sides = each["sides"]
+        assert 1 <= len(sides) <= 2 and all(len(side["src_from_out"]) == 9 for side in sides)
+        assert set(sides[0]) >= {"take", "weight", "samples", "screen_speed_px", "frame"}
+    assert [side["take"] for side in frames[0]["sides"]] == ["1"] and frames[-1]["sides"][-1]["take"] == "2"
+
+
+def test_a_thrown_whip_goes_on_as_fast_across_the_cut(clevrin, pair, tmp_path):
+    report = tmp_path / "report.json"
+    words = ("--kind", "thrown whip", "--length", "12", "--direction", "90", "--distance", "2", "--shutter", "90")
+    clevrin("join", *pair, "--out", tmp_path / "out.mp4", *words, "--report", report)
+    speeds = [each["sides"][-1]["screen_speed_px"] for each in json.loads(report.read_text())["frames"]]
+    assert speeds[23] == pytest.approx(speeds[24], rel=0.02) and np.argmax(speeds) in (23, 24)
+    assert sum(speeds) == pytest.approx(2 * 192, rel=0.03)  # two widths in all
+    assert speeds[:17] == [0.0] * 17 and speeds[31:] == [0.0] * 17
+
+
+def test_the_cut_is_where_it_was_said(clevrin, pair, tmp_path):
+    out = tmp_path / "out.mp4"
+    code, _, _ = clevrin("join", *pair, "--out", out, "--kind", "plain cut", "--at-out", "9", "--at-in", "20")
+    assert code == 0 and probe(out).frames == 14
+
+
+def test_the_kinds_are_listed_with_their_settings(clevrin):
+    code, said, _ = clevrin("join", "--kinds", "--json")
+    kinds = {each["id"]: each for each in json.loads(said)["kinds"]}
+    assert code == 0 and list(kinds) == list(KINDS)
+    thrown = {each["id"]: each for each in kinds["thrown whip"]["settings"]}
+    assert thrown["distance"]["unit"] == "widths" and thrown["distance"]["low"] == 0.25
+    assert thrown["direction"]["auto"] is True and kinds["push-through"]["settings"][1]["options"] == ["in", "out"]
+    code, said, _ = clevrin("join", "--kinds")
+    assert code == 0 and "thrown whip: " in said and "0.25 to 6 widths" in said
+
+
+@pytest.mark.parametrize(
+    ("options", "code", "says"),
+    [
+        (("--kind", "paper crane"), 1, "There is no kind of join named paper crane"),
+        (("--kind", "flash", "--turns", "2"), 1, "A flash has no setting turns"),
+        (("--kind", "roll-over", "--turns", "99"), 1, "goes from -8 to 8"),
+        (("--kind", "thrown whip", "--direction", "north"), 1, "Direction is a number"),
+        (("--kind", "dip", "--set", "colour=red"), 1, "#rrggbb"),
+        (("--kind", "flash", "--at-out", "99"), 1, "it cannot be cut out at 99"),
+        (("--kind", "whip cut"), 1, "No whips of these takes agree"),
+        (("--kind", "flash", "--set", "strength"), 2, "NAME=VALUE"),
+        (("--kind", "flash", "--dissolve", "40"), 2, "0 to 6 frames"),
+    ],
+)
+def test_what_cannot_be_is_said_and_nothing_is_written(clevrin, pair, tmp_path, options, code, says):
+    out = tmp_path / "out.mp4"
+    got, _, err = clevrin("join", *pair, "--out", out, *options)
+    assert got == code and says in " ".join(err.split()) and not out.exists()
+    if code == 1:
+        assert len(err.strip().splitlines()) == 1
+
+
+def test_short_takes_shorten_the_join_and_say_so(clevrin, pair, tmp_path):
+    words = ("--kind", "soft dissolve", "--at-out", "3", "--length", "20")
+    code, said, _ = clevrin("join", *pair, "--out", tmp_path / "out.mp4", *words)
+    assert code == 0 and "instead of 20" in said and "stands still there" in said
