@@ -45,7 +45,7 @@ def music(tempos_bpm: Sequence[float], seconds: float, seed: int, *, between: fl
 
 def kite_day() -> tuple[Sound, list[float]]:
     """The music of the demo: its samples, and its beats in seconds."""
-    return music((120.0,), 18.0, seed=12, between=0.4)
+    return music((120.0,), 24.0, seed=12, between=0.4)
 
 
 def write_sound(path: Path, sound: Sound) -> None:

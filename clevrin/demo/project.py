@@ -1,5 +1,6 @@
 """The demo project: the takes of kite day, and a reel on which they already read as one move."""
 
+from functools import partial
 from pathlib import Path
 
 from clevrin.core.document import (
@@ -16,6 +17,7 @@ from clevrin.core.document import (
     Reel,
     Shot,
     Span,
+    Take,
     Track,
 )
 from clevrin.core.document.edits import AddTakes, LayMusic
@@ -24,7 +26,7 @@ from clevrin.core.document.gating import SOFT
 from clevrin.core.document.keeping import data_folder
 from clevrin.core.errors import DocumentError
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.pace import placed_shots
+from clevrin.core.pace import placed_shots, shot_frames
 from clevrin.core.sound.bed import beat_markers, take_in_music
 from clevrin.demo.footage_maker import FOOTAGE, MUSIC
 from clevrin.demo.music import kite_day
@@ -33,6 +35,7 @@ from clevrin.demo.scenes import SCENES
 NAME = "Kite day on Gable Hill"
 _WHIP = 1.8
 """How fast the whip goes by, against how it was shot."""
+_MOST_CUT = 40
 _LEAVES, _ARRIVES = 0.9917, 1.0083
 """How the walk and the hill share that, so that the picture is as fast on either side: as the ramps are solved."""
 
@@ -54,9 +57,9 @@ def _gate(*poses: Pose, follows: tuple[Follow, ...] = ()) -> tuple[Gate, ...]:
 def demo_project() -> Project:
     """The takes, and a reel to music: the walk past the workshop runs into a whip over to the hill; then the picnic.
 
-    Both sides of the whip are ramps that meet, the picnic goes by slowly from 60 frames a second, and cuts fall on
-    beats. An upright output tells the same: its gate goes from door to door, follows somebody over the hill, ends on a
-    kite.
+    Both sides of the whip are ramps that meet, the picnic goes by slowly from 60 frames a second, cuts fall on beats,
+    and where no move was shot one is made. An upright output tells the same: its gate goes from door to door, follows
+    somebody over the hill, ends on a kite.
     """
     return _to_music(plain_demo())
 
@@ -99,21 +102,56 @@ def plain_demo() -> Project:
 
 
 def _to_music(project: Project) -> Project:
-    """The demo with its speeds and its music. Of the hill as much is shown as ends on a beat."""
+    """The demo with its speeds, its music, and four more shots, joined by moves that were not shot.
+
+    Each shot is as long as beats say.
+    """
+    takes = {take.name: take for take in project.takes}
     walk, hill, picnic = project.reel.shots
-    walk = walk.changed(pace=_speeds((98, 1.0), (walk.last_shown, _WHIP * _LEAVES)))
-    hill = hill.changed(pace=_speeds((hill.first_shown, _WHIP * _ARRIVES), (48, 1.0)))
-    picnic = picnic.changed(pace=_speeds((38, 1.0), (68, 0.5), (130, 0.5), (160, 1.0)))
     _, beats_s = kite_day()
-    rate = project.reel.rate
-    beat = round((beats_s[1] - beats_s[0]) * rate)
-    row = placed_shots(project.changed(reel=project.reel.changed(shots=(walk, hill, picnic))))
-    hill = hill.changed(span=Span(first=hill.span.first, end=hill.span.end - row[1].frames % beat))
-    project = project.changed(reel=project.reel.changed(shots=(walk, hill, picnic)))
-    whip_s = float(row[0].end / rate)
+    beat = round((beats_s[1] - beats_s[0]) * project.reel.rate)
+    on_beat = partial(_on_beat, project, beat)
+    walk = walk.changed(pace=_speeds((98, 1.0), (walk.last_shown, _WHIP * _LEAVES)))
+    hill = hill.changed(
+        pace=_speeds((hill.first_shown, _WHIP * _ARRIVES), (48, 1.0)),
+        leave=_join("push-through", out_x=0.42, out_y=0.2),
+    )
+    picnic = picnic.changed(
+        pace=_speeds((38, 1.0), (68, 0.5), (130, 0.5), (160, 1.0)),
+        leave=_join("thrown whip", direction=180.0, swish=0.4),
+    )
+    more = [
+        _shot(takes["bunting"], 24, _join("roll-over", turns=-2.0)),
+        _shot(takes["hill"], 60, _join("flash")),
+        _shot(takes["walk-past"], 16, _join("fracture", seed=3.0)),
+        _shot(takes["picnic"], 60, Join()),
+    ]
+    shots = walk, on_beat(hill), on_beat(picnic), *(on_beat(each) for each in more)
+    project = project.changed(reel=project.reel.changed(shots=shots))
+    whip_s = float(placed_shots(project)[0].end / project.reel.rate)
     start_s = whip_s - min(beats_s, key=lambda at: abs(at - whip_s))
     music = take_in_music(MUSIC).changed(start_s=start_s)
     return LayMusic(music=music, beats=beat_markers(beats_s, project, start_s)).apply(project)
+
+
+def _shot(take: Take, first: int, leave: Join) -> Shot:
+    """Two seconds of a take, or a little less, from a frame on."""
+    end = first + int(2 * take.facts.rate)
+    return Shot(take_id=take.id, span=Span(first=first, end=end), hold=Hold(how="float"), leave=leave)
+
+
+def _join(kind: str, **settings: float) -> Join:
+    return Join(kind=kind, settings=settings)
+
+
+def _on_beat(project: Project, beat: int, shot: Shot) -> Shot:
+    """A shot that ends a little earlier, or later, so that it lasts a whole number of beats of so many frames."""
+    take = project.take(shot.take_id)
+    spans = (
+        Span(first=shot.span.first, end=shot.span.end + by) for by in sorted(range(-_MOST_CUT, _MOST_CUT + 1), key=abs)
+    )
+    fitting = (shot.changed(span=span) for span in spans if span.end <= take.facts.frames)
+    return next(each for each in fitting if shot_frames(each, take, project.reel.rate) % beat == 0)
 
 
 def _speeds(*speeds: tuple[int, float]) -> Pace:

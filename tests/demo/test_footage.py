@@ -89,7 +89,7 @@ def test_a_whip_shows_no_ghost_copies(monkeypatch):
 def test_the_demo_project_opens_and_keeps_changes_until_told_otherwise():
     path = demo_file()
     project = load(path)
-    assert [t.name for t in project.takes] == list(TAKES) and len(project.reel.shots) == 3
+    assert [t.name for t in project.takes] == list(TAKES) and len(project.reel.shots) == 7
     save(project.changed(name="Windy day on Gable Hill"), path)
     assert load(demo_file()).name.startswith("Windy day")
     assert load(demo_file(fresh=True)).name.startswith("Kite day")
@@ -110,6 +110,7 @@ def test_the_demo_runs_into_its_whip_to_music_of_its_own(measured_demo):
     speeds = float(row[0].speed_at(row[0].end - 1)), float(row[1].speed_at(row[1].start))
     assert min(speeds) > 1.7
     assert out.widths_per_s * speeds[0] == pytest.approx(in_.widths_per_s * speeds[1], rel=0.01)
+    assert len({placed.shot.leave.kind for placed in row[:-1]}) == 6  # each cut is joined in a way of its own
     slow = row[2]
     assert slow.take.facts.rate == 60 and float(slow.speed_at(slow.start + 60)) == 0.5
     found = find_beats(Path(music.path), Silent())

@@ -349,6 +349,19 @@ def test_a_kind_is_taken_by_mouse_and_by_key_each_one_step(second_join):
     assert session.project == before and bench.table.isVisible()
 
 
+def test_a_kind_is_given_to_all_joins_of_the_chosen_shots_at_once(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    before = session.project
+    session.choose_shots(shot.id for shot in session.project.reel.shots)
+    second_join.click(bench.kind.buttons["flash"])
+    assert [shot.leave.kind for shot in session.project.reel.shots] == ["flash", "flash", "plain cut"]
+    bench.settings.controls["length"].slider.setValue(7)
+    assert [shot.leave.given.get("length") for shot in session.project.reel.shots] == [9.0, 9.0, None]
+    for _ in range(2):
+        second_join.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before
+
+
 def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
     bench, session = second_join.window.join, second_join.window.session
     second_join.click(bench.kind.buttons["thrown whip"])

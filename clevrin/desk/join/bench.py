@@ -4,7 +4,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from clevrin.core.document import Join, Project, Shot
-from clevrin.core.document.edits import JoinShots, SetLeave
+from clevrin.core.document.edits import JoinShots, SetLeave, SetLeaves
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
@@ -460,10 +460,20 @@ class JoinBench(Bench):
             self.kind.set_chosen(pair[0].leave.kind)
             return
         self._trying = None
-        leave = Join(kind=kind, dissolve_frames=0 if kind == PLAIN else pair[0].leave.dissolve_frames)
-        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave, label=f"Make {kind}"))
+        leaves = tuple(
+            (shot.id, Join(kind=kind, dissolve_frames=0 if kind == PLAIN else shot.leave.dissolve_frames))
+            for shot in self._left_alike(pair[0])
+        )
+        self.context.session.do(SetLeaves(leaves=leaves, label=f"Make {kind}"))
         if not self.context.player.playing and kind != PLAIN:
             self.context.player.play()
+
+    def _left_alike(self, shot: Shot) -> list[Shot]:
+        """The shots whose joins change together: all that are chosen, if this one is among them."""
+        session = self.context.session
+        shots = session.project.reel.shots[:-1]
+        chosen = [each for each in shots if each.id in session.shot_ids]
+        return chosen if shot in chosen else [shot]
 
     def choose_neighbour_kind(self, way: int) -> None:
         """The next kind of join, or the one before."""
@@ -488,9 +498,10 @@ class JoinBench(Bench):
         except ClevrinError as error:
             self.trouble.tell(str(error))
             return
-        leave = pair[0].leave.having(**checked)
+        alike = [shot for shot in self._left_alike(pair[0]) if shot.leave.kind == pair[0].leave.kind]
         named = f"join {gesture} of {pair[0].id}" if gesture else None
-        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave, label="Set join"), gesture=named)
+        leaves = tuple((shot.id, shot.leave.having(**checked)) for shot in alike)
+        self.context.session.do(SetLeaves(leaves=leaves, label="Set join"), gesture=named)
 
     def _on_dissolve_value_changing(self, frames: float) -> None:
         pair = self.pair

@@ -204,6 +204,18 @@ class SetLeave:
 
 
 @dataclass(frozen=True, kw_only=True)
+class SetLeaves:
+    """Changes how several shots pass into their next ones: the join of each by its id."""
+
+    leaves: tuple[tuple[str, Join], ...]
+    label: str = "Change joins"
+
+    def apply(self, project: Project) -> Project:
+        leaves = dict(self.leaves)
+        return each_shot(project, tuple(leaves), lambda shot: shot.changed(leave=leaves[shot.id]))
+
+
+@dataclass(frozen=True, kw_only=True)
 class MirrorShots:
     """Mirrors shots, or takes the mirroring back."""
 
