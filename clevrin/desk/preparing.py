@@ -21,7 +21,7 @@ from clevrin.core.render.picture import carried_out, trust_of
 from clevrin.core.render.plan import Layer, Plan
 from clevrin.core.render.remembered import Remembered
 from clevrin.core.render.sources import Sources
-from clevrin.desk.jobs import CHARTING, Job, JobRunner
+from clevrin.desk.jobs import Job, JobRunner
 
 Pixels = NDArray[np.uint8]
 Size = tuple[int, int]
@@ -142,9 +142,7 @@ class Preparing(QObject):
                 work=work,
                 done=ended,
                 failed=lambda _: self._tell.stop(),
-                background=True,
-                quiet=True,
-                turn=CHARTING,
+                quiet=True,  # and not in the background: a player that is late waits for nothing but this
             )
         )
 

@@ -382,6 +382,14 @@ def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
     assert session.project == before
 
 
+def test_a_made_join_is_prepared_while_it_plays(second_join):
+    window = second_join.window
+    second_join.click(window.join.kind.buttons["thrown whip"])
+    second_join.until(lambda: not window.join._reload.isActive() and window.player.playing)
+    second_join.until(lambda: len(window.join.context.preparing.trusts) >= 8)  # all that move
+    assert window.player.playing
+
+
 def test_a_roll_is_dragged_by_its_arc_and_typed(second_join):
     bench = second_join.window.join
     second_join.click(bench.kind.buttons["roll-over"])
