@@ -144,7 +144,7 @@ def main() -> None:
 
         def reframed() -> None:
             """The upright output of the demo: poses, a subject that is followed, and another output beside it."""
-            bench, (walked, strolled, picnicked) = window.reframe, session.project.reel.shots
+            bench, (walked, strolled, picnicked) = window.reframe, session.project.reel.shots[:3]
             window.enter_step("reframe")
             bench.look_at_output(session.project.outputs[0].id)
 

@@ -35,6 +35,7 @@ def join(
     peak: Annotated[float | None, typer.Option(help="How much of the join lies before the cut, 0 to 1.")] = None,
     dissolve: Annotated[int, typer.Option(help="Frames in which both sides are mixed, over any kind.")] = 0,
     shutter: Annotated[float | None, typer.Option(help="Degrees: the blur of what the join moves.")] = None,
+    balance: Annotated[bool, typer.Option("--balance", help="Bring the incoming colours near, and back.")] = False,
     seed: Annotated[int | None, typer.Option(help="The same seed breaks the picture in the same way.")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of another setting of the kind.")] = None,
     at_out: Annotated[int | None, typer.Option(help="The last frame of the outgoing take.")] = None,
@@ -68,11 +69,17 @@ def join(
         **dict(_named(each) for each in set_ or ()),
     }
     leave = Join(kind=kind, dissolve_frames=dissolve, settings=_checked(KINDS[kind], given))
-    _render((take_in(media[0]), take_in(media[1])), leave, (at_out, at_in), out, report)
+    _render((take_in(media[0]), take_in(media[1])), leave, (at_out, at_in), out, report, balance=balance)
 
 
 def _render(
-    takes: tuple[Take, Take], leave: Join, at: tuple[int | None, int | None], out: Path, report: Path | None
+    takes: tuple[Take, Take],
+    leave: Join,
+    at: tuple[int | None, int | None],
+    out: Path,
+    report: Path | None,
+    *,
+    balance: bool,
 ) -> None:
     from clevrin.core.render.export import ExportRequest, export_reel
     from clevrin.core.render.sources import Sources
@@ -80,6 +87,8 @@ def _render(
     troubles: set[str] = set()
     with Sources.of() as sources:
         shots = _cut(takes, leave, at, sources)
+        if balance:
+            shots = _balanced(takes, shots, sources)
         project = AddTakes(takes=tuple({take.id: take for take in takes}.values())).apply(Project(name=out.stem))
         project = project.changed(reel=project.reel.changed(shots=shots))
         for sentence in _short(project):
@@ -119,6 +128,17 @@ def _cut(
         first.changed(span=Span(first=0, end=ends[0] + 1), leave=leave),
         second.changed(span=Span(first=ends[1], end=takes[1].facts.frames)),
     )
+
+
+def _balanced(takes: tuple[Take, Take], shots: tuple[Shot, Shot], sources: "Sources") -> tuple[Shot, Shot]:
+    from clevrin.core.join.balancing import balance as found_balance
+
+    frames = shots[0].last_shown, shots[1].first_shown
+    readers = [sources.films.reader(take) for take in takes]
+    found = found_balance((readers[0], frames[0]), (readers[1], frames[1]))
+    words = f"ΔE {found.before_de:.1f}, balanced {found.after_de:.1f}, over {found.frames} frames"
+    print_line(f"colours at the cut: {words}")
+    return shots[0].changed(leave=found.on(shots[0].leave)), shots[1]
 
 
 def _short(project: Project) -> list[str]:

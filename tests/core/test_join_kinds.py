@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from fractions import Fraction
+from itertools import pairwise
 
 import cv2
 import numpy as np
@@ -10,6 +11,7 @@ import pytest
 from clevrin.core.document import Gate, Hold, Join, Pace, PacePoint, Pose, Project, Reel, Shot, Span
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import ClevrinError
+from clevrin.core.join.balancing import balance
 from clevrin.core.join.between import made_join
 from clevrin.core.join.kinds import KINDS, kind_of
 from clevrin.core.join.kinds.kind import AUTO, Broken, Course, Sides
@@ -317,3 +319,43 @@ def test_pictures_are_as_large_whatever_the_shutter(stills, sources):
     much = picture(joined(stills, "thrown whip", shutter=360.0, direction=0.0), 28, SIZE, sources)
     fine = [np.abs(cv2.Laplacian(each.astype(np.float32), cv2.CV_32F)).mean() for each in (none, much)]
     assert fine[1] < 0.9 * fine[0]
+
+
+def tinted(path, tint: tuple[float, float, float]):
+    """A texture seen by a camera with another exposure and white balance."""
+    light = (texture(9, 400)[: SIZE[1], : SIZE[0]].astype(float) / 255) ** 2.2 * tint
+    return pictured(path, (np.clip(light, 0, 1) ** (1 / 2.2) * 255).astype(np.uint8), frames=160)
+
+
+def test_the_incoming_side_is_brought_near_and_comes_back_unseen(tmp_path, sources):
+    takes = tinted(tmp_path / "a.mp4", (0.6, 0.6, 0.6)), tinted(tmp_path / "b.mp4", (0.75, 0.6, 0.45))
+    readers = [sources.films.reader(take) for take in takes]
+    found = balance((readers[0], 29), (readers[1], 0))
+    assert found.after_de < 0.5 * found.before_de and found.gains == pytest.approx((0.8, 1.0, 1.33), abs=0.03)
+    for kind in ("plain cut", "soft dissolve"):
+        project = joined(takes, kind)
+        shots = project.reel.shots
+        first = shots[0].changed(leave=found.on(shots[0].leave))
+        second = shots[1].changed(span=Span(first=0, end=160))
+        project = project.changed(reel=project.reel.changed(shots=(first, second)))
+        cut = placed_shots(project)[0].end
+        means = [_lab(picture(project, frame, SIZE, sources)) for frame in range(cut - 25, cut + found.frames + 12)]
+        steps = [float(np.linalg.norm(b - a)) for a, b in pairwise(means)]
+        assert max(steps[:24] + steps[26:]) < 1.0, kind  # nothing is seen to change
+        if kind == "plain cut":
+            assert steps[24] < 0.5 * found.before_de
+            own = joined(takes, kind)
+            own = own.changed(reel=own.reel.changed(shots=(shots[0], second)))
+            after = cut + found.frames
+            assert np.array_equal(picture(project, after, SIZE, sources), picture(own, after, SIZE, sources))
+
+
+def test_sides_that_agree_are_left_alone(tmp_path, sources):
+    take = tinted(tmp_path / "a.mp4", (0.6, 0.6, 0.6))
+    found = balance((sources.films.reader(take), 3), (sources.films.reader(take), 3))
+    assert found.gains == pytest.approx((1, 1, 1), abs=1e-6) and found.after_de <= found.before_de < 0.2
+
+
+def _lab(rgb: np.ndarray) -> np.ndarray:
+    mean = rgb.reshape(-1, 3).mean(axis=0).astype(np.float32)[None, None] / 255
+    return cv2.cvtColor(mean, cv2.COLOR_RGB2LAB)[0, 0]

@@ -234,6 +234,8 @@ def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
     """The frames that were not prepared when they were looked for."""
     made, player = [], hands.window.player
     player.stop()
+    hands.qtbot.wait(200)  # what was asked for while it played has begun by then
+    hands.until(lambda: not hands.window.jobs.busy)
     real = Plans.made
     monkeypatch.setattr(Plans, "made", lambda self, sources, plan: made.append(1) or real(self, sources, plan))
     missed = []
@@ -408,6 +410,20 @@ def test_a_roll_is_dragged_by_its_arc_and_typed(second_join):
         QTest.keyClick(entry, Qt.Key.Key_Return)
         assert leave(second_join).given["length"] == length
     assert bench.trouble.isVisible() and "2 frames to 120 frames" in bench.trouble.text()
+
+
+def test_colours_are_balanced_at_a_click_and_left_alone_at_another(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    before = session.project
+    second_join.click(bench.balance_button)
+    second_join.until(lambda: leave(second_join).given)
+    assert {"balance_red", "balance_length"} <= set(leave(second_join).given) and bench.balance_button.isChecked()
+    assert "ΔE" in second_join.window.header.strip.words
+    second_join.click(bench.balance_button)
+    assert leave(second_join).given == {} and not bench.balance_button.isChecked()
+    for _ in range(2):
+        second_join.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before
 
 
 def test_what_a_join_lacks_is_said_beside_it(second_join):

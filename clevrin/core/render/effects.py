@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.join.balancing import Gains
 from clevrin.core.join.kinds.kind import After, Broken, Wash
 from clevrin.core.media.colouring import converted, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_rgb, picture_from_yuv, yuv_of
@@ -22,6 +23,13 @@ _PARTED = 0.03
 def done(effect: After, picture: Picture) -> Picture:
     """A picture with an effect on it."""
     return _washed(picture, effect) if isinstance(effect, Wash) else _broken(picture, effect)
+
+
+def gained(picture: Picture, gains: Gains) -> Picture:
+    """A picture with other amounts of red, green and blue light. Costs some 150 ms for 1920x1080."""
+    light = light_of_yuv(yuv_of(picture), picture.colour) * np.array(gains, np.float32)
+    coded = yuv_of_light(np.asarray(light, np.float32), picture.colour, deep=picture.deep)
+    return replace(picture_from_yuv(coded, picture.colour), alpha=picture.alpha)
 
 
 def _washed(picture: Picture, wash: Wash) -> Picture:

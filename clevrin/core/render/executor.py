@@ -7,10 +7,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.join.balancing import EVEN
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
-from clevrin.core.render.effects import done
+from clevrin.core.render.effects import done, gained
 from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
@@ -82,12 +83,15 @@ def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) 
     size = plan.width, plan.height
     matrix = scale_of(layer.source_size, source.size) @ layer.matrix  # a proxy may stand in for the film
     plain = layer.bend is None and layer.window is None and layer.edge != "clear" and _of_one_frame(layer)
+    plain = plain and layer.gains == EVEN
     if plain and source.size == size and source.siting == LEFT and np.allclose(matrix, np.eye(3), atol=1e-9):
         return source
     look = _look(layer, layer.middle, source, size, quality)
     picture = _seen_while_open(read, flows, layer, source, size, quality)
     if layer.borrowed:
         picture = _with_borrowed(picture, source, look, layer, read)
+    if layer.gains != EVEN:
+        picture = gained(picture, layer.gains)
     if layer.crispness > 0 and quality == "final":
         picture = replace(picture, y=_crisp(picture.y, layer.crispness, matrix))
     if layer.window is not None:

@@ -7,6 +7,7 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import Edge
 from clevrin.core.motion.models import apply, pixel_corners
 from clevrin.core.render.plan import HalfPlane, Layer, Sample, row9
@@ -23,6 +24,8 @@ _HARDLY_PX = 0.75
 
 def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     """A layer as a join has it show at a frame; as it is where no join does."""
+    if shown.gains != EVEN:
+        layer = replace(layer, gains=shown.gains)
     if shown.behind is not None:
         layer = replace(layer, behind=_in_pixels(shown.behind, size))
     if shown.move is None:

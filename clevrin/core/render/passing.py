@@ -4,7 +4,9 @@ from bisect import bisect_right
 from dataclasses import dataclass
 
 from clevrin.core.document.joining import LONGEST_DISSOLVE
+from clevrin.core.join.balancing import EVEN, Gains, gains_at
 from clevrin.core.join.between import CourseOf, Row, made_join
+from clevrin.core.join.kinds import kind_of
 from clevrin.core.join.kinds.kind import After, Edge, Made, Move
 from clevrin.core.pace import Placed
 
@@ -17,6 +19,7 @@ class Passing:
     """A shot that shows at a frame: its share of the picture, and what a join does to it.
 
     `move`: by the time from the middle of the frame, in frames; seen through a shutter. `edge`: it shows behind that.
+    `gains` of its red, green and blue light.
     """
 
     placed: Placed
@@ -24,6 +27,7 @@ class Passing:
     move: Move | None = None
     edge: Edge | None = None
     shutter_deg: float = 0.0
+    gains: Gains = EVEN
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -46,7 +50,17 @@ def passed(row: Row, frame: int, aspect: float, course_of: CourseOf) -> Passed:
         cut = row[number].end
         if cut - made.before <= frame < cut + made.after:
             return _joined(row, number, made, frame)
-    return Passed(shots=tuple(Passing(placed=each, share=share) for each, share in _mix(row, middle, frame)))
+    shots = _mix(row, middle, frame)
+    return Passed(shots=tuple(Passing(placed=row[n], share=share, gains=_gains(row, n, frame)) for n, share in shots))
+
+
+def _gains(row: Row, number: int, frame: int) -> Gains:
+    """What of the balancing of the join by which a shot arrives is left at a frame."""
+    join = row[number - 1].shot.leave if number else None
+    if join is None or not join.settings:
+        return EVEN
+    given = {name: float(value) for name, value in kind_of(join).values(join).items() if name.startswith("balance")}
+    return gains_at(given, frame + 0.5 - row[number].start)
 
 
 def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
@@ -54,6 +68,7 @@ def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
     at = frame + 0.5 - before.end
     shots = []
     for placed, leaving in ((before, True), (after, False)):
+        gains = _gains(row, number + (not leaving), frame)
         part = made.part(at, leaving=leaving)
         share = part.share
         if not made.kind.overlaps and before.shot.leave.dissolve_frames:
@@ -62,22 +77,26 @@ def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
         if share > 0:
             own = part.move
             move = None if own is None else lambda later, own=own: own(at + later)
-            shots.append(Passing(placed=placed, share=share, move=move, edge=part.edge, shutter_deg=made.shutter_deg))
+            shots.append(
+                Passing(
+                    placed=placed, share=share, move=move, edge=part.edge, shutter_deg=made.shutter_deg, gains=gains
+                )
+            )
     return Passed(shots=tuple(shots), effects=made.effects(at))
 
 
-def _mix(row: Row, middle: int, frame: int) -> list[tuple[Placed, float]]:
-    """Which shots show at a frame, and with which weights: two during a dissolve, more where dissolves overlap.
+def _mix(row: Row, middle: int, frame: int) -> list[tuple[int, float]]:
+    """Which shots of a row show at a frame, and with which weights: two in a dissolve, more where dissolves overlap.
 
     Each dissolve lays what comes on all that was there before it.
     """
     first, end = max(0, middle - _NEAR), min(len(row), middle + _NEAR + 1)
-    shown: list[tuple[Placed, float]] = []
+    shown: list[tuple[int, float]] = []
     rest = 1.0
     for number in range(end - 1, first - 1, -1):
         share = rest * (_arrived(row[number - 1], frame) if number > first else 1.0)
         if share > 0:
-            shown.append((row[number], share))
+            shown.append((number, share))
         rest -= share
     return shown[::-1]
 

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Edge, Kernel
+from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After
 
 Quality = Literal["draft", "final"]
@@ -102,9 +103,9 @@ class Layer:
     what stands where the source ends, `colour` that of the edge of this name, and `borrowed` which frames are borrowed
     from, best first. `window` (left, top, right, bottom in output pixels) is what is shown at all; `around` is what
     stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `spared` is
-    where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a
-    join moves its corners, in a frame. `weight` is its share of the mix; the
-    weights of a plan's layers add up to 1. Where an edge passes over the picture, it counts only `behind` it.
+    where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a join moves
+    its corners, in a frame. `weight` is its share of the mix; the weights of a plan's layers add up to 1. Where an edge
+    passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light.
     """
 
     take_id: str
@@ -123,6 +124,7 @@ class Layer:
     added_blur_px: float = 0.0
     made_speed_px: float = 0.0
     weight: float = 1.0
+    gains: Gains = EVEN
     behind: HalfPlane | None = None
 
     @staticmethod

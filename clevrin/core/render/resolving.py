@@ -18,6 +18,7 @@ from clevrin.core.gate.course import GateCourse
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
+from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, Edge, Move
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
@@ -101,6 +102,7 @@ class Shown:
     move: Move | None = None
     behind: Edge | None = None
     shutter_deg: float = 0.0
+    gains: Gains = EVEN
 
     @property
     def frame(self) -> int:
@@ -173,6 +175,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
             move=each.move,
             behind=each.edge,
             shutter_deg=each.shutter_deg,
+            gains=each.gains,
         )
         for each in all_of_it.shots
     )

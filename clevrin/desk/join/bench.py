@@ -9,6 +9,7 @@ from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined, rank_pairs
+from clevrin.core.join.balancing import Balance, balance, is_balanced, unbalanced
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
@@ -92,6 +93,11 @@ class JoinBench(Bench):
             part.gesture_ended.connect(self.context.session.end_gesture)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
+        self.balance_button = plain_button(
+            "Balance colours", "Brings the next shot's colours near to this one's at the cut, and slowly back"
+        )
+        self.balance_button.setCheckable(True)
+        self.balance_button.clicked.connect(self._on_balance_clicked)
         self.ramps_button = plain_button("Ramps that meet", "Both shots play so fast that the move goes on evenly")
         self.ramps_button.setCheckable(True)
         self.ramps_button.toggled.connect(self._on_ramps_toggled)
@@ -120,6 +126,7 @@ class JoinBench(Bench):
             self.kind,
             self.settings,
             self.dissolve,
+            self.balance_button,
             self._short,
             self.ramps_button,
             self._ramps_note,
@@ -284,6 +291,7 @@ class JoinBench(Bench):
         made = made_join(row, number, project.reel.height / project.reel.width, lambda shot: traces[shot.id])
         self.settings.show_join(leave)
         self.sound.show_join(leave)
+        self.balance_button.setChecked(is_balanced(leave))
         self._show_large(kind_of(leave))
         auto_deg = None if made is None else made.own_direction_deg
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)
@@ -502,6 +510,37 @@ class JoinBench(Bench):
         named = f"join {gesture} of {pair[0].id}" if gesture else None
         leaves = tuple((shot.id, shot.leave.having(**checked)) for shot in alike)
         self.context.session.do(SetLeaves(leaves=leaves, label="Set join"), gesture=named)
+
+    def _on_balance_clicked(self, on: bool) -> None:
+        pair = self.pair
+        if pair is None:
+            return
+        project, store = self.context.session.project, self.context.measurements.store
+        first, second = pair
+        if not on:
+            plain = unbalanced(first.leave)
+            self.context.session.do(SetLeave(shot_id=first.id, leave=plain, label="Leave colours alone"))
+            return
+
+        def work(progress: Progress) -> Balance:
+            with Sources.of(store, light=True) as sources:
+                sides = [
+                    (sources.films.reader(project.take(shot.take_id)), frame)
+                    for shot, frame in ((first, first.last_shown), (second, second.first_shown))
+                ]
+                return balance(*sides)
+
+        def done(found: Balance) -> None:
+            if self.pair != pair:
+                return  # it was changed meanwhile
+            words = f"colours at the cut: ΔE {found.before_de:.1f}, balanced {found.after_de:.1f}"
+            self.context.notices.tell(words, None)
+            self.context.session.do(SetLeave(shot_id=first.id, leave=found.on(first.leave), label="Balance colours"))
+            self.balance_button.setChecked(is_balanced(first.leave) or found.frames > 0)
+
+        self.context.jobs.restart(
+            Job(key=("balance",), what="Comparing colours", work=work, done=done, failed=self.trouble.tell, quiet=True)
+        )
 
     def _on_dissolve_value_changing(self, frames: float) -> None:
         pair = self.pair

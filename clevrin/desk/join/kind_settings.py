@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 from clevrin.core.document import Join
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.join.kinds import Kind, kind_of
-from clevrin.core.join.kinds.kind import AUTO, SOUND_OF_IT, JoinSetting
+from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SOUND_OF_IT, JoinSetting
 from clevrin.desk.sheet import ChoiceSetting, Setting, SliderSetting, ask_for_colour, plain_button
 
 _BY_ITSELF = "by itself"
@@ -41,7 +41,8 @@ class KindSettings(QWidget):
             self._show(each, values[each.id])
 
     def _shown(self, kind: Kind) -> tuple[JoinSetting, ...]:
-        return tuple(each for each in kind.settings if (each in SOUND_OF_IT) == self._of_sound)
+        rest = (each for each in kind.settings if each not in BALANCE_OF_IT)  # that is found, not set
+        return tuple(each for each in rest if (each in SOUND_OF_IT) == self._of_sound)
 
     def _make(self, kind: Kind) -> None:
         self._kind = kind

@@ -5,7 +5,7 @@ from dataclasses import replace
 from clevrin.core.document.joining import Join
 from clevrin.core.join.kinds.cuts import PLAIN_CUT, WHIP_CUT
 from clevrin.core.join.kinds.fracture import FRACTURE
-from clevrin.core.join.kinds.kind import AUTO, SOUND_OF_IT, Kind
+from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SOUND_OF_IT, Kind
 from clevrin.core.join.kinds.light import DIP, FLASH
 from clevrin.core.join.kinds.push_through import PUSH_THROUGH
 from clevrin.core.join.kinds.roll_over import ROLL_OVER
@@ -14,7 +14,7 @@ from clevrin.core.join.kinds.soft_dissolve import SOFT_DISSOLVE
 from clevrin.core.join.kinds.thrown_whip import THROWN_WHIP
 
 KINDS: dict[str, Kind] = {
-    kind.id: replace(kind, settings=(*kind.settings, *SOUND_OF_IT))
+    kind.id: replace(kind, settings=(*kind.settings, *SOUND_OF_IT, *BALANCE_OF_IT))
     for kind in (
         PLAIN_CUT,
         WHIP_CUT,

@@ -350,6 +350,32 @@ SOUND_OF_IT = (
     ),
 )
 """Settings that every kind has."""
+BALANCE_OF_IT = (
+    *(
+        JoinSetting(
+            id=f"balance_{name}",
+            title=f"Incoming {name}",
+            default=1.0,
+            unit="times",
+            low=0.5,
+            high=2,
+            step=0.01,
+            help=f"How many times as much {name} light the incoming side has at the cut",
+        )
+        for name in ("red", "green", "blue")
+    ),
+    JoinSetting(
+        id="balance_length",
+        title="Comes back in",
+        default=0.0,
+        unit="frames",
+        low=0,
+        high=120,
+        step=1,
+        help="In how many frames the incoming side comes back to its own colours; 0: it has them",
+    ),
+)
+"""Settings that every kind has, of the incoming side's colours."""
 
 
 def as_usual(setting: JoinSetting, default: Setting) -> JoinSetting:
