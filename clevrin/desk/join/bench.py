@@ -413,13 +413,13 @@ class JoinBench(Bench):
         self._finding.setVisible(bool(words))
 
     def _try_first(self, proposals: tuple[Proposal, ...]) -> None:
-        """Tries the best proposal, unless the join on the reel is a whip cut already."""
+        """Tries the best proposal, unless the shots on the reel are joined already."""
         pair = self.pair
-        if not proposals or pair is None:
-            self._trying = None
-        elif pair[0].leave.kind == "whip cut":
-            self._trying = None
-            self.table.clearSelection()
+        if proposals and pair is not None and pair[0].leave.kind == PLAIN:
+            self._on_table_proposal_chosen(proposals[0])
+            return
+        self._trying = None
+        self.table.clearSelection()
         self._show_tried()
         self.reload()
 

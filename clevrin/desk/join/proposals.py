@@ -66,7 +66,9 @@ class ProposalTable(QTableWidget):
                 self.setItem(row, column, item)
         self.blockSignals(False)
         if proposals:
-            self.selectRow(0)
+            self.blockSignals(True)  # who shows them says what becomes of the first one
+        self.selectRow(0)
+        self.blockSignals(False)
 
     def _on_table_item_selection_changed(self) -> None:
         if self.chosen is not None:
