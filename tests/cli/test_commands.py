@@ -122,6 +122,7 @@ def test_match(clevrin, measured_demo):
         "score",
         "out_left_s",
         "in_left_s",
+        "move",
     ]
     _, out, _ = clevrin("match", WALK, BUNTING, "--json", "--no-mirror", "--no-reverse")
     assert json.loads(out) == {"proposals": []}

@@ -199,6 +199,22 @@ def test_a_shot_ends_at_the_next_marker(pace):
     assert frames(pace) == 50 and session.shot.pace.length_frames == 50
 
 
+def test_a_shot_lasts_to_the_whip_of_the_next_and_the_rest_stays_where_it_was(pace):
+    session = pace.window.session
+    shots = session.project.reel.shots
+    pace.click(bench(pace).sheet.whip_button)
+    assert "no whip behind its start" in bench(pace).sheet.trouble.text()  # the hill begins at its whip's peak
+    session.do(TrimShot(shot_id=shots[1].id, span=Span(first=0, end=150)))
+    before = session.project
+    rest = [placed.start for placed in placed_shots(before)[2:]]
+    pace.until(lambda: not bench(pace)._reload.isActive())
+    pace.click(bench(pace).sheet.whip_button)
+    row = placed_shots(session.project)
+    assert row[1].shot.span.first == 9 and row[0].frames == 30 + 9 and [p.start for p in row[2:]] == rest
+    pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.project == before
+
+
 def test_the_beats_of_a_sound_are_marked_and_undone_as_one(pace, tmp_path):
     session = pace.window.session
     samples, true = music((120,), 20, seed=3)

@@ -55,7 +55,6 @@ class Proposal:
     mirror: Mirror
     reverse_out: bool
     reverse_in: bool
-    move: MoveKind
     direction_diff_deg: float
     speed_ratio: float
     blur_ratio: float
@@ -63,6 +62,7 @@ class Proposal:
     score: float
     out_left_s: float
     in_left_s: float
+    move: MoveKind
 
     @property
     def short_s(self) -> float | None:

@@ -79,6 +79,7 @@ class PaceBench(Bench):
         sheet.loop_button.clicked.connect(lambda: edits.loop())
         sheet.lock_button.clicked.connect(edits.lock)
         sheet.marker_button.clicked.connect(lambda: edits.last_to_marker())
+        sheet.whip_button.clicked.connect(lambda: edits.last_to_whip())
         sheet.land_button.clicked.connect(lambda: edits.land())
         sheet.clear_button.clicked.connect(lambda: edits.remove_all())
         sheet.spared_chosen.connect(edits.spare)

@@ -6,9 +6,10 @@ from typing import Any
 import numpy as np
 
 from clevrin.core.document import Pace, PacePoint, Sharp, Shot
-from clevrin.core.document.edits import PaceShots, duplicate
+from clevrin.core.document.edits import JoinShots, PaceShots, duplicate
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
+from clevrin.core.pace import placed_shots, reel_frame
 from clevrin.core.pace.landing import landed
 from clevrin.core.pace.shaping import READY, as_long_as, frame_at, frozen, put
 from clevrin.desk.context import Context
@@ -150,6 +151,33 @@ class PaceEdits:
             self._tell("There is no marker behind the middle of this shot.")
             return
         self.last(min(later) - seen.placed.start)
+
+    def last_to_whip(self) -> None:
+        """Has the shot last until the whip of the next one, which then begins with it; what follows stays in place."""
+        seen = self._seen()
+        row = () if seen is None else placed_shots(seen.project)
+        at = next((k for k, placed in enumerate(row) if seen is not None and placed.shot.id == seen.shot.id), None)
+        if seen is None or at is None or at + 1 >= len(row):
+            self._tell("There is no shot behind this one.")
+            return
+        after = row[at + 1]
+        whips = [whip for whip in self._context.measurements.whips(after.take) if whip.peak in after.shot.span]
+        gone = [(reel_frame(after, whip.peak) - after.start, whip.peak) for whip in whips]
+        later = [each for each in gone if each[0] > 0]
+        if not later:
+            self._tell("The next shot has no whip behind its start.")
+            return
+        frames, peak = min(later)
+        span = after.shot.span
+        trimmed = span.changed(end=peak + 1) if after.shot.reverse else span.changed(first=peak)
+        try:
+            pace = as_long_as(seen.shot, seen.frames + frames, seen.clock)
+        except ClevrinError as error:
+            self._tell(str(error))
+            return
+        outgoing = seen.shot.changed(pace=pace.changed(length_frames=seen.frames + frames))
+        incoming = after.shot.changed(span=trimmed)
+        self._context.session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Last to the next whip"))
 
     def land(self) -> None:
         """Has each cut of the reel fall on the nearest beat."""

@@ -45,7 +45,8 @@ class PaceSheet(FieldSheet):
         self.loop_button = plain_button("Once more", "Puts the shot on the reel again, behind itself")
         self.lock_button = plain_button("Lock length", "Keeps the length: the other speeds give way")
         self.lock_button.setCheckable(True)
-        self.marker_button = plain_button("To the marker", "Ends the shot at the next marker or beat")
+        self.marker_button = plain_button("To marker", "Ends the shot at the next marker or beat")
+        self.whip_button = plain_button("To the whip", "Lasts until the whip in the next shot, which begins with it")
         self.clear_button = plain_button("As shot", "Takes all speeds away")
         self.land_button = plain_button("Land on the beat", "Each cut of the reel falls on the nearest beat")
         self.music_button = plain_button("Music…", "The music under the reel, and its beats")
@@ -57,7 +58,7 @@ class PaceSheet(FieldSheet):
             *(field[name] for name in ("speed", "ease", "stays")),
             beside(self.freeze_button, self.loop_button),
             *(field[name] for name in ("ready", "slow", "fast", "length")),
-            beside(self.lock_button, self.marker_button),
+            beside(self.lock_button, self.marker_button, self.whip_button),
             beside(self.land_button, self.music_button),
             beside(self.clear_button),
         )

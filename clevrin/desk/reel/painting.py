@@ -17,6 +17,7 @@ from clevrin.desk.ridge_store import RidgeStore
 
 _THUMB_SHARE = 0.58
 _TILE_PX, _PIECE_PX = 320, 20
+_BEAT_PX = 2.2
 _NARROW_PX = 40
 """Narrower shots are drawn without thumbnails and names."""
 
@@ -37,7 +38,7 @@ def paint_ruler(painter: QPainter, layout: ReelLayout) -> None:
 
 
 def paint_markers(painter: QPainter, layout: ReelLayout, markers: tuple[Marker, ...]) -> None:
-    """Markers as pennants on the ruler, beats as thin lines through the shots."""
+    """Markers as pennants on the ruler, beats as dots; both as thin lines through the shots."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for marker in markers:
         x = layout.x_of(marker.frame + 0.5)
@@ -48,6 +49,11 @@ def paint_markers(painter: QPainter, layout: ReelLayout, markers: tuple[Marker, 
         line.setAlpha(150)
         painter.setPen(QPen(line, 1))
         painter.drawLine(QPointF(x, RULER - 2), QPointF(x, layout.height - 12))
+        if marker.kind == "beat":  # there are many: they leave the ruler's figures to be read
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(tint)
+            painter.drawEllipse(QPointF(x, RULER - 3), _BEAT_PX, _BEAT_PX)
+            continue
         painter.setPen(QPen(theme.colour("sunk"), 1))
         painter.setBrush(tint)
         painter.drawPolygon(QPolygonF([QPointF(x - 1, 9), QPointF(x + 7, 13), QPointF(x - 1, 17)]))
