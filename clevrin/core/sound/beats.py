@@ -30,7 +30,7 @@ _SHORTEST_S = 1.0
 _STRONG = 0.35
 _HEARD_HOPS = 3
 _QUICKEST_BPM, _QUICK_BPM = 190.0, 125.0
-_AS_LOUD, _HARDLY = 0.3, 0.1
+_AS_LOUD, _HARDLY = 0.75, 0.1
 """How strong low tones are between beats, or on every second one, against beats, where the tempo is another one."""
 _LEAST_STEADY = 0.08
 """How much of what begins has to begin on beats, over what chance would have there, for there to be any."""
