@@ -58,9 +58,9 @@ class PaceSheet(FieldSheet):
             *(field[name] for name in ("speed", "ease", "stays")),
             beside(self.freeze_button, self.loop_button),
             *(field[name] for name in ("ready", "slow", "fast", "length")),
-            beside(self.lock_button, self.marker_button, self.whip_button),
+            beside(self.lock_button, self.clear_button),
+            beside(self.marker_button, self.whip_button),
             beside(self.land_button, self.music_button),
-            beside(self.clear_button),
         )
 
     def _make_frames(self) -> None:
