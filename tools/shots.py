@@ -18,7 +18,7 @@ def main() -> None:
             os.environ[f"XDG_{kind}_HOME"] = f"{folder}/{kind.lower()}"
         from PySide6.QtCore import QEvent, QPointF, Qt
         from PySide6.QtGui import QMouseEvent
-        from PySide6.QtWidgets import QApplication, QWidget
+        from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
         from clevrin.core.document import Loan, Marker, NamedSpan, Pace, PacePoint, Span, edits
         from clevrin.core.document.journal import Journal
@@ -233,8 +233,10 @@ def main() -> None:
         rest(2.0)
         window.player.stop()
         window.player.seek(placed_shots(session.project)[0].end)
+        window.join._sheet.findChild(QScrollArea).ensureWidgetVisible(window.join._agreement)
         rest()
         shot("join")
+        window.join._sheet.findChild(QScrollArea).verticalScrollBar().setValue(0)
         session.choose_shot(session.project.reel.shots[1].id)
         window.join.kind.buttons["thrown whip"].click()
         rest(1.0)
