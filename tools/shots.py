@@ -102,7 +102,7 @@ def main() -> None:
             window.session.undo()
 
         def steady_views() -> None:
-            """The other two views, an edge without and with what is borrowed, an anchor, and lent motion."""
+            """Another view, an edge without and with what is borrowed, an anchor, and lent motion."""
             bench, sheet = window.steady, window.steady.sheet
 
             def settled() -> None:
@@ -110,10 +110,9 @@ def main() -> None:
                 until(lambda: not window.jobs.busy)
                 rest(0.6)
 
-            for view in ("divide", "outline"):
-                bench.set_view(view)
-                settled()
-                shot(f"steady-{view}")
+            bench.set_view("divide")
+            settled()
+            shot("steady-divide")
             bench.set_view("two")
             sheet.pages.show_page("Edge")
             window.player.seek(62)
