@@ -28,6 +28,7 @@ class KindSettings(QWidget):
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
         self._kind: Kind | None = None
+        self._pages: dict[str, tuple[QWidget, dict[str, QWidget], dict[str, QPushButton]]] = {}
         self.controls: dict[str, QWidget] = {}
         self.auto_buttons: dict[str, QPushButton] = {}
 
@@ -45,22 +46,31 @@ class KindSettings(QWidget):
         return tuple(each for each in rest if (each in SOUND_OF_IT) == self._of_sound)
 
     def _make(self, kind: Kind) -> None:
+        """Shows the controls of a kind; they are made once, and never let go of while workers run."""
         self._kind = kind
-        for old in (*self.controls.values(), *self.auto_buttons.values()):
-            self._column.removeWidget(old)
-            old.hide()
-            old.deleteLater()
+        for page, _, _ in self._pages.values():
+            page.hide()
+        if kind.id in self._pages:
+            page, self.controls, self.auto_buttons = self._pages[kind.id]
+            page.show()
+            return
+        page = QWidget(self)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
         self.controls, self.auto_buttons = {}, {}
+        self._pages[kind.id] = page, self.controls, self.auto_buttons
+        self._column.addWidget(page)
         for each in self._shown(kind):
             made = self._choice(each) if each.options else self._colour(each) if each.colour else self._number(each)
             self.controls[each.id] = made
-            self._column.addWidget(made)
+            column.addWidget(made)
             if each.auto:
                 button = plain_button(_BY_ITSELF, each.help)
                 button.setCheckable(True)
                 button.clicked.connect(lambda on, each=each: self._on_auto_clicked(each, on))
                 self.auto_buttons[each.id] = button
-                self._column.addWidget(button)
+                column.addWidget(button)
 
     def _choice(self, each: JoinSetting) -> ChoiceSetting:
         options = [(word, word, each.help) for word in each.options]
