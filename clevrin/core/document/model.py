@@ -43,6 +43,11 @@ _STANDARD_RATES = tuple(
 _SAME_RATE = Fraction(1, 10_000)
 
 
+def mirror_signs(mirror: Mirror) -> tuple[int, int]:
+    """What mirroring makes of a direction: -1 where its x, its y, is turned about, else 1."""
+    return (-1 if mirror in ("horizontal", "both") else 1), (-1 if mirror in ("vertical", "both") else 1)
+
+
 class MediaFacts(Value):
     """What a footage file says of itself; width and height as shown: of square pixels, after the rotation (degrees).
 

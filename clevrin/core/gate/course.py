@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Follow, Gate, Pose, Span
-from clevrin.core.document.model import Mirror, Turns
+from clevrin.core.document.model import Mirror, Turns, mirror_signs
 from clevrin.core.gate.easing import Stops, arrived, eased, smooth_step
 from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
@@ -195,11 +195,7 @@ class GateCourse:
 
     def place(self, follow: Follow) -> Numbers:
         """Where in the gate the subject is kept, about its middle, as shares of its size on the picture as shot."""
-        x, y = np.array(follow.place) - 0.5
-        if self.mirror in ("horizontal", "both"):
-            x = -x
-        if self.mirror in ("vertical", "both"):
-            y = -y
+        x, y = (np.array(follow.place) - 0.5) * mirror_signs(self.mirror)
         for _ in range(self.turns):
             x, y = -y, x
         return np.array([x, y])

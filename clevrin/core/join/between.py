@@ -1,10 +1,13 @@
 """A join between two shots of a reel: how much room it has, where its cameras go, and what it has to do without."""
 
 from collections.abc import Callable
+from functools import cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from clevrin.core.document import Shot
+from clevrin.core.document.model import mirror_signs
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.join.kinds.kind import Made, Sides
 from clevrin.core.motion.trace import Trace
@@ -30,8 +33,7 @@ def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made
         before=_room(row, number, leaving=True),
         after=_room(row, number + 1, leaving=False),
         aspect=aspect,
-        leaving_deg=_direction_deg(before, course_of(before.shot), leaving=True),
-        arriving_deg=_direction_deg(after, course_of(after.shot), leaving=False),
+        going_deg=cache(lambda: _going_deg(before, after, course_of)),
     )
     return kind.made(before.shot.leave, sides)
 
@@ -71,19 +73,23 @@ def _room(row: Row, number: int, *, leaving: bool) -> int:
     return frames // 2 if shared else frames - 1
 
 
-def _direction_deg(placed: Placed, course: Trace | None, *, leaving: bool) -> float | None:
-    """Where the camera of a shot goes at a cut, as the reel shows it; None where it hardly does, or is not known."""
-    if course is None:
-        return None
+def _going_deg(before: Placed, after: Placed, course_of: CourseOf) -> float | None:
+    """Where the camera of the side that is left goes at a cut, else that of the next; None where both hardly do."""
+    for placed, leaving in ((before, True), (after, False)):
+        course = course_of(placed.shot)
+        if course is not None:
+            x, y = velocity_at_cut(placed, course, leaving=leaving)
+            if np.hypot(x, y) >= _MOVES_WIDTHS_PER_S:
+                return float(np.degrees(np.arctan2(y, x)))
+    return None
+
+
+def velocity_at_cut(placed: Placed, course: Trace, *, leaving: bool) -> NDArray[np.float64]:
+    """The camera's velocity at a cut in widths a second (x right, y up), as the reel shows it."""
     shot = placed.shot
     frame = shot.last_shown if leaving else shot.first_shown
     at = placed.end - 1 if leaving else placed.start
-    # What is seen to move goes the other way; y is down in pictures.
-    x, y = course.velocity_px[frame] * (-1, 1) / course.width * float(placed.rate_at(at))
+    velocity = course.velocity_px[frame] * [-1, 1] / course.width * float(placed.rate_at(at))
     if shot.reverse:
-        x, y = -x, -y
-    if shot.mirror in ("horizontal", "both"):
-        x = -x
-    if shot.mirror in ("vertical", "both"):
-        y = -y
-    return None if np.hypot(x, y) < _MOVES_WIDTHS_PER_S else float(np.degrees(np.arctan2(y, x)))
+        velocity = -velocity
+    return np.asarray(velocity * mirror_signs(shot.mirror))

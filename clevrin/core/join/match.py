@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.document.model import Mirror
+from clevrin.core.document.model import Mirror, mirror_signs
 from clevrin.core.join.looks import Looks, glance
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
@@ -215,9 +215,7 @@ def _scored(
 ) -> list[Proposal]:
     """Every pair of frames of two whips in one variant; `left_s`: what is left of either side, for each frame."""
     way_out, way_in = (-1.0 if reverse_out else 1.0), (-1.0 if reverse_in else 1.0)
-    flip = np.array(
-        [-1.0 if mirror in ("horizontal", "both") else 1.0, -1.0 if mirror in ("vertical", "both") else 1.0]
-    )
+    flip = np.array(mirror_signs(mirror), np.float64)
     # Mirrored once, a roll goes the other way; a picture that grows grows all the same.
     sense = flip if out.move == "whip" else flip.prod() if out.move == "roll" else 1.0
     leaving, arriving = out.velocity * way_out, in_.velocity * way_in * sense

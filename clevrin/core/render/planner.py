@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Take
-from clevrin.core.document.model import Fit, Mirror, Turns
+from clevrin.core.document.model import Fit, Mirror, Turns, mirror_signs
 from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.moments import Moments
 from clevrin.core.render.moving import moved
@@ -169,11 +169,8 @@ def _fit(source: tuple[int, int], out: tuple[int, int], *, whole: bool = False) 
 
 
 def _flip(mirror: Mirror, size: tuple[int, int]) -> Matrix:
-    across = mirror in ("horizontal", "both")
-    down = mirror in ("vertical", "both")
     matrix = np.eye(3)
-    if across:
-        matrix[0] = [-1, 0, size[0] - 1]
-    if down:
-        matrix[1] = [0, -1, size[1] - 1]
+    for axis, (sign, side) in enumerate(zip(mirror_signs(mirror), size, strict=True)):
+        if sign < 0:
+            matrix[axis, axis], matrix[axis, 2] = -1, side - 1
     return matrix

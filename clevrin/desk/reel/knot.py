@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from clevrin.core.document.joining import PLAIN
+from clevrin.core.join.between import velocity_at_cut
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
@@ -34,30 +35,14 @@ class Knot:
 
 def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving: Trace | None) -> Knot:
     """How two shots meet at the cut: their directions as seen on the reel, and how badly these and the speeds agree."""
-    out = _velocity(before, leaving, last=True)
-    in_ = _velocity(after, arriving, last=False)
+    out = None if leaving is None else velocity_at_cut(before, leaving, leaving=True)
+    in_ = None if arriving is None else velocity_at_cut(after, arriving, leaving=False)
     kind = before.shot.leave.kind
     if out is None or in_ is None or kind_of(before.shot.leave).long:
         return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0, kind=kind)
     larger = max(np.hypot(*out), np.hypot(*in_))
     mismatch = float(np.hypot(*(out - in_)) / larger) / 2 if larger > _MOVES_WIDTHS_PER_S else 0.0
     return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=min(1.0, mismatch), kind=kind)
-
-
-def _velocity(placed: Placed, trace: Trace | None, *, last: bool) -> np.ndarray | None:
-    """The camera's velocity at the cut in widths per second (x right, y up), as the reel shows it."""
-    if trace is None:
-        return None
-    shot = placed.shot
-    frame = shot.last_shown if last else shot.first_shown
-    at = placed.end - 1 if last else placed.start
-    velocity = trace.velocity_px[frame] * [-1, 1] / trace.width * float(placed.rate_at(at))
-    if shot.reverse:
-        velocity = -velocity
-    return velocity * [
-        -1 if shot.mirror in ("horizontal", "both") else 1,
-        -1 if shot.mirror in ("vertical", "both") else 1,
-    ]
 
 
 def _angle(velocity: np.ndarray | None) -> float | None:

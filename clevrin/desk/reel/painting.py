@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from clevrin.core.document import Hold, Marker, Shot
+from clevrin.core.document.model import mirror_signs
 from clevrin.core.pace import Placed
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
@@ -269,11 +270,12 @@ def paint_readout(painter: QPainter, layout: ReelLayout, x: float, words: str, s
 
 def shot_view(shot: Shot, *, flags: bool = True, first: float | None = None, end: float | None = None) -> RidgeView:
     """A shot's ridge as the reel shows it, or a part of it."""
+    across, down = mirror_signs(shot.mirror)
     return RidgeView(
         first=shot.span.first if first is None else first,
         end=shot.span.end if end is None else end,
         backward=shot.reverse,
-        mirror_x=shot.mirror in ("horizontal", "both"),
-        mirror_y=shot.mirror in ("vertical", "both"),
+        mirror_x=across < 0,
+        mirror_y=down < 0,
         flags=flags,
     )

@@ -65,15 +65,14 @@ class Sides:
     """What a kind may know of the two sides of a cut.
 
     `before`, `after`: how many frames of the reel either shot has for it. `aspect`: the output's height by its width.
-    `leaving_deg`, `arriving_deg`: the direction in which either camera moves at the cut, anticlockwise from the right;
-    None where it hardly does.
+    `going_deg` finds the direction in which the camera moves at the cut, anticlockwise from the right; None where it
+    hardly does. It is asked for by what goes there alone: it may take both shots' measurements to know.
     """
 
     before: int
     after: int
     aspect: float
-    leaving_deg: float | None = None
-    arriving_deg: float | None = None
+    going_deg: Callable[[], float | None] = lambda: None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -193,9 +192,8 @@ class Made:
 
     @property
     def own_direction_deg(self) -> float:
-        """Where it goes by itself: where the camera of the side that is left was going, else that of the next."""
-        own = self.sides.leaving_deg if self.sides.leaving_deg is not None else self.sides.arriving_deg
-        return 0.0 if own is None else own
+        """Where it goes by itself: where the camera was going."""
+        return self.sides.going_deg() or 0.0
 
     @property
     def direction(self) -> tuple[float, float]:
