@@ -173,10 +173,10 @@ class ReelSound:
             across = made.direction[0] if made is not None and "direction" in made.values else 0.0
             per_frame = float(SOUND_RATE / reel.rate)
             begins = round(self._edges[number][1] - course.before * per_frame)
-            whole, peak = course.before + course.after, max(1e-9, course.speed(0.0))
+            whole = course.before + course.after
             sound = swish(
                 round(whole * per_frame),
-                lambda share: course.speed(share * whole - course.before) / peak,
+                lambda share: course.strength(share * whole - course.before),
                 across,
                 _number(self._row[number], "swish"),
                 seed=number,

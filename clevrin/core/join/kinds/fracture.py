@@ -13,6 +13,7 @@ from clevrin.core.join.kinds.kind import (
     Made,
     Matrix,
     Part,
+    all_of_it,
     as_usual,
     shift,
 )
@@ -33,7 +34,7 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     def move(time: float) -> Matrix:
         return shift(float(thrown[0]), float(thrown[1]))
 
-    return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
+    return all_of_it(at, leaving, move)
 
 
 def _effects(made: Made, at: float) -> tuple[After, ...]:

@@ -149,13 +149,17 @@ class Course:
             return self._risen(at + self.before, self.before) / whole
         return 1 - self._risen(self.after - at, self.after) / whole
 
-    def speed(self, at: float) -> float:
-        """How much of it goes by in a frame."""
+    def strength(self, at: float) -> float:
+        """How fast it is against its own peak: 0 at either end, 1 at the cut."""
         side = self.before if at < 0 else self.after
         if side <= 0 or abs(at) >= side:
             return 0.0
         soft, straight = (1 + cos(pi * at / side)) / 2, 1 - abs(at) / side
-        return (self.ease * soft + (1 - self.ease) * straight) * 2 / (self.before + self.after)
+        return self.ease * soft + (1 - self.ease) * straight
+
+    def speed(self, at: float) -> float:
+        """How much of it goes by in a frame."""
+        return self.strength(at) * 2 / (self.before + self.after)
 
     def _risen(self, since: float, side: float) -> float:
         """What has gone by so long after the beginning of a side, where the speed at the cut is 1."""
@@ -202,6 +206,10 @@ class Made:
         angle = self.own_direction_deg if value == AUTO else float(value)
         return cos(radians(angle)), -sin(radians(angle))
 
+    def away(self, at: float, leaving: bool) -> float:
+        """Where a side is in the whole move: 0 where it lies by itself; 1 when it has left, -1 before it arrives."""
+        return self.course.gone(at) - (0.0 if leaving else 1.0)
+
     def part(self, at: float, *, leaving: bool) -> Part:
         """What a side shows at a time."""
         return self.kind.part(self, at, leaving)
@@ -211,8 +219,13 @@ class Made:
         return self.kind.effects(self, at)
 
 
+def all_of_it(at: float, leaving: bool, move: Move | None = None) -> Part:
+    """A side that is the whole picture up to the cut, or from there on."""
+    return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
+
+
 def _cut(made: Made, at: float, leaving: bool) -> Part:
-    return Part(share=1.0 if leaving == (at < 0) else 0.0)
+    return all_of_it(at, leaving)
 
 
 def _nothing(made: Made, at: float) -> tuple[After, ...]:

@@ -1,21 +1,13 @@
 """Joins by light: a flash, and a dip into a colour."""
 
-from math import cos, pi
-
 from clevrin.core.join.kinds.kind import LENGTH, PEAK, After, JoinSetting, Kind, Made, Wash, as_usual
 
 _WHITE, _BLACK = "#ffffff", "#000000"
 _BRIGHTER = 3.0
 
 
-def _risen(made: Made, at: float) -> float:
-    """0 at either end, 1 at the cut."""
-    side = made.before if at < 0 else made.after
-    return (1 + cos(pi * min(1.0, abs(at) / side))) / 2 if side else 0.0
-
-
 def _flash(made: Made, at: float) -> tuple[After, ...]:
-    risen = _risen(made, at)
+    risen = made.course.strength(at)
     strength = made.number("strength")
     wash = Wash(
         colour=made.word("colour"),
@@ -27,7 +19,7 @@ def _flash(made: Made, at: float) -> tuple[After, ...]:
 
 
 def _dip(made: Made, at: float) -> tuple[After, ...]:
-    risen = _risen(made, at)
+    risen = made.course.strength(at)
     return (Wash(colour=made.word("colour"), share=min(1.0, risen * 1.05)),) if risen > 0 else ()
 
 

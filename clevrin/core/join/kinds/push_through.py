@@ -10,6 +10,7 @@ from clevrin.core.join.kinds.kind import (
     Made,
     Matrix,
     Part,
+    all_of_it,
     as_usual,
     turn_and_grow,
 )
@@ -21,13 +22,13 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
         times = 1 / times
     side = "out" if leaving else "in"
     centre = made.number(f"{side}_x") - 0.5, (made.number(f"{side}_y") - 0.5) * made.sides.aspect
-    course, roll = made.course, made.number("roll")
+    roll = made.number("roll")
 
     def move(time: float) -> Matrix:
-        gone = course.gone(time) - (0.0 if leaving else 1.0)
+        gone = made.away(time, leaving)
         return turn_and_grow(roll * gone, times**gone, centre)
 
-    return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
+    return all_of_it(at, leaving, move)
 
 
 def _place(side: str, axis: str, words: str) -> JoinSetting:

@@ -10,6 +10,7 @@ from clevrin.core.join.kinds.kind import (
     Made,
     Matrix,
     Part,
+    all_of_it,
     as_usual,
     turn_and_grow,
 )
@@ -19,12 +20,11 @@ _QUARTER_DEG = 90.0
 
 def _part(made: Made, at: float, leaving: bool) -> Part:
     degrees = _QUARTER_DEG * made.number("turns")
-    course = made.course
 
     def move(time: float) -> Matrix:
-        return turn_and_grow(degrees * (course.gone(time) - (0.0 if leaving else 1.0)), 1.0)
+        return turn_and_grow(degrees * made.away(time, leaving), 1.0)
 
-    return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
+    return all_of_it(at, leaving, move)
 
 
 ROLL_OVER = Kind(

@@ -29,7 +29,7 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     course = made.course
 
     def move(time: float) -> Matrix:
-        gone = long * (course.gone(time) - (0.0 if leaving else 1.0))
+        gone = long * made.away(time, leaving)
         return shift(gone * way[0], gone * way[1])
 
     where = long * (0.5 - course.gone(at))

@@ -13,6 +13,7 @@ from clevrin.core.join.kinds.kind import (
     Made,
     Matrix,
     Part,
+    all_of_it,
     shift,
 )
 
@@ -22,15 +23,15 @@ _BEYOND = 0.12
 def _part(made: Made, at: float, leaving: bool) -> Part:
     distance, beyond = made.number("distance"), made.number("overshoot")
     x, y = made.direction
-    course, after = made.course, made.after
+    after = made.after
 
     def move(time: float) -> Matrix:
-        way = distance * (course.gone(time) - (0.0 if leaving else 1.0))
+        way = distance * made.away(time, leaving)
         if not leaving and after:
             way += distance * _BEYOND * beyond * sin(pi * min(max(time / after, 0.0), 1.0)) ** 2
         return shift(way * x, way * y)
 
-    return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
+    return all_of_it(at, leaving, move)
 
 
 THROWN_WHIP = Kind(
