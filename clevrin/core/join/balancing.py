@@ -4,7 +4,7 @@ A gain for each of red, green and blue, in linear light, as the mean light of bo
 camera's exposure and white balance differ by. It fades so slowly that nobody sees it go.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Join
 from clevrin.core.media.colouring import light_of, shown
-from clevrin.core.media.picture import Picture
+from clevrin.core.media.picture import Picture, shrunk
 from clevrin.core.media.reading import FilmReader
 
+Numbers = NDArray[np.float64]
 Gains = tuple[float, float, float]
 
 EVEN: Gains = (1.0, 1.0, 1.0)
@@ -54,15 +55,14 @@ def unbalanced(join: Join) -> Join:
 
 def balance(outgoing: tuple[FilmReader, int], incoming: tuple[FilmReader, int]) -> Balance:
     """What brings the incoming film at a frame near to the outgoing one at a frame. Costs reading both."""
-    out, in_ = (_small(reader.read(frame)) for reader, frame in (outgoing, incoming))
-    light_out, light_in = light_of(out).reshape(-1, 3).mean(axis=0), light_of(in_).reshape(-1, 3).mean(axis=0)
-    gains = np.clip(light_out / np.maximum(light_in, 1e-4), _LEAST, _MOST)
-    before, after = _mean_de(out, light_of(in_)), _mean_de(out, light_of(in_) * gains)
+    out, in_ = (_mean_light(reader.read(frame)) for reader, frame in (outgoing, incoming))
+    gains = np.clip(out / np.maximum(in_, 1e-4), _LEAST, _MOST)
+    lab_out, lab_in, lab_balanced = _lab(out), _lab(in_), _lab(in_ * gains)
+    before, after = _apart(lab_out, lab_in), _apart(lab_out, lab_balanced)
     if after >= before:
         return Balance(gains=EVEN, frames=0, before_de=before, after_de=before)
-    changed = float(np.linalg.norm(_lab(light_of(in_) * gains) - _lab(light_of(in_))))
     # A course that is soft at both ends is one and a half times as fast in its middle.
-    frames = int(np.clip(np.ceil(1.5 * changed / _DE_PER_FRAME), _SHORTEST, _LONGEST))
+    frames = int(np.clip(np.ceil(1.5 * _apart(lab_in, lab_balanced) / _DE_PER_FRAME), _SHORTEST, _LONGEST))
     return Balance(
         gains=(float(gains[0]), float(gains[1]), float(gains[2])), frames=frames, before_de=before, after_de=after
     )
@@ -79,20 +79,17 @@ def gains_at(given: dict[str, float], at: float) -> Gains:
     return red, green, blue
 
 
-def _small(picture: Picture) -> Picture:
-    seen = shown(picture)
-    y = cv2.resize(seen.y, _SMALL, interpolation=cv2.INTER_AREA)
-    u, v = (cv2.resize(p, (_SMALL[0] // 2, _SMALL[1] // 2), interpolation=cv2.INTER_AREA) for p in (seen.u, seen.v))
-    return replace(seen, y=y, u=u, v=v, alpha=None)
+def _mean_light(picture: Picture) -> Numbers:
+    """The mean of a picture's linear light, as a screen shows it: (3,)."""
+    return np.asarray(light_of(shrunk(shown(picture), _SMALL)).mean(axis=(0, 1)), np.float64)
 
 
-def _lab(light: NDArray[np.float32]) -> NDArray[np.float64]:
-    """CIELAB (D65) of the mean of linear light."""
-    rgb = np.clip(np.asarray(light).reshape(-1, 3).mean(axis=0), 0, 1)
-    srgb = np.where(rgb <= 0.0031308, 12.92 * rgb, 1.055 * rgb ** (1 / 2.4) - 0.055)
-    return cv2.cvtColor(srgb.astype(np.float32)[None, None], cv2.COLOR_RGB2LAB)[0, 0].astype(np.float64)
+def _lab(light: Numbers) -> Numbers:
+    """CIELAB (D65) of linear light: (3,)."""
+    pixel = np.clip(light, 0, 1).astype(np.float32)[None, None]
+    return np.asarray(cv2.cvtColor(pixel, cv2.COLOR_LRGB2LAB)[0, 0], np.float64)
 
 
-def _mean_de(out: Picture, light: NDArray[np.float32]) -> float:
-    """CIE76 between the mean colours of two sides."""
-    return float(np.linalg.norm(_lab(light_of(out)) - _lab(light)))
+def _apart(lab: Numbers, other: Numbers) -> float:
+    """CIE76."""
+    return float(np.linalg.norm(lab - other))

@@ -68,6 +68,14 @@ class Picture:
         return replace(self, y=y, u=u, v=v, alpha=alpha)
 
 
+def shrunk(picture: Picture, size: tuple[int, int]) -> Picture:
+    """A picture averaged to a smaller width and height, all of it there."""
+    halves = (size[0] + 1) // 2, (size[1] + 1) // 2
+    planes = zip(picture.planes, (size, halves, halves), strict=True)
+    y, u, v = (cv2.resize(plane, each, interpolation=cv2.INTER_AREA) for plane, each in planes)
+    return replace(picture, y=y, u=u, v=v, alpha=None)
+
+
 def black(size: tuple[int, int], colour: Colour = BT709, *, deep: bool = False) -> Picture:
     """A black picture of a width and height."""
     half = (size[1] + 1) // 2, (size[0] + 1) // 2
