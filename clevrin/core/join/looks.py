@@ -1,16 +1,16 @@
 """How a frame looks at a glance: its colours in nine fields, and its contrast."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.media.colouring import shown
-from clevrin.core.media.picture import Picture, rgb_from_picture
+from clevrin.core.media.picture import Picture, rgb_from_picture, shrunk
 from clevrin.core.media.reading import FilmReader
 
-_GLANCE = (48, 27)
+_GLANCE = (50, 28)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -27,12 +27,6 @@ def glance(reader: FilmReader, frames: tuple[int, ...]) -> Looks:
 
 
 def _fields(picture: Picture) -> NDArray[np.float64]:
-    half = (_GLANCE[0] // 2 + 1, _GLANCE[1] // 2 + 1)
-    small = Picture(
-        y=cv2.resize(picture.y, (half[0] * 2, half[1] * 2), interpolation=cv2.INTER_AREA),
-        u=cv2.resize(picture.u, half, interpolation=cv2.INTER_AREA),
-        v=cv2.resize(picture.v, half, interpolation=cv2.INTER_AREA),
-    )
-    small = shown(replace(small, siting=picture.siting, colour=picture.colour))
+    small = shown(shrunk(picture, _GLANCE))
     lab = cv2.cvtColor(rgb_from_picture(small).astype(np.float32) / 255, cv2.COLOR_RGB2LAB)
     return cv2.resize(lab, (3, 3), interpolation=cv2.INTER_AREA).astype(np.float64)

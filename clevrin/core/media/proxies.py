@@ -10,7 +10,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import cv2
 import numpy as np
 import platformdirs
 
@@ -20,7 +19,7 @@ from clevrin.core.media.cache_room import claim
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames
-from clevrin.core.media.picture import Picture
+from clevrin.core.media.picture import Picture, shrunk
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.outputs import BusyError
@@ -145,8 +144,5 @@ def _small(picture: Picture) -> Picture:
     """The picture at a proxy's size: its longer side 960 px, both sides even; 8 bit, as a screen shows it."""
     width, height = picture.size
     scale = PROXY_WIDTH / max(width, height)
-    size = tuple(max(2, round(side * scale / 2) * 2) for side in (width, height))
-    half = size[0] // 2, size[1] // 2
-    y = cv2.resize(picture.y, size, interpolation=cv2.INTER_AREA)
-    u, v = (cv2.resize(plane, half, interpolation=cv2.INTER_AREA) for plane in (picture.u, picture.v))
-    return shown(Picture(y=y, u=u, v=v, siting=picture.siting, colour=picture.colour))
+    across, down = (max(2, round(side * scale / 2) * 2) for side in (width, height))
+    return shown(shrunk(picture, (across, down)))

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from clevrin.core.document.colour import BT709
-from clevrin.core.media.colouring import light_of_yuv, yuv_of_light
+from clevrin.core.media.colouring import light_of, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, picture_from_yuv, yuv_of
 from clevrin.core.render.laying import SHRINKS, Look, scale_of, shrinks
 from clevrin.core.render.plan import HalfPlane, Spared
@@ -57,7 +57,7 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
     It is light once, and is resampled as such: each way costs some 13 ms for 1920x1080 on two cores, and all together
     150 ms more. Its bands of lines are made one after the other, so that little of it is there as light twice.
     """
-    light, size, first = light_of_yuv(yuv_of(source), source.colour), looks[0].size, looks[0]
+    light, size, first = light_of(source), looks[0].size, looks[0]
     smaller = shrinks(first.matrix)
     if smaller > SHRINKS:  # what is much larger than it is shown would flicker
         fitting = tuple(max(2, round(side / smaller)) for side in source.size)

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.media.picture import Picture, Plane, Siting
+from clevrin.core.media.picture import Picture, Plane, Siting, shrunk
 from clevrin.core.pace.in_between import Moment
 from clevrin.core.render.laying import HALF, SHRINKS, Look, Places, averaged, bent_map, shrinks
 from clevrin.core.render.seams import blended_planes
@@ -30,10 +30,7 @@ def morphed(pictures: tuple[Picture, Picture], look: Look, at: Moment, second_fr
     if look.kernel != cv2.INTER_LINEAR and shrinks(look.matrix) > SHRINKS:
         finer = replace(look, matrix=look.matrix @ HALF, size=(2 * look.size[0], 2 * look.size[1]))
         made = morphed(pictures, replace(finer, kernel=cv2.INTER_LINEAR), at, second_from_first)
-        halves = ((look.size[0] + 1) // 2, (look.size[1] + 1) // 2)
-        planes = zip(made.planes, (look.size, halves, halves), strict=True)
-        y, u, v = (cv2.resize(plane, size, interpolation=cv2.INTER_AREA) for plane, size in planes)
-        return replace(made, y=y, u=u, v=v)
+        return shrunk(made, look.size)
     first, second, share = _places(pictures, look, at, second_from_first)
     coarse = _of_chroma(first, pictures[0].siting), _of_chroma(second, pictures[1].siting)
     shares, places = (share, share[::2, ::2], share[::2, ::2]), ((first, second), coarse, coarse)
