@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from threading import Event, Lock
 from typing import Any
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.door import stopped_by
@@ -97,7 +97,11 @@ class _Running:
 
 
 class JobRunner(QObject):
-    """Runs jobs in the order in which they come; `states_changed` says what the strip should show."""
+    """Runs jobs in the order in which they come; `states_changed` says that the strip should show something else.
+
+    It says so from the event loop, once for all that has changed: jobs are also started while something is painted,
+    and stopped while a project is changed, when nothing that listens may paint.
+    """
 
     states_changed = Signal()
     progressed = Signal(object)
@@ -117,6 +121,8 @@ class JobRunner(QObject):
         self._running: dict[tuple[Any, ...], _Running] = {}
         self._stopped: dict[tuple[Any, ...], _Running] = {}
         self._closed = False
+        self._tell = QTimer(self, singleShot=True, interval=0)
+        self._tell.timeout.connect(self.states_changed)
         self._finished.connect(self._on_job_finished, Qt.ConnectionType.QueuedConnection)
         self.progressed.connect(self._on_job_progressed, Qt.ConnectionType.QueuedConnection)
 
@@ -150,7 +156,7 @@ class JobRunner(QObject):
             self._background.submit(self._run_next)
         else:
             self._pool.submit(self._run, running)
-        self.states_changed.emit()
+        self._tell.start()
         return True
 
     def restart(self, job: Job) -> None:
@@ -168,7 +174,7 @@ class JobRunner(QObject):
             running.stop.set()
             self._stopped = {each: kept for each, kept in self._stopped.items() if not kept.ended.is_set()}
             self._stopped[key] = running
-            self.states_changed.emit()
+            self._tell.start()
 
     def stop_shown(self) -> None:
         """Stops the jobs that the strip shows."""
@@ -234,7 +240,7 @@ class JobRunner(QObject):
 
     def _on_job_progressed(self, running: _Running) -> None:
         if not running.job.quiet:
-            self.states_changed.emit()
+            self._tell.start()
 
     def _on_job_finished(self, running: _Running, result: Any, sentence: str | None) -> None:
         if self._closed or self._running.get(running.job.key) is not running:
@@ -244,4 +250,4 @@ class JobRunner(QObject):
             running.job.done(result)
         elif running.job.failed is not None:
             running.job.failed(sentence)
-        self.states_changed.emit()
+        self._tell.start()

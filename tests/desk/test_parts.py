@@ -9,16 +9,17 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QImage, QKeySequence, QPainter
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QProgressBar, QWidget
 
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
+from clevrin.core.progress import step
 from clevrin.desk import theme
 from clevrin.desk.actions import ACTIONS
-from clevrin.desk.header import figures
+from clevrin.desk.header import JobStrip, figures
 from clevrin.desk.jobs import Job, JobRunner, JobState
 from clevrin.desk.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
 from clevrin.desk.steady.lanes import Lane, figure_words
@@ -116,6 +117,56 @@ def test_one_key_runs_once_and_the_newest_wins(jobs, qtbot):
     jobs.restart(job(lambda p: "third", done=came.append))
     qtbot.waitUntil(lambda: bool(came))
     assert came == ["third"]
+
+
+class Painting(QWidget):
+    """Has work begun when it is painted, beside a strip, and sees whether that is painted meanwhile."""
+
+    def __init__(self, jobs) -> None:
+        super().__init__()
+        self.jobs, self.inside, self.painted, self.within = jobs, False, 0, 0
+        self.strip = JobStrip(jobs, self)
+        self.strip.findChild(QProgressBar).installEventFilter(self)
+        self.resize(600, 60)
+        self.strip.resize(self.size())
+
+    def paintEvent(self, event) -> None:
+        with QPainter(self) as painter:
+            self.inside = True
+            self.jobs.start(job(lambda _: None, key=("wanted", self.painted), quiet=True))
+            self.inside = False
+            painter.fillRect(self.rect(), Qt.GlobalColor.black)
+        self.painted += 1
+
+    def eventFilter(self, bar, event) -> bool:
+        self.within += self.inside and event.type() == QEvent.Type.Paint
+        return False
+
+
+def test_nothing_is_painted_while_a_painting_has_work_begun(jobs, qtbot):
+    go_on, gone_on, end = threading.Event(), threading.Event(), threading.Event()
+
+    def work(progress) -> None:
+        step(progress, 1, 10)
+        go_on.wait(5)
+        progress.report(10, 10)
+        gone_on.set()
+        end.wait(5)
+
+    painting = Painting(jobs)
+    qtbot.addWidget(painting)
+    painting.show()
+    qtbot.waitUntil(lambda: painting.painted > 0)
+    jobs.start(job(work))
+    bar = painting.strip.findChild(QProgressBar)
+    qtbot.waitUntil(lambda: bar.isVisible() and bar.value() == 1)
+    go_on.set()
+    assert gone_on.wait(5)  # further than the strip shows
+    before = painting.painted
+    painting.repaint()
+    assert painting.painted > before and painting.within == 0
+    qtbot.waitUntil(lambda: bar.value() == 10)
+    end.set()
 
 
 @pytest.mark.parametrize(
