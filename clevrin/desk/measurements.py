@@ -12,9 +12,9 @@ from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.vectors import Vectors
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
+from clevrin.core.remembered import Remembered
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.remembered import Remembered
 from clevrin.core.render.resolving import Held, complete
 from clevrin.desk.jobs import MEASURING, Job, JobRunner, JobState
 from clevrin.desk.media_watch import MediaWatch

@@ -16,10 +16,10 @@ from clevrin.core.document import Project, Take
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.progress import Progress, step
+from clevrin.core.remembered import Remembered
 from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.picture import carried_out, trust_of
 from clevrin.core.render.plan import Layer, Plan
-from clevrin.core.render.remembered import Remembered
 from clevrin.core.render.sources import Sources
 from clevrin.desk.jobs import Job, JobRunner
 

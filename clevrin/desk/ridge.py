@@ -17,7 +17,7 @@ from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.motion.trace import LOW_CONFIDENCE
-from clevrin.core.render.remembered import Remembered
+from clevrin.core.remembered import Remembered
 from clevrin.desk import theme
 
 FULL_WIDTHS_PER_S = 5.0

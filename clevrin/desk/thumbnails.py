@@ -15,8 +15,8 @@ from clevrin.core.document import Take
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.door import stopped_by
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
+from clevrin.core.remembered import Remembered
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.remembered import Remembered
 from clevrin.core.render.resolving import resolve
 from clevrin.core.render.sources import Sources
 from clevrin.desk.precedence import Precedence

@@ -7,7 +7,7 @@ import pytest
 
 from clevrin.core.media.cache_room import MARKER
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.remembered import Remembered
+from clevrin.core.remembered import Remembered
 
 
 def test_what_is_put_is_got(tmp_path):

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel
 
 from clevrin.core.document import Hold
 from clevrin.core.document.edits import SetHold
-from clevrin.core.render.remembered import Remembered
+from clevrin.core.remembered import Remembered
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.desk.notices import Notices
 
@@ -46,7 +46,8 @@ def test_words_that_are_too_long_for_the_strip_are_shortened_and_whole_in_the_ti
     words = "Wrote day.otio in /" + "a long folder/" * 20
     demo.window.header.strip.tell(words)
     label = next(each for each in demo.window.header.strip.findChildren(QLabel) if each.toolTip() == words)
-    assert "…" in label.text() and demo.window.width() == 1280
+    assert "…" in label.text()
+    assert demo.window.width() == 1280
 
 
 def test_notices_go_to_whoever_listens(qapp):

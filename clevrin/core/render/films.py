@@ -15,8 +15,8 @@ from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.paths import is_there
+from clevrin.core.remembered import Remembered
 from clevrin.core.render.flow_store import FlowStore
-from clevrin.core.render.remembered import Remembered
 
 _OPEN_FILMS = 2
 """As many as a dissolve shows at once; beside them one that is borrowed from."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.pace.in_between import PairFlow
-from clevrin.core.render.remembered import Remembered
+from clevrin.core.remembered import Remembered
 
 _VERSION = "1"
 _MOST_BYTES = 24 * 1024 * 1024

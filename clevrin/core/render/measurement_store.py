@@ -19,7 +19,7 @@ from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, sto
 from clevrin.core.motion.vectors import Vectors, stored_piece
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
-from clevrin.core.render.remembered import Remembered
+from clevrin.core.remembered import Remembered
 
 
 @dataclass(frozen=True, kw_only=True)

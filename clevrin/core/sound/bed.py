@@ -1,6 +1,7 @@
 """The music under a reel: taken in, moved along it, its beats as markers, and its outline for drawing."""
 
 from collections.abc import Iterable
+from contextlib import closing
 from pathlib import Path
 
 import numpy as np
@@ -82,15 +83,12 @@ def outline(path: Path, seconds: float, progress: Progress) -> NDArray[np.float3
     wide = SOUND_RATE // OUTLINE_PER_S
     pieces = []
     count = int(np.ceil(seconds / _AT_ONCE_S))
-    reader = SoundReader()
-    try:
+    with closing(SoundReader()) as reader:
         for number in range(count):
             step(progress, number, count)
             samples = int(min(_AT_ONCE_S, seconds - number * _AT_ONCE_S) * OUTLINE_PER_S) * wide
             piece = np.abs(reader.read(path, number * _AT_ONCE_S, samples)).max(axis=1, initial=0)
             pieces.append(piece.reshape(-1, wide).max(axis=1))
-    finally:
-        reader.close()
     return np.clip(np.concatenate(pieces), 0, 1).astype(np.float32) if pieces else np.zeros(0, np.float32)
 
 

@@ -1,9 +1,8 @@
 """What the reel sounds like: its takes' own sound, cut where the picture is cut, and the music under it."""
 
 from bisect import bisect_right
-from collections import OrderedDict
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +16,7 @@ from clevrin.core.media.index import index_frames
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed, placed_shots, speed
+from clevrin.core.remembered import Remembered
 from clevrin.core.sound.paced import PacedSound
 from clevrin.core.sound.swish import swish
 
@@ -24,7 +24,6 @@ Sound = NDArray[np.float32]
 
 _RAMP_SAMPLES = 480
 """10 ms at either end of a shot, so that no cut clicks."""
-_MOST_PACED = 4
 _SHORT_FRAMES = 6
 """How long to either side a move is heard where none is made, as in a whip cut."""
 
@@ -76,9 +75,8 @@ class ReelSound:
             (abs(each.at - end) + each.half for each, (_, end) in zip(self._crossings, self._edges, strict=False)),
             default=0,
         )
-        self._swishes: OrderedDict[int, tuple[int, Sound]] = OrderedDict()
         self._reader = SoundReader(troubles)
-        self._paced: OrderedDict[int, PacedSound] = OrderedDict()
+        self._kept = Remembered()
 
     def close(self) -> None:
         self._reader.close()
@@ -130,7 +128,7 @@ class ReelSound:
         if not sounds(placed, self._project) or end <= first:
             return np.zeros((max(0, end - first), 2), np.float32)
         if not placed.even or placed.shot.pace.pitch == "kept":
-            return self._levelled(self._paced_sound(number, total).read(first, end), number, first)
+            return self._levelled(self._paced_sound(placed, total).read(first, end), number, first)
         begins_s, ends_s = _instants(placed.take, placed.shot.span)
         start_s = ends_s - end / SOUND_RATE if placed.shot.reverse else begins_s + first / SOUND_RATE
         sound = self._reader.read(Path(placed.take.path), start_s, end - first)
@@ -140,63 +138,39 @@ class ReelSound:
 
     def _levelled(self, sound: Sound, number: int, first: int) -> Sound:
         """Some samples of a shot from the `first` on, as loud as crossings leave them."""
-        start, _ = self._edges[number]
-        begins, ends = self._heard(number)
-        before = self._crossings[number - 1] if number > 0 else None
-        after = self._crossings[number] if number < len(self._crossings) else None
-        soft = before is not None and before.half > 0, after is not None and after.half > 0
-        at = start + first + np.arange(len(sound))
-        level = np.ones(len(sound))
-        ramp = min(_RAMP_SAMPLES, (ends - begins) // 2)
-        for crossing, is_soft, since in ((before, soft[0], at - begins), (after, soft[1], ends - 1 - at)):
-            if is_soft and crossing is not None:  # as loud together as either alone
-                level *= np.sin(np.clip((since + 0.5) / (2 * crossing.half), 0, 1) * np.pi / 2)
-            elif ramp:
-                level *= np.clip(since / ramp, 0, 1)
-        return sound if (level == 1).all() else np.asarray(sound * level[:, None].astype(np.float32))
+        before = self._crossings[number - 1].half if number > 0 else 0
+        after = self._crossings[number].half if number < len(self._crossings) else 0
+        return _faded(sound, self._edges[number][0] + first, self._heard(number), (before, after))
 
     def _add_swish(self, number: int, result: Sound, first: int) -> None:
         """Adds what of the sound of the move behind a shot lies in some samples of the reel."""
         if number >= len(self._row) - 1 or _number(self._row[number], "swish") <= 0:
             return
-        begins, sound = self._swish(number)
+        begins, sound = self._kept.once(("swish", number), partial(self._swish, number))
         low, high = max(first, begins), min(first + len(result), begins + len(sound))
         if low < high:
             result[low - first : high - first] += sound[low - begins : high - begins]
 
     def _swish(self, number: int) -> tuple[int, Sound]:
-        there = self._swishes.pop(number, None)
-        if there is None:
-            reel = self._project.reel
-            made = made_join(self._row, number, reel.height / reel.width, lambda _: None)
-            course = made.course if made is not None else Course(before=_SHORT_FRAMES, after=_SHORT_FRAMES)
-            across = made.direction[0] if made is not None and "direction" in made.values else 0.0
-            per_frame = float(SOUND_RATE / reel.rate)
-            begins = round(self._edges[number][1] - course.before * per_frame)
-            whole = course.before + course.after
-            sound = swish(
-                round(whole * per_frame),
-                lambda share: course.strength(share * whole - course.before),
-                across,
-                _number(self._row[number], "swish"),
-                seed=number,
-            )
-            there = begins, sound
-        self._swishes[number] = there
-        if len(self._swishes) > _MOST_PACED:
-            self._swishes.popitem(last=False)
-        return there
+        """The sound of the move behind a shot, and the sample of the reel at which it begins."""
+        reel = self._project.reel
+        made = made_join(self._row, number, reel.height / reel.width, lambda _: None)
+        course = made.course if made is not None else Course(before=_SHORT_FRAMES, after=_SHORT_FRAMES)
+        across = made.direction[0] if made is not None and "direction" in made.values else 0.0
+        per_frame = float(SOUND_RATE / reel.rate)
+        whole = course.before + course.after
+        sound = swish(
+            round(whole * per_frame),
+            lambda share: course.strength(share * whole - course.before),
+            across,
+            _number(self._row[number], "swish"),
+            seed=number,
+        )
+        return round(self._edges[number][1] - course.before * per_frame), sound
 
-    def _paced_sound(self, number: int, total: int) -> PacedSound:
-        there = self._paced.pop(number, None)
-        if there is None:
-            placed = self._row[number]
-            stamps = _stamps(placed.take.path, placed.take.fingerprint) if placed.take.facts.variable else None
-            there = PacedSound(placed=placed, stamps_s=stamps, total=total, reader=self._reader)
-        self._paced[number] = there
-        if len(self._paced) > _MOST_PACED:
-            self._paced.popitem(last=False)
-        return there
+    def _paced_sound(self, placed: Placed, total: int) -> PacedSound:
+        stamps = _stamps(placed.take.path, placed.take.fingerprint) if placed.take.facts.variable else None
+        return PacedSound(placed=placed, stamps_s=stamps, total=total, reader=self._reader, cells=self._kept)
 
     def _add_music(self, music: Music, result: Sound, first: int) -> None:
         """Adds what of the music lies under some samples of the reel; it ends with the reel."""
@@ -205,7 +179,7 @@ class ReelSound:
         low, high = max(first, starts), min(first + len(result), ends)
         if low < high:
             sound = self._reader.read(Path(music.path), (low - begins) / SOUND_RATE, high - low)
-            result[low - first : high - first] += music.gain * _faded(sound, low - starts, ends - starts)
+            result[low - first : high - first] += music.gain * _faded(sound, low, (starts, ends))
 
 
 def _crossings(row: tuple[Placed, ...], edges: list[tuple[int, int]], project: Project) -> list[_Crossing]:
@@ -233,15 +207,20 @@ def _number(placed: Placed, name: str) -> float:
     return 0.0 if isinstance(value, str) else float(value)
 
 
-def _faded(sound: Sound, first: int, total: int) -> Sound:
-    """Some samples, from the `first` on, of so many in `total`, faded at their ends."""
-    end = first + len(sound)
-    at = np.arange(first, end)
-    ramp = min(_RAMP_SAMPLES, total // 2)
-    if ramp and (first < ramp or end > total - ramp):
-        level = np.minimum(np.minimum(at, total - 1 - at) / ramp, 1).astype(np.float32)
-        sound *= level[:, None]
-    return sound
+def _faded(sound: Sound, first: int, heard: tuple[int, int], halves: tuple[int, int] = (0, 0)) -> Sound:
+    """Samples from the `first` on of what is `heard` from one sample of the reel up to another, faded at both ends.
+
+    `halves`: over how many to either side of an end it crosses into something else; 0: it only must not click.
+    """
+    (begins, ends), at = heard, first + np.arange(len(sound))
+    ramp = min(_RAMP_SAMPLES, (ends - begins) // 2)
+    level = np.ones(len(sound))
+    for half, since in zip(halves, (at - begins, ends - 1 - at), strict=True):
+        if half:  # as loud together as either alone
+            level *= np.sin(np.clip((since + 0.5) / (2 * half), 0, 1) * np.pi / 2)
+        elif ramp:
+            level *= np.clip(since / ramp, 0, 1)
+    return sound if (level == 1).all() else np.asarray(sound * level[:, None].astype(np.float32))
 
 
 def _instants(take: Take, span: Span) -> tuple[float, float]:

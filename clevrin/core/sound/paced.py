@@ -1,7 +1,7 @@
 """Sound at other speeds than it was recorded at: read along the shot's own map of time."""
 
-from collections import OrderedDict
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed
+from clevrin.core.remembered import Remembered
 from clevrin.core.sound.stretching import HOP, MARGIN, stretched
 
 Sound = NDArray[np.float32]
@@ -21,21 +22,21 @@ _MARGIN = 8
 _MOST_AT_ONCE_S = 600.0
 _CELL_PIECES = 400
 """So many pieces with a pitch that is kept hang together from the first one on: any four seconds can be made alone."""
-_MOST_CELLS = 3
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class PacedSound:
     """The sound under one shot along its map: `total` samples of 48,000 a second.
 
-    `stamps_s`: when the frames of the take stand, if they vary. For one thread at a time.
+    `stamps_s`: when the frames of the take stand, if they vary. `cells`: where those of pitch that is kept are kept.
+    For one thread at a time.
     """
 
     placed: Placed
     stamps_s: Numbers | None
     total: int
     reader: SoundReader
-    _cells: OrderedDict[int, Sound] = field(default_factory=OrderedDict)
+    cells: Remembered
 
     def read(self, first: int, end: int) -> Sound:
         """Samples `first` to `end`: (count, 2) float32, with their pitch going along, or kept.
@@ -62,7 +63,8 @@ class PacedSound:
         length = _CELL_PIECES * HOP
         made = np.zeros((end - first, 2), np.float32)
         for number in range(first // length, (end - 1 + HOP) // length + 1):
-            cell, at = self._cell(number), number * length - HOP
+            cell = self.cells.once((self.placed.shot.id, number), partial(self._cell, number))
+            at = number * length - HOP
             low, high = max(first, at), min(end, at + len(cell))
             if low >= high:
                 continue
@@ -73,19 +75,13 @@ class PacedSound:
 
     def _cell(self, number: int) -> Sound:
         """The samples of a cell, from one piece before it on."""
-        there = self._cells.pop(number, None)
-        if there is None:
-            at = np.arange(number * _CELL_PIECES - 2, (number + 1) * _CELL_PIECES + 2) * HOP
-            edges = self._source_s(np.stack([at - HOP // 2, at, at + HOP // 2])) * SOUND_RATE
-            places, speeds = edges[1], (edges[2] - edges[0]) / HOP
-            low = int(np.floor(places.min())) - MARGIN
-            sound = self._recorded(low, int(np.ceil(places.max())) + MARGIN)
-            made = stretched(places, speeds, lambda first, count: sound[first - low : first - low + count])
-            there = made[HOP:-HOP]
-        self._cells[number] = there
-        if len(self._cells) > _MOST_CELLS:
-            self._cells.popitem(last=False)
-        return there
+        at = np.arange(number * _CELL_PIECES - 2, (number + 1) * _CELL_PIECES + 2) * HOP
+        edges = self._source_s(np.stack([at - HOP // 2, at, at + HOP // 2])) * SOUND_RATE
+        places, speeds = edges[1], (edges[2] - edges[0]) / HOP
+        low = int(np.floor(places.min())) - MARGIN
+        sound = self._recorded(low, int(np.ceil(places.max())) + MARGIN)
+        made = stretched(places, speeds, lambda first, count: sound[first - low : first - low + count])
+        return made[HOP:-HOP]
 
     def _recorded(self, first: int, end: int) -> Sound:
         return self.reader.read(Path(self.placed.take.path), first / SOUND_RATE, end - first)
