@@ -127,6 +127,14 @@ def texture(seed: int, size: int = 1400) -> np.ndarray:
     return made
 
 
+def under_a_sky(seed: int, colour: tuple[int, int, int] = (120, 160, 215), size: int = 1400) -> NDArray[np.uint8]:
+    """A world to film (RGB): texture up to the middle, and over it a sky that gets darker upwards."""
+    world = texture(seed, size).copy()
+    shade = np.linspace(0.75, 1.0, size // 2)[:, None, None]
+    world[: size // 2] = (shade * np.array(colour)).round()
+    return world
+
+
 def moving_film(
     path: Path,
     motion: Callable[[float], np.ndarray],
@@ -137,11 +145,12 @@ def moving_film(
     seed: int = 1,
     shutter: float = 0.0,
     noise: float = 1.0,
+    world: NDArray[np.uint8] | None = None,
 ) -> list[np.ndarray]:
     """Films a texture under a known camera: `motion(t)` takes picture pixels at frame time t to texture pixels.
 
     Returns the true homographies from the previous frame to each (the first is the identity). `shutter` is
-    the open share of the frame time, integrated over steps of a pixel.
+    the open share of the frame time, integrated over steps of a pixel. `world`: what is filmed instead of the texture.
     """
     truth, exposures = [], []
     for k in range(frames):
@@ -150,31 +159,43 @@ def moving_film(
         exposures.append([motion(k + shutter * ((s + 0.5) / samples - 0.5)) for s in range(samples)])
         step = np.linalg.inv(motion(k)) @ motion(k - 1) if k else np.eye(3)
         truth.append(step / step[2, 2])
-    _filmed_once(path, exposures, size, rate, seed, noise)
+    _filmed_once(path, exposures, size, rate, seed, noise, world)
     return truth
 
 
 def _filmed_once(
-    path: Path, exposures: list[list[np.ndarray]], size: tuple[int, int], rate: Fraction, seed: int, noise: float
+    path: Path,
+    exposures: list[list[np.ndarray]],
+    size: tuple[int, int],
+    rate: Fraction,
+    seed: int,
+    noise: float,
+    world: NDArray[np.uint8] | None,
 ) -> None:
     """Films what a camera sees, or takes the same film from an earlier test or run: filming takes longest."""
     digest = hashlib.sha256(_FILMING_CODE)
     digest.update(repr((size, rate, seed, noise, path.suffix, [len(each) for each in exposures])).encode())
     digest.update(np.array([matrix for each in exposures for matrix in each]).tobytes())
+    source = texture(seed) if world is None else world
+    digest.update(b"" if world is None else world.tobytes())
     known = machine_folder() / "films" / f"{digest.hexdigest()[:32]}{path.suffix}"
     if not known.exists():
         known.parent.mkdir(parents=True, exist_ok=True)
         part = known.with_name(f"{os.getpid()}-{known.name}")
-        _film(part, exposures, size, rate, seed, noise)
+        _film(part, exposures, size, rate, np.random.default_rng(seed), noise, source)
         part.replace(known)
     shutil.copyfile(known, path)
 
 
 def _film(
-    path: Path, exposures: list[list[np.ndarray]], size: tuple[int, int], rate: Fraction, seed: int, noise: float
+    path: Path,
+    exposures: list[list[np.ndarray]],
+    size: tuple[int, int],
+    rate: Fraction,
+    rng: np.random.Generator,
+    noise: float,
+    source: NDArray[np.uint8],
 ) -> None:
-    source = texture(seed)
-    rng = np.random.default_rng(seed)
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     with FilmWriter(path, rate=rate, size=size, quality=14, threads=1) as writer:
         for exposure in exposures:

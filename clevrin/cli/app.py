@@ -21,7 +21,8 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
-from clevrin.core.join.match import ENOUGH_S, MOVES
+from clevrin.core.join.match import ENOUGH_S
+from clevrin.core.join.moves import MOVES
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
@@ -104,7 +105,7 @@ def match(
     a: Annotated[Path, typer.Argument(help="The outgoing take.", show_default=False)],
     b: Annotated[Path, typer.Argument(help="The incoming take.", show_default=False)],
     json: Json = False,
-    kinds: Annotated[MatchedMoves, typer.Option(help="Which moves are matched: whips, or rolls and pushes too.")] = (
+    kinds: Annotated[MatchedMoves, typer.Option(help="What is matched: whips, or all that can be.")] = (
         MatchedMoves.whips
     ),
     no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
@@ -132,7 +133,7 @@ def match(
         print_json({"proposals": told})
         return
     if not proposals:
-        print_line("no whips that agree")
+        print_line("no moves that agree" if kinds is MatchedMoves.all else "no whips that agree")
     for p, meeting in zip(proposals, meetings, strict=True):
         print_line(
             f"{p.score:5.1f}  {p.move}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
@@ -196,7 +197,7 @@ def assemble_takes(
     for number, placed in enumerate(row):
         if number:
             join = made.joins[number - 1]
-            said = f"score {join.score:.0f}" if join else "plain cut: no whips agree and leave enough of both takes"
+            said = f"score {join.score:.0f}" if join else "plain cut: no moves agree and leave enough of both takes"
             print_line(f"join {number}: {said}")
         print_line(_kept_words(placed))
 

@@ -116,7 +116,7 @@ def _cut(
             sides.append(Side.of(sources.films.reader(take), trace))
         proposals = rank_pairs(sides[0], sides[1])
         if not proposals:
-            raise ClevrinError("No whips of these takes agree: another kind of join makes a move of its own.")
+            raise ClevrinError("No moves of these takes agree: another kind of join makes a move of its own.")
         frames = takes[0].facts.frames, takes[1].facts.frames
         return joined(first, second, proposals[0], frames, leave.dissolve_frames)
     ends: list[int] = []

@@ -70,7 +70,7 @@ def test_the_kinds_are_listed_with_their_settings(clevrin):
         (("--kind", "thrown whip", "--direction", "north"), 1, "Direction is a number"),
         (("--kind", "dip", "--set", "colour=red"), 1, "#rrggbb"),
         (("--kind", "flash", "--at-out", "99"), 1, "it cannot be cut out at 99"),
-        (("--kind", "whip cut"), 1, "No whips of these takes agree"),
+        (("--kind", "whip cut"), 1, "No moves of these takes agree"),
         (("--kind", "flash", "--set", "strength"), 2, "NAME=VALUE"),
         (("--kind", "flash", "--dissolve", "40"), 2, "0 to 6 frames"),
     ],

@@ -10,6 +10,7 @@ from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Ta
 from clevrin.core.join import Proposal, Side, joined, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.join.match import side_of_shot
+from clevrin.core.join.moves import Moves, _outermost
 from clevrin.core.join.whip_cut import combined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
@@ -19,7 +20,7 @@ from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
-from tests.films import about, moving_film, shift
+from tests.films import about, moving_film, shift, under_a_sky
 
 
 @pytest.fixture
@@ -166,8 +167,8 @@ def placed(take: Take, shot: Shot) -> Placed:
 def test_a_shot_joined_at_its_other_end_keeps_its_way_of_playing(demo_take, demo_trace):
     alone = placed(demo_take("hill"), shot(4, 150, reverse=False))
     with FilmReader(FOOTAGE / "hill.mp4") as reader:
-        kept = side_of_shot(reader, demo_trace("hill"), alone, leaving=False, alone=False)
-        free = side_of_shot(reader, demo_trace("hill"), alone, leaving=False, alone=True)
+        kept = side_of_shot(Moves.of(reader, demo_trace("hill")), alone, leaving=False, alone=False)
+        free = side_of_shot(Moves.of(reader, demo_trace("hill")), alone, leaving=False, alone=True)
     assert kept.reverse is False and free.reverse is None
 
 
@@ -177,17 +178,47 @@ def test_shots_are_matched_as_fast_as_they_play(demo_take, demo_trace, reverse):
     points = (PacePoint(frame=100, speed=1.0), PacePoint(frame=137, speed=2.0))
     ramped = plain.changed(pace=Pace(points=points)).played(reverse=reverse)
     with FilmReader(FOOTAGE / "walk-past.mp4") as reader:
+        moves = Moves.of(reader, demo_trace("walk-past"))
         usual, fast = (
-            side_of_shot(
-                reader, demo_trace("walk-past"), placed(demo_take("walk-past"), each), leaving=True, alone=True
-            )
+            side_of_shot(moves, placed(demo_take("walk-past"), each), leaving=True, alone=True)
             for each in (plain, ramped)
         )
-    whip, by = usual.whips[0], 137 - usual.whips[0].numbers[0]
-    assert np.allclose(fast.whips[0].velocity[by:], 2 * whip.velocity[by:], rtol=0.01)  # behind the point it goes on so
-    assert (fast.whips[0].velocity[0, 0] / whip.velocity[0, 0]) == pytest.approx(1.75, abs=0.25)
+    whip, by = usual.stretches[0], 137 - usual.stretches[0].numbers[0]
+    assert np.allclose(
+        fast.stretches[0].velocity[by:], 2 * whip.velocity[by:], rtol=0.01
+    )  # behind the point it goes on so
+    assert (fast.stretches[0].velocity[0, 0] / whip.velocity[0, 0]) == pytest.approx(1.75, abs=0.25)
     seconds = float(placed(demo_take("walk-past"), ramped).frames / Fraction(30))
     assert fast.seconds(0, 147) == pytest.approx(seconds, abs=0.04)
+
+
+def tilted(path, seed: int, *, up: bool, colour: tuple[int, int, int] = (120, 160, 215), slow: float = 6.0) -> Side:
+    """A take whose camera tilts up into the sky, or down out of it, about frame 30 of 60."""
+
+    def course(t: float) -> np.ndarray:
+        risen = 0.5 + 0.5 * np.tanh((t - 30) / slow)
+        return shift(500, 760 - 400 * (risen if up else 1 - risen))
+
+    moving_film(path, course, frames=60, size=(320, 180), shutter=0.3, seed=seed, world=under_a_sky(seed, colour))
+    with FilmReader(path) as reader:
+        return Side.of(reader, trace_take(TraceRequest(path=path), Shelf(path.parent / "shelf"), Silent()))
+
+
+def test_a_tilt_into_the_sky_is_joined_to_one_out_of_it(tmp_path):
+    into, out_of = tilted(tmp_path / "a.mp4", 1, up=True), tilted(tmp_path / "b.mp4", 2, up=False)
+    red = tilted(tmp_path / "c.mp4", 3, up=False, colour=(210, 90, 70))
+    best = rank_pairs(into, out_of)[0]
+    assert best.move == "even" and not best.reverse_out and not best.reverse_in and best.mirror is None
+    assert 30 <= best.out_frame <= 42 and 18 <= best.in_frame <= 30  # little of the sky alone is seen
+    assert best.score > 60 and best.colour_delta_e < 4
+    assert all(p.score < 10 for p in rank_pairs(into, red, moves=("even",)))
+    assert all(p.move != "even" for p in rank_pairs(into, out_of, moves=("whip", "roll", "push")))
+
+
+def test_a_long_darkness_is_cut_at_its_ends():
+    found = _outermost(200, 48)
+    assert len(found) == 48 and found[0] == 0 and found[-1] == 199 and np.diff(found).max() == 153
+    assert list(_outermost(5, 48)) == [0, 1, 2, 3, 4]
 
 
 @pytest.fixture
@@ -262,7 +293,7 @@ def test_how_a_take_is_conformed_counts_in_its_speed(demo_trace):
     with FilmReader(FOOTAGE / "walk-past.mp4") as reader:
         trace = demo_trace("walk-past")
         usual, half = (Side.of(reader, trace, rates=trace.rate / by) for by in (1, 2))
-    assert np.allclose(half.whips[0].velocity, usual.whips[0].velocity / 2)
+    assert np.allclose(half.stretches[0].velocity, usual.stretches[0].velocity / 2)
     best = rank_pairs(usual, half, reverse=False)[0]
     assert best.speed_ratio < 0.9  # the same whip at half the speed does not agree with itself
 

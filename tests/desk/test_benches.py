@@ -211,7 +211,7 @@ def test_dissolve_and_kind_are_edits(join):
 def test_takes_without_agreeing_whips_stay_a_plain_cut(join):
     window = join.window
     window.session.choose_shot(window.session.project.reel.shots[1].id)
-    join.until(lambda: "No whips" in window.join._finding.text())
+    join.until(lambda: "No moves" in window.join._finding.text())
     assert window.join.table.rowCount() == 0
 
 

@@ -6,6 +6,10 @@ side is against its own peak (a cut hides where the motion is greatest), of a sh
 goes the wrong way (leaving should rise, arriving fall), of what is left of either shot (under half a second as the
 square of its share of that; and what of it lies beside the whip in full only as a last resort), and of a small price
 for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
+
+Where both pictures are even (sky, wall, darkness) a cut is not seen whatever the cameras do, if they are of one colour:
+there the score is of how even they are (geometric mean of both), of colour (ΔE 8), of a share where they move against
+each other, and of how little of what is even has to be seen.
 """
 
 from collections.abc import Collection
@@ -13,28 +17,26 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from itertools import product
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.document.model import Mirror, mirror_signs
-from clevrin.core.join.looks import Looks, glance
+from clevrin.core.join.moves import Frames, MoveKind, Moves
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.whips import Whip, find_whips
 from clevrin.core.pace import Placed, rates_along
 
 Numbers = NDArray[np.float64]
 
-MoveKind = Literal["whip", "roll", "push"]
-MOVES: tuple[MoveKind, ...] = ("whip", "roll", "push")
 MIRRORINGS: tuple[Mirror, ...] = (None, "horizontal", "vertical", "both")
 _MIRROR_SHARE = {None: 1.0, "horizontal": 0.95, "vertical": 0.85, "both": 0.82}
 _BACKWARDS_SHARE = 0.85
 _DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 40.0
 _WRONG_WAY_SHARE = 0.9
+_EVEN_COLOUR_DE, _EVEN_SEEN_S = 8.0, 1.5
+_MOVES_WIDTHS_PER_S, _OTHER_WAY_DEG, _OTHER_WAY_SHARE = 0.1, 90.0, 0.8
 ENOUGH_S = 0.5
 """What has to be left of a shot, in seconds, that it is seen as one."""
 _APART_FRAMES = 2
@@ -47,7 +49,7 @@ class Proposal:
 
     `mirror` is that of the incoming side against the outgoing one. Ratios are incoming over outgoing.
     What is left of either side, from its other end to the cut, is in seconds of the reel. `score` is 0 to 100. `move`
-    is what both cameras do; of rolls and pushes the direction is their sense.
+    is what both cameras do, or that both pictures are even; of rolls and pushes the direction is their sense.
     """
 
     out_frame: int
@@ -72,32 +74,14 @@ class Proposal:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class _Frames:
-    """The frames of one whip: velocity in widths/s (x right, y up: the camera's), blur in widths, looks.
-
-    Of a roll or a push the velocity is that of the picture's corners, in x: turning anticlockwise, or growing.
-    `rates`: how many frames go by in a second of the reel at each of them.
-    """
-
-    move: MoveKind
-    numbers: NDArray[np.int64]
-    velocity: Numbers
-    blur: Numbers
-    lab: Numbers
-    peak: float
-    rates: Numbers
-    change: Numbers
-
-
-@dataclass(frozen=True, kw_only=True, eq=False)
 class Side:
-    """One side of a join: the whips of a take within a span. `reverse`: its direction of play, None: free.
+    """One side of a join: where a take can be cut within a span. `reverse`: its direction of play, None: free.
 
     `kept` is the shot's span as it is, which a join cuts, and `rates` (frames,) how many frames go by in a second of
     the reel at each frame of the take.
     """
 
-    whips: tuple[_Frames, ...]
+    stretches: tuple[Frames, ...]
     kept: Span
     rates: Numbers
     reverse: bool | None = None
@@ -126,51 +110,35 @@ class Side:
         kept: Span | None = None,
         rates: Numbers | Fraction | None = None,
     ) -> "Side":
-        """Describes a take for matching; decodes the frames of its whips.
+        """Describes a take for matching; decodes what `Moves` looks at."""
+        return Side.having(Moves.of(reader, trace), span, reverse, kept=kept, rates=rates)
+
+    @staticmethod
+    def having(
+        moves: Moves,
+        span: Span | None = None,
+        reverse: bool | None = None,
+        *,
+        kept: Span | None = None,
+        rates: Numbers | Fraction | None = None,
+    ) -> "Side":
+        """A take for matching, of which it is known where it can be cut.
 
         `span`: where it may be cut, `kept`: the shot's own (both None: all of the take). `rates`: how many of its
         frames go by in a second of the reel, at each of them or throughout; None: as many as when it was shot.
         """
+        trace = moves.trace
         whole = Span(first=0, end=trace.frames)
-        span = span or whole
         given = trace.rate if rates is None else rates
         per_s = given if isinstance(given, np.ndarray) else np.full(trace.frames, float(given))
-        found = []
-        for whip in find_whips(trace):
-            first, last = max(whip.start, span.first), min(whip.end, span.end - 1)
-            if last >= first and whip.peak in span:
-                found.append(_described(reader, trace, whip, Span(first=first, end=last + 1), per_s))
-        return Side(whips=tuple(found), kept=kept or whole, rates=per_s, reverse=reverse)
+        found = (Frames.of(trace, looked, span or whole, per_s) for looked in moves.looked)
+        stretches = tuple(each for each in found if each is not None)
+        return Side(stretches=stretches, kept=kept or whole, rates=per_s, reverse=reverse)
 
     def left_s(self, frames: NDArray[np.int64], *, ends: bool) -> Numbers:
         """How many seconds of the shot are left when its span ends with, or begins at, each of these frames."""
         spans = (cut(self.kept, int(frame), self.frames, ends=ends) for frame in frames)
         return np.array([self.seconds(each.first, each.end) for each in spans])
-
-
-def _described(reader: FilmReader, trace: Trace, whip: Whip, within: Span, rates: Numbers) -> _Frames:
-    numbers = np.arange(within.first, within.end)
-    move: MoveKind = "roll" if whip.kind == "roll" else "push" if whip.kind == "zoom" else "whip"
-    if move == "whip":
-        rush = trace.velocity_px * (rates[:, None] / trace.width) * [-1.0, 1.0]
-        speed, blur = trace.widths_per_s * rates / float(trace.rate), trace.blur_px / trace.width
-    else:
-        around = np.radians(trace.turn_deg) if move == "roll" else trace.growth
-        corner = float(np.hypot(trace.width, trace.height)) / 2 / trace.width
-        rush = np.column_stack([around * rates * corner, np.zeros(trace.frames)])
-        speed, blur = np.abs(rush[:, 0]), trace.whole_speed_px * trace.open_share / trace.width
-    change = np.gradient(speed)[numbers] if trace.frames > 1 else np.zeros(len(numbers))
-    looks: Looks = glance(reader, tuple(int(n) for n in numbers))
-    return _Frames(
-        move=move,
-        numbers=numbers,
-        velocity=rush[numbers],
-        blur=blur[numbers],
-        lab=looks.lab,
-        peak=float(speed[whip.peak]),
-        rates=rates[numbers],
-        change=change,
-    )
 
 
 def rank_pairs(
@@ -184,22 +152,24 @@ def rank_pairs(
 ) -> tuple[Proposal, ...]:
     """The best pairs of frames, best first, no two of one kind closer than three frames.
 
-    `moves`: what the cameras may do there; None: whips, rolls and pushes alike. `mirror` and `reverse` say whether
+    `moves`: what may be cut at; None: whips, rolls, pushes and what is even alike. `mirror` and `reverse` say whether
     these variants may be tried. Costs under 100 ms for whips of 20 frames.
     """
     found: list[Proposal] = []
     mirrorings = MIRRORINGS if mirror else (None,)
-    for out, in_ in product(outgoing.whips, incoming.whips):
+    for out, in_ in product(outgoing.stretches, incoming.stretches):
         if out.move != in_.move or (moves is not None and out.move not in moves):
             continue
+        flips = mirrorings if out.move != "even" else (None,)
         for reverse_out, reverse_in, flip in product(
-            _directions(outgoing, reverse), _directions(incoming, reverse), mirrorings
+            _directions(outgoing, reverse), _directions(incoming, reverse), flips
         ):
             left = (
                 outgoing.left_s(out.numbers, ends=not reverse_out),
                 incoming.left_s(in_.numbers, ends=reverse_in),
             )
-            found.extend(_apart(_scored(out, in_, flip, reverse_out, reverse_in, left)))
+            alike = _scored(out, in_, flip, reverse_out, reverse_in, left)
+            found.extend(_apart(alike, most=1 if out.move == "even" else 4))  # what is even looks alike all along
     found.sort(key=lambda p: -p.score)
     return tuple(found[:most])
 
@@ -211,7 +181,7 @@ def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:
 
 
 def _scored(
-    out: _Frames, in_: _Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool, left_s: tuple[Numbers, Numbers]
+    out: Frames, in_: Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool, left_s: tuple[Numbers, Numbers]
 ) -> list[Proposal]:
     """Every pair of frames of two whips in one variant; `left_s`: what is left of either side, for each frame."""
     way_out, way_in = (-1.0 if reverse_out else 1.0), (-1.0 if reverse_in else 1.0)
@@ -224,18 +194,26 @@ def _scored(
     direction = np.degrees(np.abs((turn + np.pi) % (2 * np.pi) - np.pi))
     speed = np.maximum(speed_in, 1e-6)[None] / np.maximum(speed_out, 1e-6)[:, None]
     blur = np.maximum(in_.blur, 1e-6)[None] / np.maximum(out.blur, 1e-6)[:, None]
+    if out.move == "even":  # where nothing is seen to move there is no direction, and no ratio
+        still = np.minimum(speed_out[:, None], speed_in[None]) < _MOVES_WIDTHS_PER_S
+        direction[still], speed[still], blur[still] = 0.0, 1.0, 1.0
     lab = in_.lab
     if flip[0] < 0:
         lab = lab[:, :, ::-1]
     if flip[1] < 0:
         lab = lab[:, ::-1]
     delta_e = np.sqrt(((out.lab[:, None] - lab[None]) ** 2).sum(axis=-1)).mean(axis=(2, 3))
-    score = _bell(direction / _DIRECTION_DEG) * _bell(np.log(speed) / _LOG_SPEED)
-    score *= _bell(np.log(blur) / _LOG_BLUR) * _bell(delta_e / _COLOUR_DE)
-    score *= np.clip(speed_out / out.peak, 0, 1)[:, None] * np.clip(speed_in / in_.peak, 0, 1)[None]
-    falls = (out.change * way_out < -0.04 * out.peak)[:, None]
-    rises = (in_.change * way_in > 0.04 * in_.peak)[None]
-    score *= np.where(falls, _WRONG_WAY_SHARE, 1.0) * np.where(rises, _WRONG_WAY_SHARE, 1.0)
+    if out.move == "even":
+        score = np.sqrt(out.evenness[:, None] * in_.evenness[None]) * _bell(delta_e / _EVEN_COLOUR_DE)
+        score *= np.where(direction > _OTHER_WAY_DEG, _OTHER_WAY_SHARE, 1.0)
+        score *= _soon(out, late=reverse_out)[:, None] * _soon(in_, late=not reverse_in)[None]
+    else:
+        score = _bell(direction / _DIRECTION_DEG) * _bell(np.log(speed) / _LOG_SPEED)
+        score *= _bell(np.log(blur) / _LOG_BLUR) * _bell(delta_e / _COLOUR_DE)
+        score *= np.clip(speed_out / out.peak, 0, 1)[:, None] * np.clip(speed_in / in_.peak, 0, 1)[None]
+        falls = (out.change * way_out < -0.04 * out.peak)[:, None]
+        rises = (in_.change * way_in > 0.04 * in_.peak)[None]
+        score *= np.where(falls, _WRONG_WAY_SHARE, 1.0) * np.where(rises, _WRONG_WAY_SHARE, 1.0)
     score *= _left_share(out, left_s[0], ends=not reverse_out)[:, None]
     score *= _left_share(in_, left_s[1], ends=reverse_in)[None] * _MIRROR_SHARE[mirror]
     score *= _BACKWARDS_SHARE ** (reverse_out + reverse_in) * 100
@@ -268,14 +246,21 @@ def room(seconds: Numbers) -> Numbers:
     return np.clip(seconds / ENOUGH_S, 0.0, 1.0) ** 2
 
 
-def _left_share(whip: _Frames, left_s: Numbers, *, ends: bool) -> Numbers:
+def _soon(even: Frames, *, late: bool) -> Numbers:
+    """0 to 1, for each frame of an even stretch: little of it needs to be seen, before the cut or behind it."""
+    gone_s = np.cumsum(1 / even.rates)
+    seen_s = gone_s[-1] - gone_s if late else gone_s
+    return _bell(seen_s / _EVEN_SEEN_S)
+
+
+def _left_share(whip: Frames, left_s: Numbers, *, ends: bool) -> Numbers:
     """0 to 1, for each frame of a whip: how much counts what a cut there leaves, in all and beside the whip."""
     gone_s = np.cumsum(1 / whip.rates)
     beside_s = left_s - (gone_s - gone_s[0] if ends else gone_s[-1] - gone_s)
     return room(left_s) * np.clip(beside_s / ENOUGH_S, 0.1, 1.0)
 
 
-def _apart(proposals: list[Proposal]) -> list[Proposal]:
+def _apart(proposals: list[Proposal], *, most: int) -> list[Proposal]:
     """Of one variant: the best ones that differ from each other by more than two frames on either side."""
     kept: list[Proposal] = []
     for p in sorted(proposals, key=lambda p: -p.score):
@@ -283,23 +268,22 @@ def _apart(proposals: list[Proposal]) -> list[Proposal]:
             abs(p.out_frame - q.out_frame) > _APART_FRAMES or abs(p.in_frame - q.in_frame) > _APART_FRAMES for q in kept
         ):
             kept.append(p)
-        if len(kept) == 4:
+        if len(kept) == most:
             break
     return kept
 
 
-def side_of_shot(reader: FilmReader, trace: Trace, placed: Placed, *, leaving: bool, alone: bool) -> Side:
+def side_of_shot(moves: Moves, placed: Placed, *, leaving: bool, alone: bool) -> Side:
     """A shot as one side of a join, as fast as it plays: what it may be cut at, without giving up its other end.
 
-    `alone`: its other end is not joined to anything, so
-    that it may also be played the other way.
+    `alone`: its other end is not joined to anything, so that it may also be played the other way.
     """
-    last, shot = trace.frames, placed.shot
+    last, shot = moves.trace.frames, placed.shot
     opens_end = leaving != shot.reverse  # the end of the span that the join may move
     span = Span(first=shot.span.first, end=last) if opens_end else Span(first=0, end=shot.span.end)
     if alone:
         span = Span(first=0, end=last)
-    return Side.of(reader, trace, span, None if alone else shot.reverse, kept=shot.span, rates=rates_along(placed))
+    return Side.having(moves, span, None if alone else shot.reverse, kept=shot.span, rates=rates_along(placed))
 
 
 def cut(span: Span, frame: int, frames: int, *, ends: bool) -> Span:

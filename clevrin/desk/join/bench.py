@@ -15,6 +15,7 @@ from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.match import ENOUGH_S, side_of_shot
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
+from clevrin.core.join.moves import Moves
 from clevrin.core.pace import Placed, placed_shots, played_rate
 from clevrin.core.progress import Progress
 from clevrin.core.render.planner import fitted_size
@@ -363,14 +364,14 @@ class JoinBench(Bench):
                 for each, leaving, free in zip(placed, (True, False), alone, strict=True):
                     trace = sources.measured.measure(each.take, progress)
                     reader = sources.films.reader(each.take)
-                    sides.append(side_of_shot(reader, trace, each, leaving=leaving, alone=free))
+                    sides.append(side_of_shot(Moves.of(reader, trace), each, leaving=leaving, alone=free))
                 return rank_pairs(*sides)
 
         def done(proposals: tuple[Proposal, ...]) -> None:
             if key != self._what_is_ranked():
                 return  # of another pair, or of this one as it was
             self.trouble.hide()
-            self._say("" if proposals else "No whips of these two takes agree.")
+            self._say("" if proposals else "No moves of these two takes agree.")
             self.table.show_proposals(proposals)
             self._try_first(proposals)
 
@@ -464,7 +465,7 @@ class JoinBench(Bench):
             if self._trying is not None:
                 self.take_proposal()
                 return
-            self.trouble.tell(f"No whips of these two takes agree: this stays a {pair[0].leave.kind}.")
+            self.trouble.tell(f"No moves of these two takes agree: this stays a {pair[0].leave.kind}.")
             self.kind.set_chosen(pair[0].leave.kind)
             return
         self._trying = None
