@@ -3,31 +3,27 @@
 What is slow to import is imported by the command that needs it: the others start in half the time.
 """
 
-from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli import joining, measuring, pacing, reframing, steadying
+from clevrin.cli import assembling, joining, measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
 from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
-from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import SUFFIX, load, read_text, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import timeline_text
-from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.join.moves import MOVES
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output, write_text
-from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.paths import is_there
 
 if TYPE_CHECKING:
@@ -39,14 +35,10 @@ steadying.add_to(app)
 app.command()(reframing.reframe)
 app.command()(pacing.pace)
 app.command()(joining.join)
+app.command()(assembling.assemble)
 
 
 MatchedMoves = choices("MatchedMoves", ("whips", "all"))
-
-
-class Order(StrEnum):
-    given = "given"
-    best = "best"
 
 
 @app.callback(invoke_without_command=True)
@@ -150,64 +142,6 @@ def _ramps_told(meeting: "Meeting | None") -> dict[str, float | None]:
     if meeting is None:
         return {"leave_speed": None, "arrive_speed": None}
     return {"leave_speed": meeting.leave, "arrive_speed": meeting.arrive}
-
-
-@app.command("assemble")
-def assemble_takes(
-    media: Annotated[list[Path], typer.Argument(help="Footage files.", show_default=False)],
-    out: Out,
-    order: Annotated[Order, typer.Option(help="The order of the takes.")] = Order.given,
-    ramps: Annotated[bool, typer.Option("--ramps", help="Both sides of joins play so fast that they meet.")] = False,
-    music: Annotated[Path | None, typer.Option(help="A sound file that lies under the reel.")] = None,
-    beats: Annotated[bool, typer.Option("--beats", help="Cuts fall on the beats of the music.")] = False,
-) -> None:
-    """Makes a project whose reel joins the takes at their best matches."""
-    from clevrin.core.join.assemble import Measured, assemble
-    from clevrin.core.render.sources import Sources
-    from clevrin.core.sound.beats import find_beats
-    from clevrin.core.sound.bed import on_the_beat, take_in_music
-
-    if beats and music is None:
-        raise typer.BadParameter("beats are those of the music: name it with --music", param_hint="--beats")
-    check_output(out, [*media, *([] if music is None else [music])])
-    laid, heard = None, None
-    if music is not None:
-        laid = take_in_music(music)
-        with shown(f"Listening to {music.name}") as progress:
-            heard = find_beats(music, progress) if beats else None
-    with Sources.of() as sources:
-        measured = []
-        for path in media:
-            take = take_in(path)
-            with shown(f"Measuring {path.name}") as progress:
-                found = sources.measured.measure(take, progress)
-            measured.append(Measured(take=take, trace=found, film=sources.films.reader))
-        project = AddTakes(takes=tuple(m.take for m in measured)).apply(Project(name=out.stem))
-        made = assemble(project.reel, measured, best_order=order is Order.best, ramps=ramps)
-    project = project.changed(reel=made.reel, music=laid)
-    landing = ""
-    if heard is not None and laid is not None:
-        project, on = on_the_beat(project, heard.beats_s)
-        cuts = len(made.shots) - 1
-        landing = f"{on} of {cuts} cuts fall on beats" if heard.beats_s else f"{laid.name} has no beat to cut on"
-    save(project, out)
-    if landing:
-        print_line(landing)
-    row = placed_shots(project)[-len(made.shots) :]
-    for number, placed in enumerate(row):
-        if number:
-            join = made.joins[number - 1]
-            said = f"score {join.score:.0f}" if join else "plain cut: no moves agree and leave enough of both takes"
-            print_line(f"join {number}: {said}")
-        print_line(_kept_words(placed))
-
-
-def _kept_words(placed: Placed) -> str:
-    """What the reel shows of a take, and whether that is enough to be seen."""
-    span = placed.shot.span
-    seconds = float(placed.frames / placed.reel_rate)
-    few = ", which is hardly seen" if seconds < ENOUGH_S else ""
-    return f"{placed.take.name}: frames {span.first} to {span.end - 1}, {seconds:.2f} s{few}"
 
 
 @app.command()

@@ -171,6 +171,19 @@ def test_assembled_to_music_the_cut_falls_on_a_beat(clevrin, tmp_path, measured_
     assert code == 1 and len(err.strip().splitlines()) == 1 and not (tmp_path / "Q.clevrin").exists()
 
 
+def test_one_move_is_made_of_takes_whose_moves_do_not_agree(clevrin, tmp_path, measured_demo):
+    given = ("assemble", WALK, HILL, PICNIC, "--out", tmp_path / "P.clevrin")
+    code, said, _ = clevrin(*given, "--made", "--length", "8", "--music", MUSIC, "--beats")
+    made = load(tmp_path / "P.clevrin")
+    row = placed_shots(made)
+    assert code == 0 and [shot.leave.kind for shot in made.reel.shots] == ["whip cut", "thrown whip", "plain cut"]
+    assert "join 1: whip cut" in said and "join 2: thrown whip, 62: Both shots stand still" in said
+    assert row[-1].end / 30 == pytest.approx(8, abs=0.6) and "of 2 cuts fall on a beat" in said
+    assert row[1].end in {marker.frame for marker in made.reel.markers}
+    for wrong in (("--length", "8"), ("--made", "--length", "0"), ("--made", "--ramps")):
+        assert clevrin(*given, *wrong)[0] == 2
+
+
 def test_assemble_mirrors_a_take_whose_whip_goes_the_other_way(clevrin, tmp_path, measured_demo):
     clevrin("assemble", WALK, BUNTING, "--out", tmp_path / "P.clevrin")
     assert load(tmp_path / "P.clevrin").reel.shots[1].mirror == "horizontal"

@@ -4,9 +4,10 @@ The joins of a chain are chosen together (dynamic programming over the proposals
 join may leave nothing of the take between it and the next.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from itertools import pairwise, permutations, product
 from math import log
 
@@ -15,6 +16,7 @@ import numpy as np
 from clevrin.core.document import Reel, Shot, Take
 from clevrin.core.join.match import Proposal, Side, rank_pairs, room
 from clevrin.core.join.meeting import with_ramps
+from clevrin.core.join.moves import Moves
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
@@ -41,6 +43,15 @@ class Measured:
     def reader(self) -> FilmReader:
         return self.film(self.take)
 
+    @cached_property
+    def moves(self) -> Moves:
+        """Where it can be cut; its pictures are looked at once."""
+        return Moves.of(self.reader, self.trace)
+
+    def side(self, reel_rate: Fraction) -> Side:
+        """The take for matching, as it is chosen and as fast as it plays on a reel."""
+        return Side.having(self.moves, kept=self.take.span, rates=played_rate(self.take, reel_rate))
+
 
 @dataclass(frozen=True, kw_only=True)
 class Assembled:
@@ -59,14 +70,8 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ram
     fast that the picture goes on as fast as it went.
     """
     if best_order:
-        takes = _best_order(takes)
-    sides = [_side(measured, reel.rate) for measured in takes]
-    chosen = _chain([(None, *rank_pairs(a, b, most=_PROPOSALS)) for a, b in pairwise(sides)], sides)
-    shots = [Shot(take_id=measured.take.id, span=measured.take.span) for measured in takes]
-    for number, proposal in enumerate(chosen):
-        if proposal is not None:
-            frames = sides[number].frames, sides[number + 1].frames
-            shots[number], shots[number + 1] = joined(shots[number], shots[number + 1], proposal, frames)
+        takes = in_best_order(takes, reel.rate)
+    shots, chosen = chain(takes, reel.rate)
     for number, proposal in enumerate(chosen):
         if proposal is not None and ramps:
             a, b = takes[number], takes[number + 1]
@@ -75,19 +80,36 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ram
     return Assembled(reel=reel.changed(shots=(*reel.shots, *shots)), shots=tuple(shots), joins=tuple(chosen))
 
 
-def _side(measured: Measured, reel_rate: Fraction) -> Side:
-    take = measured.take
-    return Side.of(measured.reader, measured.trace, kept=take.span, rates=played_rate(take, reel_rate))
+def chain(
+    takes: list[Measured], reel_rate: Fraction, plain_score: float = _PLAIN_SCORE
+) -> tuple[list[Shot], list[Proposal | None]]:
+    """A shot of each take, and by what they are cut to each other: the choice that is best for all of them together.
+
+    `plain_score`: what it counts to be joined otherwise, as a score; None stands for that.
+    """
+    sides = [measured.side(reel_rate) for measured in takes]
+    choices: list[tuple[_Choice, ...]] = [(None, *rank_pairs(a, b, most=_PROPOSALS)) for a, b in pairwise(sides)]
+    chosen = _chain(choices, sides, plain_score)
+    shots = [Shot(take_id=measured.take.id, span=measured.take.span) for measured in takes]
+    for number, proposal in enumerate(chosen):
+        if proposal is not None:
+            frames = sides[number].frames, sides[number + 1].frames
+            shots[number], shots[number + 1] = joined(shots[number], shots[number + 1], proposal, frames)
+    return shots, chosen
 
 
 _Choice = Proposal | None
 
 
-def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side]) -> list[_Choice]:
+def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side], plain_score: float) -> list[_Choice]:
     """Of the proposals of each join the ones whose scores are best together with what they leave of the takes."""
     if not choices:
         return []
-    total = [[_worth(choice) for choice in choices[0]]]
+
+    def worth(choice: _Choice) -> float:
+        return log(plain_score if choice is None else max(choice.score, 1e-6))
+
+    total = [[worth(choice) for choice in choices[0]]]
     came_from: list[list[int]] = []
     for number, (before, after) in enumerate(pairwise(choices), start=1):
         reached: list[float] = []
@@ -95,7 +117,7 @@ def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side]) -> list[_Choic
         for choice in after:
             sums = [t + _worth_between(b, choice, sides[number]) for t, b in zip(total[-1], before, strict=True)]
             best = int(np.argmax(sums))
-            reached.append(sums[best] + _worth(choice))
+            reached.append(sums[best] + worth(choice))
             best_before.append(best)
         total.append(reached)
         came_from.append(best_before)
@@ -105,10 +127,6 @@ def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side]) -> list[_Choic
         at = best_before[at]
         way.append(at)
     return [choice[at] for choice, at in zip(choices, reversed(way), strict=True)]
-
-
-def _worth(choice: _Choice) -> float:
-    return log(_PLAIN_SCORE if choice is None else max(choice.score, 1e-6))
 
 
 def _worth_between(arriving: _Choice, leaving: _Choice, side: Side) -> float:
@@ -135,13 +153,10 @@ def _way(choice: _Choice, *, of_in: bool) -> bool | None:
     return choice.reverse_in if of_in else choice.reverse_out
 
 
-def _best_order(takes: list[Measured]) -> list[Measured]:
-    sides = [Side.of(m.reader, m.trace) for m in takes]
-    scores: Mapping[tuple[int, int], float] = {
-        (i, j): (proposals[0].score if (proposals := rank_pairs(sides[i], sides[j], most=1)) else 0.0)
-        for i, j in product(range(len(takes)), repeat=2)
-        if i != j
-    }
+def in_best_order(takes: list[Measured], reel_rate: Fraction) -> list[Measured]:
+    """Takes in the order in which the scores of their best pairs add up to most."""
+    sides = [measured.side(reel_rate) for measured in takes]
+    scores = {pair: 0.0 if best is None else best.score for pair, best in best_pairs(sides).items()}
 
     def total(order: tuple[int, ...]) -> float:
         return sum(scores[pair] for pair in pairwise(order))
@@ -154,3 +169,9 @@ def _best_order(takes: list[Measured]) -> list[Measured]:
             rest = set(range(len(takes))) - set(best)
             best = (*best, max(rest, key=lambda j: scores[best[-1], j]))
     return [takes[i] for i in best]
+
+
+def best_pairs(sides: list[Side]) -> dict[tuple[int, int], Proposal | None]:
+    """The best pair of frames of every two sides, by their numbers: the outgoing one, and the incoming one."""
+    ways = ((i, j) for i, j in product(range(len(sides)), repeat=2) if i != j)
+    return {(i, j): next(iter(rank_pairs(sides[i], sides[j], most=1)), None) for i, j in ways}

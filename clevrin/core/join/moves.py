@@ -22,7 +22,7 @@ MOVES: tuple[MoveKind, ...] = ("whip", "roll", "push", "even")
 
 _LITTLE_FOLLOWED = 0.75
 """Confidence under which the picture may be even: where much can be followed, there is much to be seen."""
-_EVEN_L = 3.0
+EVEN_L = 3.0
 """What is left of an even picture beside its light and shade, as one deviation, in CIELAB."""
 _LEAST_EVENNESS = 0.3
 _SHORTEST_EVEN, _LONGEST_EVEN_S = 2, 1.6
@@ -118,7 +118,7 @@ def _looked(reader: FilmReader, move: MoveKind, numbers: NDArray[np.int64], peak
 
 
 def _evenness(left_l: Numbers) -> Numbers:
-    return np.exp(-0.5 * (left_l / _EVEN_L) ** 2)
+    return np.exp(-0.5 * (left_l / EVEN_L) ** 2)
 
 
 def _even(reader: FilmReader, trace: Trace) -> list[Looked]:

@@ -1,7 +1,27 @@
 """Kinds that take no time: the next shot simply follows."""
 
 from clevrin.core.document.joining import PLAIN, WHIP
-from clevrin.core.join.kinds.kind import Kind
+from clevrin.core.join.kinds.kind import Fit, Kind, Seen
 
-PLAIN_CUT = Kind(id=PLAIN, help="The next shot simply follows")
-WHIP_CUT = Kind(id=WHIP, help="The cut lies where both whips are fastest and agree")
+
+def _plain_fits(seen: Seen) -> Fit:
+    if seen.before.still and seen.after.still:
+        return Fit(score=40, why="Both shots stand still: a cut is only a cut.")
+    return Fit(score=20 + 40 * (1 - seen.apart), why=_agreement(seen))
+
+
+def _whip_fits(seen: Seen) -> Fit:
+    slower = min(seen.before.widths_per_s, seen.after.widths_per_s)
+    if slower < _FAST:
+        return Fit(score=4, why="Not both shots whip at the cut.")
+    return Fit(score=100 * (1 - seen.apart), why=_agreement(seen))
+
+
+def _agreement(seen: Seen) -> str:
+    return f"The motion of both sides agrees to {100 * (1 - seen.apart):.0f} %."
+
+
+_FAST = 0.9
+"""Widths a second: what is called a whip is faster."""
+PLAIN_CUT = Kind(id=PLAIN, help="The next shot simply follows", fits=_plain_fits)
+WHIP_CUT = Kind(id=WHIP, help="The cut lies where both whips are fastest and agree", fits=_whip_fits)

@@ -8,11 +8,13 @@ from clevrin.core.join.kinds.kind import (
     SEED,
     After,
     Broken,
+    Fit,
     JoinSetting,
     Kind,
     Made,
     Matrix,
     Part,
+    Seen,
     all_of_it,
     as_usual,
     shift,
@@ -44,6 +46,12 @@ def _effects(made: Made, at: float) -> tuple[After, ...]:
     return (Broken(seed=round(made.number("seed")), step=int(np.floor(at)), strength=strength),)
 
 
+def _fits(seen: Seen) -> Fit:
+    if seen.on_beat:
+        return Fit(score=34 + 12 * seen.apart, why="A jolt on the beat.")
+    return Fit(score=14 + 12 * seen.apart, why="A jolt: where nothing goes on, that may be the point.")
+
+
 FRACTURE = Kind(
     id="fracture",
     help="A jolt as of a broken signal: bands and blocks part, colours with them",
@@ -57,4 +65,5 @@ FRACTURE = Kind(
     ),
     part=_part,
     effects=_effects,
+    fits=_fits,
 )

@@ -8,7 +8,7 @@ so that hold, gate and join are one map.
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from math import cos, pi, radians, sin
+from math import cos, hypot, pi, radians, sin
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,10 @@ from clevrin.core.errors import ClevrinError
 Matrix = NDArray[np.float64]
 Values = Mapping[str, Setting]
 AUTO = "auto"
+MOVES_WIDTHS_PER_S = 0.1
+"""From this speed on a camera is seen to move."""
+_TURNS_DEG_PER_S, _GROWS_PER_S = 15.0, 0.12
+"""From this on a picture is seen to turn, and (in logarithms) to grow."""
 _DEFAULT_SHUTTER_DEG = 180.0
 
 
@@ -110,6 +114,72 @@ class Broken:
     seed: int
     step: int
     strength: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeenSide:
+    """How one side of a cut looks and moves there, as the reel plays it.
+
+    `velocity`: the camera's, in widths a second (x right, y up); `turn_deg`: by how much the picture turns in a second,
+    anticlockwise; `growth`: the logarithm of how many times it grows in a second. `lightness` 0 to 100, `even`: there
+    is nothing in it. `known`: whether its motion is.
+    """
+
+    velocity: tuple[float, float] = (0.0, 0.0)
+    turn_deg: float = 0.0
+    growth: float = 0.0
+    lightness: float = 50.0
+    even: bool = False
+    known: bool = True
+
+    @property
+    def widths_per_s(self) -> float:
+        return hypot(*self.velocity)
+
+    @property
+    def turns(self) -> int:
+        """The sense in which it is seen to turn: 1 anticlockwise, -1 clockwise; 0 where something else is seen."""
+        return _sense(radians(self.turn_deg), max(radians(_TURNS_DEG_PER_S), self.widths_per_s))
+
+    @property
+    def grows(self) -> int:
+        """1 where it is seen to come nearer, -1 where it goes away, 0 where something else is seen."""
+        return _sense(self.growth, max(_GROWS_PER_S, self.widths_per_s))
+
+    @property
+    def still(self) -> bool:
+        """Whether it is not seen to move at all."""
+        return self.widths_per_s < MOVES_WIDTHS_PER_S and not self.turns and not self.grows
+
+
+def _sense(value: float, least: float) -> int:
+    return 0 if abs(value) < least else 1 if value > 0 else -1
+
+
+@dataclass(frozen=True, kw_only=True)
+class Seen:
+    """Both sides of a cut. `colour_delta_e`: how far they are apart in colour; `on_beat`: whether it falls on one."""
+
+    before: SeenSide
+    after: SeenSide
+    colour_delta_e: float = 0.0
+    on_beat: bool = False
+
+    @property
+    def apart(self) -> float:
+        """By how much the motions of both sides differ, as a share of the faster one; 0 where both stand still."""
+        (x, y), (u, v) = self.before.velocity, self.after.velocity
+        faster = max(self.before.widths_per_s, self.after.widths_per_s)
+        return min(1.0, hypot(x - u, y - v) / faster) if faster > MOVES_WIDTHS_PER_S else 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fit:
+    """How well a kind fits a cut, 0 to 100, why in a sentence, and the settings with which it does."""
+
+    score: float
+    why: str
+    settings: tuple[tuple[str, Setting], ...] = ()
 
 
 After = Wash | Broken
@@ -232,12 +302,16 @@ def _nothing(made: Made, at: float) -> tuple[After, ...]:
     return ()
 
 
+def _anywhere(seen: Seen) -> Fit:
+    return Fit(score=10, why="Nothing in the shots calls for it.")
+
+
 @dataclass(frozen=True, kw_only=True)
 class Kind:
     """A kind of join. `id` is its name, in files and on screen; `long`: it takes time, as its length says.
 
     `part` says what a side shows at a time, `effects` what is done to the whole picture. `overlaps`: both sides are
-    seen while it lasts, so that either has to go on beyond its cut.
+    seen while it lasts, so that either has to go on beyond its cut. `fits` says how well it fits a cut.
     """
 
     id: str
@@ -247,6 +321,7 @@ class Kind:
     overlaps: bool = False
     part: Callable[[Made, float, bool], Part] = _cut
     effects: Callable[[Made, float], tuple[After, ...]] = _nothing
+    fits: Callable[[Seen], Fit] = _anywhere
 
     def values(self, join: Join) -> dict[str, Setting]:
         """All its settings, as a join has them; what cannot be is as usual."""

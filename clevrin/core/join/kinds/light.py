@@ -1,9 +1,11 @@
 """Joins by light: a flash, and a dip into a colour."""
 
-from clevrin.core.join.kinds.kind import LENGTH, PEAK, After, JoinSetting, Kind, Made, Wash, as_usual
+from clevrin.core.join.kinds.kind import LENGTH, PEAK, After, Fit, JoinSetting, Kind, Made, Seen, Wash, as_usual
 
 _WHITE, _BLACK = "#ffffff", "#000000"
 _BRIGHTER = 3.0
+_OTHER_LIGHT, _DARK = 15.0, 12.0
+"""In CIELAB: from this difference on the light is another one; under this lightness it is dark."""
 
 
 def _flash(made: Made, at: float) -> tuple[After, ...]:
@@ -23,6 +25,24 @@ def _dip(made: Made, at: float) -> tuple[After, ...]:
     return (Wash(colour=made.word("colour"), share=min(1.0, risen * 1.05)),) if risen > 0 else ()
 
 
+def _flash_fits(seen: Seen) -> Fit:
+    brighter = seen.after.lightness - seen.before.lightness
+    if brighter > _OTHER_LIGHT:
+        return Fit(score=54 + min(8.0, brighter / 6), why="The next shot is brighter: the light opens up into it.")
+    if seen.on_beat:
+        return Fit(score=48, why="Light on the beat.")
+    return Fit(score=30, why="Light hides the cut.")
+
+
+def _dip_fits(seen: Seen) -> Fit:
+    dark = min(seen.before.lightness, seen.after.lightness) < _DARK
+    if dark:
+        return Fit(score=70, why="One of the shots is dark at the cut already.")
+    if seen.colour_delta_e > 2 * _OTHER_LIGHT:
+        return Fit(score=42, why="Another light, another place: a breath between both.")
+    return Fit(score=24, why="A breath between both.")
+
+
 FLASH = Kind(
     id="flash",
     help="Light rises over the cut and falls again",
@@ -35,6 +55,7 @@ FLASH = Kind(
         PEAK,
     ),
     effects=_flash,
+    fits=_flash_fits,
 )
 DIP = Kind(
     id="dip",
@@ -46,4 +67,5 @@ DIP = Kind(
         PEAK,
     ),
     effects=_dip,
+    fits=_dip_fits,
 )

@@ -5,11 +5,13 @@ from clevrin.core.join.kinds.kind import (
     LENGTH,
     PEAK,
     SHUTTER,
+    Fit,
     JoinSetting,
     Kind,
     Made,
     Matrix,
     Part,
+    Seen,
     all_of_it,
     as_usual,
     turn_and_grow,
@@ -39,6 +41,16 @@ def _place(side: str, axis: str, words: str) -> JoinSetting:
         help=f"The point of this side through which it goes, as a share of the picture {across}",
         default=0.5,
     )
+
+
+def _fits(seen: Seen) -> Fit:
+    both = seen.before.grows + seen.after.grows
+    way = ("way", "out" if both < 0 else "in")
+    if not both:
+        return Fit(score=54, why="Through the middle of one picture into the next.", settings=(way,))
+    word = "pull back" if both < 0 else "push"
+    faster = max(abs(seen.before.growth), abs(seen.after.growth))
+    return Fit(score=60 + min(30.0, 20 * faster), why=f"It goes on with the {word}.", settings=(way,))
 
 
 PUSH_THROUGH = Kind(
@@ -77,4 +89,5 @@ PUSH_THROUGH = Kind(
         SHUTTER,
     ),
     part=_part,
+    fits=_fits,
 )

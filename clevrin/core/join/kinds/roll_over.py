@@ -5,11 +5,13 @@ from clevrin.core.join.kinds.kind import (
     LENGTH,
     PEAK,
     SHUTTER,
+    Fit,
     JoinSetting,
     Kind,
     Made,
     Matrix,
     Part,
+    Seen,
     all_of_it,
     as_usual,
     turn_and_grow,
@@ -25,6 +27,15 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
         return turn_and_grow(degrees * made.away(time, leaving), 1.0)
 
     return all_of_it(at, leaving, move)
+
+
+def _fits(seen: Seen) -> Fit:
+    both = seen.before.turns + seen.after.turns
+    if not both:
+        return Fit(score=36, why="The picture turns over into the next.")
+    faster = max(abs(seen.before.turn_deg), abs(seen.after.turn_deg))
+    turns = ("turns", 2.0 if both > 0 else -2.0)
+    return Fit(score=60 + min(32.0, faster / 6), why="It goes on with the roll.", settings=(turns,))
 
 
 ROLL_OVER = Kind(
@@ -47,4 +58,5 @@ ROLL_OVER = Kind(
         SHUTTER,
     ),
     part=_part,
+    fits=_fits,
 )

@@ -6,18 +6,23 @@ from clevrin.core.join.kinds.kind import (
     DIRECTION,
     EASE,
     LENGTH,
+    MOVES_WIDTHS_PER_S,
     PEAK,
     SHUTTER,
     Edge,
+    Fit,
     Kind,
     Made,
     Matrix,
     Part,
+    Seen,
     as_usual,
     shift,
 )
 
 _HARD = 1e-3
+_SLOW = 0.6
+"""Up to this speed, in widths a second, a camera follows something calmly."""
 
 
 def _part(made: Made, at: float, leaving: bool) -> Part:
@@ -40,6 +45,13 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     return Part(share=1.0, move=move, edge=edge)
 
 
+def _fits(seen: Seen) -> Fit:
+    if seen.before.widths_per_s < MOVES_WIDTHS_PER_S:
+        return Fit(score=38, why="The next picture pushes this one out.")
+    slow = 1 if seen.before.widths_per_s < _SLOW else 0.5
+    return Fit(score=46 + 14 * slow * (1 - seen.apart), why="The next picture comes along with the pan.")
+
+
 SLIDE = Kind(
     id="slide",
     help="The next picture pushes this one out, in the direction of the pan",
@@ -47,4 +59,5 @@ SLIDE = Kind(
     overlaps=True,
     settings=(as_usual(LENGTH, 12.0), DIRECTION, PEAK, EASE, SHUTTER),
     part=_part,
+    fits=_fits,
 )
