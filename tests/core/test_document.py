@@ -56,7 +56,7 @@ EDITS = st.one_of(
     st.builds(lambda id, to: edits.MoveShots(shot_ids=(id,), to=to), IDS, st.integers(0, 2)),
     st.builds(lambda id, keep: edits.SetHold(shot_id=id, hold=Hold(how="float", keep=keep)), IDS, st.floats(0.5, 1.0)),
     st.builds(
-        lambda id, n: edits.SetLeave(shot_id=id, leave=Join(kind="whip cut", dissolve_frames=n)), IDS, st.integers(0, 6)
+        lambda id, n: edits.SetLeaves(leaves=((id, Join(kind="whip cut", dissolve_frames=n)),)), IDS, st.integers(0, 6)
     ),
     st.builds(
         lambda id, m: edits.MirrorShots(shot_ids=(id,), mirror=m), IDS, st.sampled_from([None, "horizontal", "both"])

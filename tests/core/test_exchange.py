@@ -77,7 +77,7 @@ def test_any_reel_comes_back_the_same(tmp_path_factory, row):
         project = edit.apply(project)
     # The join by which the last shot leaves leads nowhere, and is not handed on.
     last = project.reel.shots[-1]
-    project = edits.SetLeave(shot_id=last.id, leave=Join()).apply(project)
+    project = edits.SetLeaves(leaves=((last.id, Join()),)).apply(project)
     project = project.changed(name=project.name or "unnamed")
     assert round_trip(project, tmp_path_factory.mktemp("otio")) == project
 

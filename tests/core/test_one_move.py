@@ -5,13 +5,16 @@ from fractions import Fraction
 import pytest
 
 from clevrin.core.document import Project, Reel, Shot, Span
+from clevrin.core.document.edits import FollowShot
 from clevrin.core.join.assemble import Measured
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.join.kinds.kind import Seen, SeenSide
 from clevrin.core.join.one_move import LEAST_SHOT_S, OneMove, Wish, one_move
 from clevrin.core.join.suggesting import seen_at_cut, suggestions
+from clevrin.core.join.survey import Library, could_follow, survey_reel
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.pace import placed_shots
+from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 
 STILL = SeenSide()
@@ -152,3 +155,36 @@ def test_the_order_is_kept_or_found_and_it_can_be_stopped(measured):
         one_move(takes, REEL, Wish(), enough)
     alone = one_move(takes[:1], REEL, Wish(length_s=2.0, beats=(0, 30)))
     assert alone.passages == () and alone.frames == 60
+
+
+def library(takes: list[Measured]) -> Library:
+    moves = {each.take.id: each.moves for each in takes}
+    return Library(film=takes[0].film, moves=lambda take: moves[take.id])
+
+
+def test_what_could_follow_comes_in_order_of_what_agrees(measured):
+    takes = [measured(name) for name in ("walk-past", "picnic", "bunting", "hill")]
+    shot = Shot(take_id=takes[0].take.id, span=takes[0].take.whole)
+    project = Project(takes=tuple(each.take for each in takes), reel=REEL.changed(shots=(shot,)))
+    rest = [each.take for each in takes[1:]]
+    found = could_follow(project, shot.id, rest, library(takes), Silent())
+    assert [each.take.name for each in found] == ["hill", "bunting", "picnic"]
+    best, mirrored, made = found
+    assert best.proposal is not None and best.score == best.proposal.score and best.incoming.span.first in range(8, 11)
+    assert mirrored.incoming.mirror == "horizontal" and mirrored.outgoing.leave.kind == "whip cut"
+    assert made.proposal is None and made.outgoing.leave.kind == made.suggestion.kind.id
+    for each in found:
+        after = FollowShot(outgoing=each.outgoing, incoming=each.incoming).apply(project)
+        assert [shot.id for shot in after.reel.shots] == [shot.id, each.incoming.id]
+
+
+def test_every_cut_of_a_reel_is_surveyed(measured):
+    takes = [measured(name) for name in ("walk-past", "hill", "picnic")]
+    spans = Span(first=0, end=138), Span(first=9, end=150), Span(first=0, end=100)
+    shots = tuple(Shot(take_id=each.take.id, span=span) for each, span in zip(takes, spans, strict=True))
+    project = Project(takes=tuple(each.take for each in takes), reel=REEL.changed(shots=shots))
+    first, second = survey_reel(project, library(takes), Silent())
+    assert first.shot_id == shots[0].id and first.proposal is not None and first.fits[0].kind.id == "whip cut"
+    assert first.seen.apart < 0.1
+    assert second.proposal is None and second.fits[0].kind.id == "thrown whip" and len(second.fits) == len(KINDS)
+    assert survey_reel(project.changed(reel=REEL.changed(shots=shots[:1])), library(takes), Silent()) == ()

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Join, Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeave, TrimShot
+from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeaves, TrimShot
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.render import Sources, picture
 from clevrin.demo.footage_maker import FOOTAGE
@@ -438,7 +438,7 @@ def test_what_a_join_lacks_is_said_beside_it(second_join):
 def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):
     session = second_join.window.session
     shot = session.project.reel.shots[1]
-    session.do(SetLeave(shot_id=shot.id, leave=Join(kind="paper crane", settings={"folds": 7.0})))
+    session.do(SetLeaves(leaves=((shot.id, Join(kind="paper crane", settings={"folds": 7.0})),)))
     bench = second_join.window.join
     assert not any(button.isChecked() for button in bench.kind.buttons.values())
     second_join.key(Qt.Key.Key_T)

@@ -38,6 +38,8 @@ class Measured:
     trace: Trace
     film: Callable[[Take], FilmReader]
     """Gives an open film of a take. It is asked for whenever one is read: only so many are open at once."""
+    known: Moves | None = None
+    """Where it can be cut, as far as that is known."""
 
     @property
     def reader(self) -> FilmReader:
@@ -46,7 +48,7 @@ class Measured:
     @cached_property
     def moves(self) -> Moves:
         """Where it can be cut; its pictures are looked at once."""
-        return Moves.of(self.reader, self.trace)
+        return self.known or Moves.of(self.reader, self.trace)
 
     def side(self, reel_rate: Fraction) -> Side:
         """The take for matching, as it is chosen and as fast as it plays on a reel."""

@@ -39,6 +39,8 @@ _EVEN_COLOUR_DE, _EVEN_SEEN_S = 8.0, 1.5
 _MOVES_WIDTHS_PER_S, _OTHER_WAY_DEG, _OTHER_WAY_SHARE = 0.1, 90.0, 0.8
 ENOUGH_S = 0.5
 """What has to be left of a shot, in seconds, that it is seen as one."""
+WORTH_MATCHING = 30.0
+"""From this score on, moves that agree are better than one that is made."""
 _APART_FRAMES = 2
 _LEAST_SCORE = 1.0
 

@@ -12,14 +12,12 @@ from fractions import Fraction
 
 from clevrin.core.document import Join, Project, Reel, Shot, Span
 from clevrin.core.join.assemble import Measured, chain, in_best_order
-from clevrin.core.join.match import Proposal
+from clevrin.core.join.match import WORTH_MATCHING, Proposal
 from clevrin.core.join.suggesting import seen_at_cut, suggestions
 from clevrin.core.pace import placed_shots, reel_frames
 
 LEAST_SHOT_S = 1.0
 """No shot is made shorter than this."""
-_MADE_SCORE = 30.0
-"""What it counts, as the score of a match, to make a move in the place of one that was shot."""
 _SAID = {"whip": "Both cameras whip", "roll": "Both cameras roll", "push": "Both cameras push"}
 
 
@@ -66,7 +64,7 @@ def one_move(takes: list[Measured], reel: Reel, wish: Wish, enough: Callable[[],
         enough()
     if wish.best_order:
         takes = in_best_order(takes, reel.rate)
-    shots, chosen = chain(takes, reel.rate, _MADE_SCORE)
+    shots, chosen = chain(takes, reel.rate, WORTH_MATCHING)
     remarks: list[str] = []
     shots, free = _on_their_moves(takes, shots, chosen, reel)
     if wish.length_s is not None:

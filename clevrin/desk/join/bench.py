@@ -4,19 +4,18 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from clevrin.core.document import Join, Project, Shot
-from clevrin.core.document.edits import JoinShots, SetLeave, SetLeaves
+from clevrin.core.document.edits import JoinShots, SetLeaves
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
-from clevrin.core.join import Proposal, joined, rank_pairs
+from clevrin.core.join import Proposal, joined
 from clevrin.core.join.balancing import Balance, balance, is_balanced, unbalanced
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
-from clevrin.core.join.match import ENOUGH_S, side_of_shot
+from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
-from clevrin.core.join.moves import Moves
-from clevrin.core.pace import Placed, placed_shots, played_rate
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
@@ -26,8 +25,11 @@ from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
+from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.proposals import ProposalTable
+from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
+from clevrin.desk.join.ways import Ways
 from clevrin.desk.programmes import join_programme, reel_plans
 from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.ridge_store import RidgeStore
@@ -45,7 +47,6 @@ class JoinBench(Bench):
 
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
-        self._ranked_for: tuple | None = None
         self._is_large: bool | None = None
         self._trying: Proposal | None = None
         """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
@@ -54,15 +55,42 @@ class JoinBench(Bench):
         self.strips = Strips(context, ridges)
         self.table = ProposalTable()
         self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
+        known = KnownMoves()
+        self.ranking = PairRanking(context, known, self)
+        self.ranking.said.connect(self._say)
+        self.ranking.ranked.connect(self._on_ranking_ranked)
+        self.ways = Ways(context, known, self)
+        self.ways.changed.connect(self._on_ways_changed)
+        self.ways.tried_changed.connect(self._on_ways_tried_changed)
+        self.ways.line_chosen.connect(self._play)
+        column.addWidget(self.ways.buttons)
         column.addWidget(self.strips, 3)
         self._finding = quiet_label("")
         column.addWidget(self._finding)
         column.addWidget(self.table, 2)
+        self.ways.add_to(column)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
         self._middle = column
         self._rank_soon = QTimer(self, singleShot=True, interval=120)
         self._rank_soon.timeout.connect(self._rank)
+
+    def _on_ways_changed(self) -> None:
+        self._trying = None
+        self._subject = None
+        self.refresh()
+        self.reload()
+        self.take_focus()
+
+    def _on_ways_tried_changed(self) -> None:
+        if self.entered:
+            self._show_page()
+            self.reload()
+
+    def _play(self) -> None:
+        """What is chosen is tried in a loop."""
+        if self.entered and not self.context.player.playing:
+            self.context.player.play()
 
     def _make_sheet(self) -> Sheet:
         self._sheet = Sheet("Join")
@@ -109,6 +137,7 @@ class JoinBench(Bench):
         self._agreement = quiet_label("")
         self._agreement.setWordWrap(True)
         self.trouble = Trouble()
+        self.ranking.failed.connect(self.trouble.tell)
         for part in (self.settings, self.sound):
             part.refused.connect(self.trouble.tell)
         self.take_button = plain_button("Take this join   Enter", "Cuts both shots as proposed", main=True)
@@ -135,6 +164,11 @@ class JoinBench(Bench):
             self.trouble,
             self.sound,
         )
+        self._of_the_cut = (
+            *(self.kind, self.settings, self.dissolve, self.balance_button, self._short, self.ramps_button),
+            *(self._ramps_note, self._agreement, self.sound),
+        )
+        self.ways.add_controls_to(self._sheet)
         self._sheet.add_stretch()
         self._sheet.set_foot(self.take_button)
         return self._sheet
@@ -153,7 +187,10 @@ class JoinBench(Bench):
         return shots[index], shots[index + 1]
 
     def _tried(self) -> tuple[Project, Shot, Shot] | None:
-        """The project, and the two shots in it, with the proposal that is being tried."""
+        """The project, and the two shots in it, with what is being tried."""
+        tried = None if self.ways.page is None else self.ways.page.tried()
+        if tried is not None:
+            return tried.project, tried.outgoing, tried.incoming
         pair = self.pair
         if pair is None:
             return None
@@ -187,7 +224,7 @@ class JoinBench(Bench):
         tried = self._tried()
         if tried is None:
             return None
-        project, outgoing, _ = tried
+        project, outgoing, incoming = tried
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         preparing = self.context.preparing
         programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around, preparing.prepared)
@@ -197,7 +234,7 @@ class JoinBench(Bench):
         about = reel.shots[max(0, at - 1) : at + 3], project.takes, reel.rate, size, programme.first
         preparing.want(plans, about, programme.first)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
-        subject = outgoing.id, self._trying, self.ramps_button.isChecked()
+        subject = self.ways.page, outgoing.id, incoming.take_id, self._trying, self.ramps_button.isChecked()
         return Showing(programme=programme, subject=subject, frame=programme.first)
 
     def viewers(self) -> tuple[Viewer, ...]:
@@ -218,7 +255,7 @@ class JoinBench(Bench):
         self.context.preparing.stop()
 
     def take_focus(self) -> None:
-        self.table.setFocus()
+        (self.table if self.ways.page is None else self.ways.page.table).setFocus()
 
     def take_what_is_proposed(self) -> None:
         self.take_proposal()
@@ -247,6 +284,16 @@ class JoinBench(Bench):
 
     def refresh(self) -> None:
         pair = self.pair
+        page = self.ways.page
+        about_a_cut = self.ways.about_the_cut
+        self.strips.setVisible(page is None)
+        for part in self._of_the_cut:
+            part.setVisible(about_a_cut)
+        if page is not None:
+            page.refresh()
+            self._show_page()
+            if not about_a_cut:
+                return
         self._sheet.setEnabled(pair is not None)
         if pair is None:
             words = "A join needs two shots on the reel. In Log, put the spans of two takes on it."
@@ -264,6 +311,28 @@ class JoinBench(Bench):
             self.dissolve.set_number(outgoing.leave.dissolve_frames)
         self._rank_soon.start()
         self._show_tried()
+
+    def _show_page(self) -> None:
+        """What the page that is looked at tries and can take."""
+        page = self.ways.page
+        if page is None:
+            return
+        self._finding.hide()
+        self.table.hide()
+        self._sheet.setEnabled(True)
+        self.take_button.setText(page.take_words)
+        self.take_button.setEnabled(page.can_take)
+        if page.about_cuts_of_the_reel:
+            return
+        self._show_large(None)
+        self.hand.show_values({}, None)
+        tried = page.tried()
+        if tried is None:
+            self._sheet.set_about("")
+            self.viewer.show_words("")
+            return
+        names = (tried.project.take(shot.take_id).name for shot in (tried.outgoing, tried.incoming))
+        self._sheet.set_about(" → ".join(names))
 
     def _show_tried(self) -> None:
         tried = self._tried()
@@ -300,8 +369,8 @@ class JoinBench(Bench):
         self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
 
     def _show_large(self, kind: Kind | None) -> None:
-        """A made move is looked at large, in the place of the pairs of frames that it does not need."""
-        large = kind is not None and kind.long
+        """A made move is looked at large, in the place of the pairs that it does not need; so is what a page tries."""
+        large = self.ways.page is not None or (kind is not None and kind.long)
         self.table.setVisible(not large)
         if large == self._is_large:
             return
@@ -320,6 +389,8 @@ class JoinBench(Bench):
         _, found = self._ramped(outgoing, incoming)
         self.ramps_button.setEnabled(found is not None)
         self._ramps_note.setText("" if found is None else found.words)
+        if self.ways.page is not None:
+            return
         self.take_button.setEnabled(self._trying is not None)
         self.take_button.setText(
             "Take this join   Enter" if self._trying is not None or not self.table.proposals else "This join is taken"
@@ -340,71 +411,17 @@ class JoinBench(Bench):
     def _rank(self) -> None:
         """Starts ranking the pairs of the two takes, unless that is what is shown already."""
         pair = self.pair
-        if pair is None or not self.entered:
-            return
-        project = self.context.session.project
-        at = project.shot_index(pair[0].id)
-        placed = placed_shots(project)[at : at + 2]
-        takes = tuple(project.take(shot.take_id) for shot in pair)
-        measurements = self.context.measurements
-        if any(measurements.trace(take) is None for take in takes):
-            troubles = [t for take in takes if (t := measurements.trouble(take))]
-            self._say(troubles[0] if troubles else "The motion of the two takes is being measured.")
-            return
-        alone = self._alone(pair)
-        key = self._what_is_ranked()
-        if key == self._ranked_for:
-            return
-        self._ranked_for = key
-        self._say("Matching the two takes.")
+        if pair is not None and self.entered and self.ways.page is None:
+            self.ranking.rank(pair)
 
-        def work(progress: Progress) -> tuple[Proposal, ...]:
-            with Sources.of(measurements.store, light=True) as sources:
-                sides = []
-                for each, leaving, free in zip(placed, (True, False), alone, strict=True):
-                    trace = sources.measured.measure(each.take, progress)
-                    reader = sources.films.reader(each.take)
-                    sides.append(side_of_shot(Moves.of(reader, trace), each, leaving=leaving, alone=free))
-                return rank_pairs(*sides)
-
-        def done(proposals: tuple[Proposal, ...]) -> None:
-            if key != self._what_is_ranked():
-                return  # of another pair, or of this one as it was
-            self.trouble.hide()
-            self._say("" if proposals else "No moves of these two takes agree.")
-            self.table.show_proposals(proposals)
-            self._try_first(proposals)
-
-        self.context.jobs.restart(
-            Job(key=("rank",), what="Matching", work=work, done=done, failed=self.trouble.tell, quiet=True)
-        )
-
-    def _alone(self, pair: tuple[Shot, Shot]) -> tuple[bool, bool]:
-        """Whether the other end of either shot is not joined to anything."""
-        project = self.context.session.project
-        index = project.shot_index(pair[0].id)
-        return index == 0, index + 2 == len(project.reel.shots)
-
-    def _what_is_ranked(self) -> tuple | None:
-        """What decides which proposals there are: the span's other ends and the directions of play, not the cut."""
-        pair = self.pair
-        if pair is None:
-            return None
-        project = self.context.session.project
-        takes = tuple(project.take(shot.take_id) for shot in pair)
-        return (
-            *(shot.id for shot in pair),
-            *((take.fingerprint, take.facts.frames, played_rate(take, project.reel.rate)) for take in takes),
-            self._alone(pair),
-            pair[0].span.first if not pair[0].reverse else pair[0].span.end,
-            pair[1].span.end if not pair[1].reverse else pair[1].span.first,
-            *(shot.pace.points for shot in pair),
-        )
+    def _on_ranking_ranked(self, proposals: tuple[Proposal, ...]) -> None:
+        self.trouble.hide()
+        self.table.show_proposals(proposals)
+        self._try_first(proposals)
 
     def _drop_what_is_stale(self) -> None:
         """Forgets proposals that were made for another pair, or for this one as it was."""
-        if self._ranked_for is not None and self._ranked_for != self._what_is_ranked():
-            self._ranked_for = None
+        if self.ranking.drop_unless(self.pair):
             self._trying = None
             self.table.show_proposals(())
 
@@ -427,7 +444,11 @@ class JoinBench(Bench):
     # What the user does
 
     def take_proposal(self) -> None:
-        """Cuts both shots as the proposal that is tried says."""
+        """Takes what is tried: cuts both shots as the proposal says, or what the page that is looked at has."""
+        if self.ways.page is not None:
+            if self.ways.page.can_take:
+                self.ways.page.take()
+            return
         tried = self._tried()
         if tried is None or self._trying is None:
             return
@@ -452,8 +473,7 @@ class JoinBench(Bench):
         self._trying = proposal
         self._show_tried()
         self.reload()
-        if not self.context.player.playing:
-            self.context.player.play()
+        self._play()
 
     def _on_kind_chosen(self, kind: str) -> None:
         pair = self.pair
@@ -520,7 +540,7 @@ class JoinBench(Bench):
         first, second = pair
         if not on:
             plain = unbalanced(first.leave)
-            self.context.session.do(SetLeave(shot_id=first.id, leave=plain, label="Leave colours alone"))
+            self.context.session.do(SetLeaves(leaves=((first.id, plain),), label="Leave colours alone"))
             return
 
         def work(progress: Progress) -> Balance:
@@ -536,7 +556,7 @@ class JoinBench(Bench):
                 return  # it was changed meanwhile
             words = f"colours at the cut: ΔE {found.before_de:.1f}, balanced {found.after_de:.1f}"
             self.context.notices.tell(words, None)
-            self.context.session.do(SetLeave(shot_id=first.id, leave=found.on(first.leave), label="Balance colours"))
+            self.context.session.do(SetLeaves(leaves=((first.id, found.on(first.leave)),), label="Balance colours"))
             self.balance_button.setChecked(is_balanced(first.leave) or found.frames > 0)
 
         self.context.jobs.restart(
@@ -552,7 +572,7 @@ class JoinBench(Bench):
             self.reload()
             return
         leave = pair[0].leave.changed(dissolve_frames=int(frames))
-        self.context.session.do(SetLeave(shot_id=pair[0].id, leave=leave), gesture=f"dissolve of {pair[0].id}")
+        self.context.session.do(SetLeaves(leaves=((pair[0].id, leave),)), gesture=f"dissolve of {pair[0].id}")
 
 
 def _agreement(knot: Knot) -> str:

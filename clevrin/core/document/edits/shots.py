@@ -192,20 +192,8 @@ class PaceShots:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SetLeave:
-    """Changes how a shot passes into the next one."""
-
-    shot_id: str
-    leave: Join
-    label: str = "Change join"
-
-    def apply(self, project: Project) -> Project:
-        return with_shot(project, project.shot(self.shot_id).changed(leave=self.leave))
-
-
-@dataclass(frozen=True, kw_only=True)
 class SetLeaves:
-    """Changes how several shots pass into their next ones: the join of each by its id."""
+    """Changes how shots pass into their next ones: the join of each by its id."""
 
     leaves: tuple[tuple[str, Join], ...]
     label: str = "Change joins"
@@ -300,6 +288,20 @@ class JoinShots:
 
     def apply(self, project: Project) -> Project:
         return with_shot(with_shot(project, self.outgoing), self.incoming)
+
+
+@dataclass(frozen=True, kw_only=True)
+class FollowShot:
+    """Puts a shot behind one that is on the reel; `outgoing` is that one as it is after the join."""
+
+    outgoing: Shot
+    incoming: Shot
+    label: str = "Let it follow"
+
+    def apply(self, project: Project) -> Project:
+        at = project.shot_index(self.outgoing.id) + 1
+        shots = with_shot(project, self.outgoing).reel.shots
+        return with_shots(project, [*shots[:at], self.incoming, *shots[at:]])
 
 
 def duplicate(shot_ids: tuple[str, ...]) -> DuplicateShots:

@@ -1,0 +1,94 @@
+"""What the ways of looking at joins have in common: each lists something, tries it in the viewer, and can take it."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from clevrin.core.document import Project, Shot, Take
+from clevrin.desk.context import Context
+from clevrin.desk.join.figure_table import FigureTable
+from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.sheet import ChoiceSetting, quiet_label
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tried:
+    """A project with a cut that is looked at: the shots that meet there."""
+
+    project: Project
+    outgoing: Shot
+    incoming: Shot
+
+
+class JoinPage(QWidget):
+    """One way of looking. While it is shown, `refresh` is called after every change."""
+
+    table: FigureTable
+    tried_changed = Signal()
+    about_cuts_of_the_reel = False
+    """Whether the settings of the cut that is chosen on the reel belong beside it."""
+    controls: tuple[QWidget, ...] = ()
+    """What stands in the sheet while it is shown."""
+
+    def __init__(self, context: Context, known: KnownMoves, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.context, self.known = context, known
+        self._kept_alone = False
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(6)
+        self.note = quiet_label("")
+        self.note.setWordWrap(True)
+
+    def add_takes_choice(self) -> ChoiceSetting:
+        """A choice of which takes are used: `usable_takes` follows it."""
+        made = ChoiceSetting(
+            "Takes",
+            "Which takes of the log are used",
+            [
+                ("all", "all but dropped", "Every take that is not marked drop"),
+                ("keep", "only kept", "The takes that are marked keep"),
+            ],
+            columns=2,
+            default="all",
+        )
+        made.set_chosen("all")
+
+        def chosen(key: str) -> None:
+            self._kept_alone = key == "keep"
+            made.set_chosen(key)
+            self.refresh()
+
+        made.chosen.connect(chosen)
+        return made
+
+    def usable_takes(self) -> tuple[Take, ...]:
+        """Takes of the log that may be put on the reel."""
+        takes = self.context.session.project.takes
+        return tuple(take for take in takes if (take.worth == "keep" if self._kept_alone else take.worth != "drop"))
+
+    def refresh(self) -> None:
+        """Shows what is to be seen of the project as it is now; may begin work."""
+
+    def tried(self) -> Tried | None:
+        """What is looked at; None: the cut that is chosen on the reel."""
+        return None
+
+    @property
+    def take_words(self) -> str:
+        """What taking does, as the button says it."""
+        raise NotImplementedError
+
+    @property
+    def can_take(self) -> bool:
+        raise NotImplementedError
+
+    def take(self) -> None:
+        """Takes what is proposed, as one edit."""
+        raise NotImplementedError
+
+    def say(self, words: str) -> None:
+        """Words where the list would be."""
+        self.note.setText(words)
+        self.note.setVisible(bool(words))

@@ -1,0 +1,85 @@
+"""The ways of looking at joins: the chosen cut, or one of the pages."""
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QVBoxLayout
+
+from clevrin.desk.context import Context
+from clevrin.desk.join.all_cuts import AllCuts
+from clevrin.desk.join.followers import Followers
+from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.join.one_move_page import OneMovePage
+from clevrin.desk.join.page import JoinPage
+from clevrin.desk.sheet import ChoiceSetting, Sheet
+
+CUT = "cut"
+
+
+class Ways(QObject):
+    """A row of buttons, and the pages among which they choose."""
+
+    changed = Signal()
+    tried_changed = Signal()
+    line_chosen = Signal()
+
+    def __init__(self, context: Context, known: KnownMoves, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.pages: dict[str, JoinPage] = {
+            "all": AllCuts(context, known),
+            "next": Followers(context, known),
+            "move": OneMovePage(context, known),
+        }
+        self.page: JoinPage | None = None
+        """The one that is looked at; None: the chosen cut."""
+        self.buttons = ChoiceSetting(
+            "Look at",
+            "What the bench is about",
+            [
+                (CUT, "this cut", "How the chosen shot meets the next one"),
+                ("all", "all cuts", "Every cut of the reel, how it is joined, and what fits better"),
+                ("next", "what could follow", "Every take of the log behind the chosen shot, best first"),
+                ("move", "one move", "A reel of all takes, cut and joined by what fits, as a proposal"),
+            ],
+            columns=4,
+            default=CUT,
+        )
+        self.buttons.set_chosen(CUT)
+        self.buttons.name.hide()
+        self.buttons.chosen.connect(self.look_at)
+        for page in self.pages.values():
+            page.hide()
+            page.tried_changed.connect(self._on_page_tried_changed)
+            page.table.line_chosen.connect(lambda _: self.line_chosen.emit())
+
+    def add_to(self, column: QVBoxLayout) -> None:
+        """Puts the pages into the middle of the bench."""
+        for page in self.pages.values():
+            column.addWidget(page, 4)
+
+    def add_controls_to(self, sheet: Sheet) -> None:
+        for page in self.pages.values():
+            sheet.add(*page.controls)
+        self.show_controls()
+
+    def show_controls(self) -> None:
+        """In the sheet stands what belongs to the page that is looked at."""
+        for page in self.pages.values():
+            for control in page.controls:
+                control.setVisible(page is self.page)
+
+    @property
+    def about_the_cut(self) -> bool:
+        """Whether the settings of the chosen cut are of interest."""
+        return self.page is None or self.page.about_cuts_of_the_reel
+
+    def look_at(self, name: str) -> None:
+        """Shows another way of looking, by its name."""
+        self.buttons.set_chosen(name)
+        self.page = self.pages.get(name)
+        for each in self.pages.values():
+            each.setVisible(each is self.page)
+        self.show_controls()
+        self.changed.emit()
+
+    def _on_page_tried_changed(self) -> None:
+        if self.sender() is self.page:
+            self.tried_changed.emit()
