@@ -295,6 +295,7 @@ ACTIONS: tuple[Action, ...] = (
         "Shift+T",
         when=_joining,
     ),
+    _action("work", "ways", "Look at joins another way", lambda desk: desk.join.ways.look_on(), "E", when=_joining),
     _action(
         "work", "standing", "Choose what stands still", lambda desk: desk.log.toggle_mark("standing"), when=_has_take
     ),

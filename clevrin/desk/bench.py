@@ -261,17 +261,20 @@ class Transport(QWidget):
         player = self._context.player
         figures = player.figures
         speed = f"{player.speed:+d}× · " if player.playing and player.speed != 1 else ""
-        if figures.shown < 2:
-            self._figures.setText(speed)
-            return
         dropped = f" · {figures.dropped} dropped" if figures.dropped else ""
-        if player.playing and figures.rate:
+        if figures.shown < 2:
+            words = speed
+        elif player.playing and figures.rate:
             sound = " · with sound" if player.sound.running else ""
-            self._figures.setText(f"{speed}{figures.rate:.1f} of {self._rate:g}{self._unit}{dropped}{sound}")
-        elif dropped:
-            self._figures.setText(f"{figures.shown} shown{dropped}")
+            words = f"{speed}{figures.rate:.1f} of {self._rate:g}{self._unit}{dropped}{sound}"
         else:
-            self._figures.setText("")
+            words = f"{figures.shown} shown{dropped}" if dropped else ""
+        self._figures.setToolTip(words)
+        if self._narrow:  # beside the button and the instant
+            taken = sum(part.sizeHint().width() + self.layout().spacing() for part in (self.play_button, self.entry))
+            room = max(0, self.width() - taken - self.layout().spacing())
+            words = self._figures.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
+        self._figures.setText(words)
 
 
 class InstantEntry(QLineEdit):

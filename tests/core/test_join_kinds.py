@@ -12,7 +12,7 @@ from clevrin.core.document import Gate, Hold, Join, Pace, PacePoint, Pose, Proje
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.balancing import balance
-from clevrin.core.join.between import made_join
+from clevrin.core.join.between import made_join, on_screen
 from clevrin.core.join.kinds import KINDS, kind_of
 from clevrin.core.join.kinds.kind import AUTO, Broken, Course, Sides
 from clevrin.core.media.picture import picture_from_rgb
@@ -118,6 +118,38 @@ def test_a_course_is_as_far_and_as_fast_as_it_says():
         speeds = np.array([course.speed(each) for each in at])
         assert np.allclose(np.gradient(gone, at)[5:-5], speeds[5:-5], atol=2e-3)
         assert speeds.argmax() == pytest.approx(np.argmin(np.abs(at)), abs=2)
+
+
+@pytest.mark.parametrize("kind", MOVING)
+def test_the_speed_on_the_screen_is_one_curve_across_the_cut(stills, kind):
+    row = placed_shots(joined(stills, kind, length=20.0))
+    made = made_join(row, 0, 9 / 16, lambda _: None)
+    seen = on_screen(row, 0, made, lambda _: None)
+    before = seen.times_s <= 0
+    before[np.flatnonzero(before)[-1]] = False  # the cut is the last of one side, and the first of the other
+    assert np.all(np.diff(seen.times_s) >= 0) and (seen.times_s == 0).sum() == 2
+    last, first = seen.widths_per_s[before][-1], seen.widths_per_s[~before][0]
+    peak = seen.widths_per_s.max()
+    assert last == pytest.approx(first, rel=0.02) and last == pytest.approx(peak, rel=0.001)
+    assert seen.widths_per_s[0] == 0 and seen.widths_per_s[-1] == 0
+    if kind == "thrown whip":
+        gone = np.trapezoid(seen.widths_per_s, seen.times_s)
+        assert gone == pytest.approx(made.number("distance"), rel=0.02)
+
+
+def test_what_is_made_is_added_to_how_the_cameras_go(tmp_path, sources):
+    moving_film(tmp_path / "a.mp4", lambda t: shift(300 + 4.0 * t, 300), frames=40, size=SIZE, seed=3)
+    take, other = take_in(tmp_path / "a.mp4"), take_in(tmp_path / "a.mp4")
+    trace = sources.measured.measure(take, Silent())
+    slow = 4.0 * 30 / SIZE[0]
+    for direction, share in ((0.0, 1), (180.0, -1)):
+        settings = {"direction": direction, "length": 20.0, "distance": 1.0}
+        row = placed_shots(joined((take, other), "thrown whip", **settings))
+        seen = on_screen(row, 0, made_join(row, 0, 9 / 16, lambda _: trace), lambda _: trace)
+        still = on_screen(row, 0, made_join(row, 0, 9 / 16, lambda _: trace), lambda _: None)
+        peak = seen.widths_per_s.argmax()
+        assert seen.widths_per_s[peak] - still.widths_per_s[peak] == pytest.approx(share * slow, rel=0.03)
+        assert seen.widths_per_s[0] == pytest.approx(slow, rel=0.03)
 
 
 def test_a_thrown_whip_goes_where_the_camera_was_going(tmp_path, sources):

@@ -351,6 +351,24 @@ def test_a_kind_is_taken_by_mouse_and_by_key_each_one_step(second_join):
     assert session.project == before and bench.table.isVisible()
 
 
+def test_what_a_join_makes_is_drawn_into_the_hump(second_join):
+    bench = second_join.window.join
+
+    def light() -> int:
+        """How much of the middle of the strips is as light as text."""
+        seen = pixels_of(bench.strips).astype(int)
+        third = seen.shape[0] // 3
+        return int((seen[third : 2 * third].min(axis=-1) > 200).sum())
+
+    plain = light()
+    second_join.click(bench.kind.buttons["thrown whip"])
+    made = bench.strips.meeting.made
+    assert made is not None and made.widths_per_s.max() > 3
+    second_join.until(lambda: light() > plain + 100)
+    second_join.click(bench.kind.buttons["flash"])
+    assert bench.strips.meeting.made.widths_per_s.max() < 1  # light moves nothing
+
+
 def test_a_kind_is_given_to_all_joins_of_the_chosen_shots_at_once(second_join):
     bench, session = second_join.window.join, second_join.window.session
     before = session.project

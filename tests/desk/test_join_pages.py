@@ -1,13 +1,16 @@
 """All cuts, what could follow, and one move: listed with reasons, tried in the viewer, taken, and undone."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Marker
 from clevrin.core.document.edits import JudgeTakes, RemoveShots, SetBeats, SetLeaves
 from clevrin.core.document.joining import Join
 from clevrin.core.pace import placed_shots
+from tests.films import mean_error
 
 
 @pytest.fixture
@@ -30,6 +33,51 @@ def words(table, row: int) -> list[str]:
     return [table.item(row, column).text() for column in range(table.columnCount())]
 
 
+def test_kinds_are_small_moving_pictures_of_the_two_shots_best_first(demo):
+    window, session = demo.window, demo.window.session
+    second = session.project.reel.shots[1]
+    session.do(SetLeaves(leaves=((second.id, Join()),)))
+    session.choose_shot(second.id)
+    window.enter_step("join")
+    demo.click(window.join.ways.buttons.buttons["kinds"])
+    page = window.join.ways.page
+    demo.until(lambda: len(page.tiles.tiles) > 5 and all(page.tiles.pictures_of(each.id) for each in page.tiles.tiles))
+    scores = [tile.score for tile in page.tiles.tiles]
+    assert scores == sorted(scores, reverse=True) and page.tiles.tiles[0].id == "thrown whip"
+    assert "whip cut" not in {tile.id for tile in page.tiles.tiles}  # nothing agrees here
+    pictures = page.tiles.pictures_of("thrown whip")
+    first, middle = (image_pixels(pictures[at]) for at in (0, len(pictures) // 2))
+    assert len(pictures) > 6 and mean_error(first, middle) > 5
+    assert mean_error(middle, image_pixels(page.tiles.pictures_of("flash")[3])) > 5
+
+    before = session.project
+    QTest.mouseMove(page.tiles, page.tiles.place_of("push-through").center().toPoint())
+    assert "push-through: " in page.note.text() and "push-through" in window.join.take_button.text()
+    at = page.tiles.place_of("push-through").center().toPoint()
+    QTest.mouseClick(page.tiles, Qt.MouseButton.LeftButton, pos=at)
+    assert session.project.reel.shots[1].leave.kind == "push-through"
+    assert window.join.kind.buttons["push-through"].isChecked() and not window.join.take_button.isEnabled()
+    session.undo()
+    assert session.project == before
+    demo.until(lambda: page._found is not None)
+    QTest.keyClick(page.tiles, Qt.Key.Key_Left)
+    assert page.tiles.pointed == "thrown whip"
+    demo.key(Qt.Key.Key_Return)
+    assert session.project.reel.shots[1].leave.kind == "thrown whip"
+
+    drawn = page.tiles.pictures_of("thrown whip")
+    window.join.settings.controls["direction"].slider.setValue(90)
+    demo.until(lambda: page.tiles.pictures_of("thrown whip") is not drawn)
+    here, there = (image_pixels(each[len(each) // 2]) for each in (drawn, page.tiles.pictures_of("thrown whip")))
+    assert mean_error(here, there) > 3  # the tile of the chosen kind shows its settings
+
+
+def image_pixels(image: QImage) -> np.ndarray:
+    rgb = image.convertToFormat(QImage.Format.Format_RGB888)
+    flat = np.frombuffer(rgb.constBits(), np.uint8).reshape(rgb.height(), rgb.bytesPerLine())
+    return flat[:, : 3 * rgb.width()].astype(np.uint8)
+
+
 def test_all_cuts_are_listed_and_the_chosen_one_is_joined_as_it_fits(demo, look):
     window, session = demo.window, demo.window.session
     shots = session.project.reel.shots
@@ -50,8 +98,12 @@ def test_all_cuts_are_listed_and_the_chosen_one_is_joined_as_it_fits(demo, look)
     demo.until(lambda: not window.join.take_button.isEnabled())
     session.undo()
     assert session.project == before
+    demo.key(Qt.Key.Key_E)
+    assert window.join.ways.page is window.join.ways.pages["next"] and not page.isVisible()
+    demo.key(Qt.Key.Key_T)
+    assert session.project == before  # no cut of the reel is looked at
     demo.click(window.join.ways.buttons.buttons["cut"])
-    assert window.join.strips.isVisible() and not page.isVisible()
+    assert window.join.strips.isVisible()
 
 
 def test_what_could_follow_is_tried_and_put_behind_the_shot(demo, look):
@@ -131,7 +183,12 @@ def test_one_move_can_fall_on_beats_and_in_the_order_that_joins_best(demo, look)
 def test_pages_without_enough_say_what_they_need(hands):
     window = hands.window
     window.enter_step("join")
-    for name, needs in (("all", "two shots"), ("next", "once there are"), ("move", "two takes")):
+    for name, needs in (
+        ("kinds", "two shots"),
+        ("all", "two shots"),
+        ("next", "once there are"),
+        ("move", "two takes"),
+    ):
         hands.click(window.join.ways.buttons.buttons[name])
         assert needs in window.join.ways.page.note.text() and not window.join.take_button.isEnabled()
         hands.key(Qt.Key.Key_Return)

@@ -1,7 +1,9 @@
 """A join between two shots of a reel: how much room it has, where its cameras go, and what it has to do without."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
+from math import floor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,15 +11,17 @@ from numpy.typing import NDArray
 from clevrin.core.document import Shot
 from clevrin.core.document.model import mirror_signs
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.join.kinds.kind import Made, Sides
+from clevrin.core.join.kinds.kind import Made, Move, Sides
 from clevrin.core.motion.trace import Trace
-from clevrin.core.pace import Placed
+from clevrin.core.pace import Placed, nominal_frame
 
 Row = tuple[Placed, ...]
 CourseOf = Callable[[Shot], Trace | None]
 """How the camera of a shot moved, as far as that is known."""
 
 _MOVES_WIDTHS_PER_S = 0.1
+_AROUND = 3
+"""Frames that are told before a join begins and after it ends."""
 
 
 def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made | None:
@@ -84,11 +88,59 @@ def _going_deg(before: Placed, after: Placed, course_of: CourseOf) -> float | No
     return None
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class OnScreen:
+    """How fast the picture moves round a cut, with what a join makes of it: arrays (n,).
+
+    `times_s` from the cut, below 0 before it, `widths_per_s` there; at the cut there are two values, one of either
+    side.
+    """
+
+    times_s: NDArray[np.float64]
+    widths_per_s: NDArray[np.float64]
+
+
+def on_screen(row: Row, number: int, made: Made, course_of: CourseOf) -> OnScreen:
+    """The speed on the screen while a join lasts and a little around it.
+
+    It is the mean over the picture's corners and its middle, at each of which what the cameras did and what is made
+    are added as velocities.
+    """
+    rate = float(row[number].reel_rate)
+    aspect = made.sides.aspect
+    points = np.array([[x, y * aspect, 1.0] for x, y in ((0, 0), (-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5))])
+    times, speeds = [], []
+    for leaving in (True, False):
+        placed = row[number if leaving else number + 1]
+        course = course_of(placed.shot)
+        first, last = (-made.before - _AROUND, 0) if leaving else (0, made.after + _AROUND)
+        for at in np.linspace(first, last, 2 * (last - first) + 1):
+            inside = at + (-1e-6 if leaving else 1e-6)
+            frame = min(max((placed.end - 1 if leaving else placed.start) + floor(at), placed.start), placed.end - 1)
+            shot = np.zeros(2) if course is None else _velocity(placed, course, nominal_frame(placed, frame), frame)
+            move = made.part(inside, leaving=leaving).move
+            made_px = np.zeros((len(points), 2)) if move is None else _gone(move, inside, points) * rate
+            times.append(at / rate)
+            speeds.append(float(np.hypot(*(made_px + shot * [1, -1]).T).mean()))
+    return OnScreen(times_s=np.array(times), widths_per_s=np.array(speeds))
+
+
+def _gone(move: Move, at: float, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far a move takes points of the picture in a frame, in widths."""
+    about = np.linalg.inv(move(at))
+    before, after = (points @ (about @ move(at + half)).T for half in (-0.5, 0.5))
+    return np.asarray(after[:, :2] / after[:, 2:] - before[:, :2] / before[:, 2:])
+
+
 def velocity_at_cut(placed: Placed, course: Trace, *, leaving: bool) -> NDArray[np.float64]:
     """The camera's velocity at a cut in widths a second (x right, y up), as the reel shows it."""
+    frame = placed.shot.last_shown if leaving else placed.shot.first_shown
+    return _velocity(placed, course, frame, placed.end - 1 if leaving else placed.start)
+
+
+def _velocity(placed: Placed, course: Trace, frame: int, at: int) -> NDArray[np.float64]:
+    """The same at a frame of the take, which stands at one of the reel."""
     shot = placed.shot
-    frame = shot.last_shown if leaving else shot.first_shown
-    at = placed.end - 1 if leaving else placed.start
     velocity = course.velocity_px[frame] * [-1, 1] / course.width * float(placed.rate_at(at))
     if shot.reverse:
         velocity = -velocity

@@ -5,7 +5,6 @@ Comparing two takes that have been looked at costs about 2 ms.
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from itertools import pairwise
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.join.assemble import Measured
@@ -61,28 +60,29 @@ class Follower:
         return self.proposal.score if self.proposal is not None else self.suggestion.fit.score
 
 
-def survey_cut(row: tuple[Placed, ...], number: int, sides: tuple[Side, Side], seen: Seen) -> SurveyedCut:
-    """One cut of a row of shots."""
+def survey_cut(project: Project, number: int, library: Library) -> SurveyedCut:
+    """The cut behind one shot of a reel, by its number. Raises `MediaError`, `CancelledError`."""
+    row = placed_shots(project)
+    before, after = row[number], row[number + 1]
+    moves = library.moves(before.take), library.moves(after.take)
+    sides = (
+        side_of_shot(moves[0], before, leaving=True, alone=number == 0),
+        side_of_shot(moves[1], after, leaving=False, alone=number + 2 == len(row)),
+    )
+    on_beat = any(marker.kind == "beat" and marker.frame == before.end for marker in project.reel.markers)
+    seen = seen_at_cut(before, after, (moves[0].trace, moves[1].trace), library.film, on_beat=on_beat)
     best = next(iter(rank_pairs(*sides, most=1)), None)
-    before = row[number - 1].shot.leave.kind if number else ""
-    return SurveyedCut(shot_id=row[number].shot.id, seen=seen, proposal=best, fits=suggestions(seen, before))
+    kind_before = row[number - 1].shot.leave.kind if number else ""
+    return SurveyedCut(shot_id=before.shot.id, seen=seen, proposal=best, fits=suggestions(seen, kind_before))
 
 
 def survey_reel(project: Project, library: Library, progress: Progress) -> tuple[SurveyedCut, ...]:
     """Every cut of a reel, in its order. Raises `MediaError`, `CancelledError`."""
-    row = placed_shots(project)
-    beats = {marker.frame for marker in project.reel.markers if marker.kind == "beat"}
     found = []
-    for number, (before, after) in enumerate(pairwise(row)):
-        moves = library.moves(before.take), library.moves(after.take)
-        sides = (
-            side_of_shot(moves[0], before, leaving=True, alone=number == 0),
-            side_of_shot(moves[1], after, leaving=False, alone=number + 2 == len(row)),
-        )
-        traces = moves[0].trace, moves[1].trace
-        seen = seen_at_cut(before, after, traces, library.film, on_beat=before.end in beats)
-        found.append(survey_cut(row, number, sides, seen))
-        step(progress, number + 1, len(row) - 1)
+    cuts = len(project.reel.shots) - 1
+    for number in range(cuts):
+        found.append(survey_cut(project, number, library))
+        step(progress, number + 1, cuts)
     return tuple(found)
 
 

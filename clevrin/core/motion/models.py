@@ -4,6 +4,7 @@ Points are (n, 2) float64 in pixels with the origin at the picture's centre; a m
 homography `after_from_before`.
 """
 
+from collections.abc import Iterable
 from typing import Literal
 
 import numpy as np
@@ -56,6 +57,17 @@ def gate_corners(width: float, height: float) -> Matrix:
 def pixel_corners(width: int, height: int) -> Matrix:
     """The same corners in pixel coordinates, in which the middle of the first pixel is (0, 0): (4, 2)."""
     return gate_corners(width, height) + (np.array([width, height]) - 1) / 2
+
+
+def longest_way(maps: Iterable[Matrix], about: Matrix, size: tuple[int, int]) -> float:
+    """How far a picture of a size goes, in pixels, through some maps one after the other, where it goes farthest.
+
+    `about`: the map with which it lies where it is seen; of the corners and the middle the longest way is taken.
+    """
+    places = np.array([*pixel_corners(*size), (np.array(size) - 1) / 2], np.float64)
+    seen = np.linalg.inv(about)
+    gone = np.array([apply(np.asarray(seen @ each), places) for each in maps])
+    return float(np.hypot(*np.moveaxis(np.diff(gone, axis=0), -1, 0)).sum(axis=0).max())
 
 
 def summed_up(motions: Matrix, at: int = 0) -> Matrix:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Pace
-from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.motion.models import apply, longest_way
 from clevrin.core.motion.trace import Trace
 from clevrin.core.render.plan import Between, Sample, Spared, row9
 from clevrin.core.render.resolving import Held, Shown
@@ -119,12 +119,10 @@ class Moments:
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:
         """How far the picture moves on the screen between two moments where it moves most, in output pixels."""
-        corners = np.array([*pixel_corners(*self.size), (np.array(self.size) - 1) / 2], np.float64)
         base = self._nearest((begins + ends) / 2)
-        out_from_base = np.linalg.inv(self._map(base, (begins + ends) / 2))
-        steps = [begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1)]
-        places = np.array([apply(out_from_base @ self._map(base, each), corners) for each in steps])
-        return float(np.hypot(*np.diff(places, axis=0).T).sum(axis=1).max())
+        steps = (begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1))
+        maps = (self._map(base, each) for each in steps)
+        return longest_way(maps, self._map(base, (begins + ends) / 2), self.size)
 
     def _nearest(self, instant: Fraction) -> int:
         return min(max(round(instant), 0), self.course.frames - 1)

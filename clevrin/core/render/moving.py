@@ -1,6 +1,5 @@
 """What a join does to a layer: its move on top of the layer's own map, and seen through the join's shutter. Pure."""
 
-from collections.abc import Callable
 from dataclasses import replace
 from math import ceil
 
@@ -9,7 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import Edge
-from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.plan import HalfPlane, Layer, Sample, row9
 from clevrin.core.render.resolving import Shown
 
@@ -37,7 +36,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         return np.asarray(from_unit @ shown.move(later) @ to_unit)
 
     half = shown.shutter_deg / 720
-    length = _length_px(at, half, size)
+    length = longest_way(map(at, np.linspace(-half, half, _STEPS + 1)), at(0.0), size)
     count = 1 if length < _HARDLY_PX else min(_MOST_SAMPLES, ceil(length / _SMEAR_PX)) | 1
     count = max(count, len(layer.samples))
     offsets = [half * ((2 * k + 1) / count - 1) for k in range(count)] if count > 1 else [0.0]
@@ -62,14 +61,6 @@ def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:
     of = layer.samples[number * len(layer.samples) // count]
     between = of.between if count == 1 else None
     return replace(of, src_from_out=row9(of.matrix @ move), weight=1 / count, between=between)
-
-
-def _length_px(at: Callable[[float], Matrix], half: float, size: Size) -> float:
-    """How far the picture moves while the shutter is open, where it moves most."""
-    corners = np.array([*pixel_corners(*size), (np.array(size) - 1) / 2], np.float64)
-    here = np.linalg.inv(at(0.0))
-    places = np.array([apply(np.asarray(here @ at(each)), corners) for each in np.linspace(-half, half, _STEPS + 1)])
-    return float(np.hypot(*np.moveaxis(np.diff(places, axis=0), -1, 0)).sum(axis=0).max())
 
 
 def _units(size: Size) -> tuple[Matrix, Matrix]:

@@ -4,9 +4,8 @@ from itertools import pairwise
 
 from PySide6.QtWidgets import QWidget
 
-from clevrin.core.document import Join
-from clevrin.core.document.edits import JoinShots, SetLeaves
-from clevrin.core.join import joined
+from clevrin.core.document.edits import Edit
+from clevrin.core.document.joining import WHIP
 from clevrin.core.join.match import WORTH_MATCHING
 from clevrin.core.join.survey import SurveyedCut, survey_reel
 from clevrin.core.pace import placed_shots
@@ -17,7 +16,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.figure_table import FigureTable, Line
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
-from clevrin.desk.join.page import JoinPage
+from clevrin.desk.join.page import JoinPage, edit_to
 from clevrin.desk.join.proposals import in_short
 
 _COLUMNS = ("agrees", "at", "from", "into", "joined by", "best match", "fits", "why")
@@ -35,6 +34,8 @@ class AllCuts(JoinPage):
         self.table.line_chosen.connect(self._on_table_line_chosen)
         self.column.addWidget(self.note)
         self.column.addWidget(self.table, 1)
+        self.chooser = self.table
+        self.table.line_chosen.connect(lambda _: self.line_chosen.emit())
         self._found: dict[str, SurveyedCut] = {}
         self._found_for: tuple | None = None
         self._looking_for: tuple | None = None
@@ -83,16 +84,8 @@ class AllCuts(JoinPage):
     @property
     def chosen(self) -> SurveyedCut | None:
         """What was found of the cut that is chosen, as it is now."""
-        shot = self._chosen_shot_id()
+        shot = self.chosen_shot_id()
         return None if shot is None or self._found_for != self._what_decides() else self._found.get(shot)
-
-    def _chosen_shot_id(self) -> str | None:
-        session = self.context.session
-        shots = session.project.reel.shots
-        if len(shots) < 2:
-            return None
-        at = session.project.shot_index(session.shot.id) if session.shot is not None else 0
-        return shots[min(at, len(shots) - 2)].id
 
     def _show(self) -> None:
         project = self.context.session.project
@@ -109,7 +102,7 @@ class AllCuts(JoinPage):
                 match = f"{found.proposal.score:.0f}  {in_short(found.proposal)}" if found.proposal else "none"
                 words = (f"{rank:.0f}", *words[1:5], match, best.kind.id, best.fit.why)
             lines.append(Line(words=words, rank=rank))
-            if before.shot.id == self._chosen_shot_id():
+            if before.shot.id == self.chosen_shot_id():
                 chosen = number
         self.table.show_lines(lines, chosen)
 
@@ -118,20 +111,13 @@ class AllCuts(JoinPage):
 
     # What is taken
 
-    def _fitting(self) -> JoinShots | SetLeaves | None:
+    def _fitting(self) -> Edit | None:
         """The edit that joins the chosen cut as it fits: by its match where that is good, else by the kind."""
         found = self.chosen
         if found is None:
             return None
-        project = self.context.session.project
-        at = project.shot_index(found.shot_id)
-        pair = project.reel.shots[at], project.reel.shots[at + 1]
-        if found.proposal is not None and found.proposal.score >= WORTH_MATCHING:
-            frames = tuple(project.take(shot.take_id).facts.frames for shot in pair)
-            outgoing, incoming = joined(*pair, found.proposal, (frames[0], frames[1]))
-            return JoinShots(outgoing=outgoing, incoming=incoming)
-        leave: Join = found.fits[0].join
-        return SetLeaves(leaves=((found.shot_id, leave),), label=f"Make {leave.kind}")
+        matched = found.proposal is not None and found.proposal.score >= WORTH_MATCHING
+        return edit_to(self.context.session.project, found, WHIP if matched else found.fits[0].kind.id)
 
     @property
     def take_words(self) -> str:

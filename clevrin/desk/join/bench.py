@@ -10,7 +10,7 @@ from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined
 from clevrin.core.join.balancing import Balance, balance, is_balanced, unbalanced
-from clevrin.core.join.between import made_join, what_is_short
+from clevrin.core.join.between import CourseOf, OnScreen, made_join, on_screen, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.join.meeting import Meeting as RampMeeting
@@ -255,7 +255,7 @@ class JoinBench(Bench):
         self.context.preparing.stop()
 
     def take_focus(self) -> None:
-        (self.table if self.ways.page is None else self.ways.page.table).setFocus()
+        (self.table if self.ways.page is None else self.ways.page.chooser).setFocus()
 
     def take_what_is_proposed(self) -> None:
         self.take_proposal()
@@ -347,6 +347,7 @@ class JoinBench(Bench):
                 incoming=incoming,
                 incoming_take=project.take(incoming.take_id),
                 reel_size=(project.reel.width, project.reel.height),
+                made=self._made_speeds(project, outgoing),
             )
         )
         self._agreement.setText(self._agreement_words(project, outgoing))
@@ -355,10 +356,8 @@ class JoinBench(Bench):
     def _show_kind(self, outgoing: Shot) -> None:
         """The settings of the join as it is, and what of them is dragged in the picture."""
         project, leave = self.context.session.project, outgoing.leave
-        row = placed_shots(project)
-        number = project.shot_index(outgoing.id)
-        traces = {placed.shot.id: self.context.measurements.trace(placed.take) for placed in row[number : number + 2]}
-        made = made_join(row, number, project.reel.height / project.reel.width, lambda shot: traces[shot.id])
+        row, number = placed_shots(project), project.shot_index(outgoing.id)
+        made = made_join(row, number, project.reel.height / project.reel.width, self._course_of(project))
         self.settings.show_join(leave)
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))
@@ -367,6 +366,15 @@ class JoinBench(Bench):
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)
         self.viewer.update()
         self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
+
+    def _course_of(self, project: Project) -> CourseOf:
+        return lambda shot: self.context.measurements.trace(project.take(shot.take_id))
+
+    def _made_speeds(self, project: Project, outgoing: Shot) -> OnScreen | None:
+        """How fast the picture moves with what a join makes of it; None where it makes nothing."""
+        row, number, course_of = placed_shots(project), project.shot_index(outgoing.id), self._course_of(project)
+        made = made_join(row, number, project.reel.height / project.reel.width, course_of)
+        return None if made is None else on_screen(row, number, made, course_of)
 
     def _show_large(self, kind: Kind | None) -> None:
         """A made move is looked at large, in the place of the pairs that it does not need; so is what a page tries."""
@@ -506,7 +514,7 @@ class JoinBench(Bench):
 
     def choose_neighbour_kind(self, way: int) -> None:
         """The next kind of join, or the one before."""
-        pair = self.pair
+        pair = self.pair if self.ways.about_the_cut else None
         if pair is not None:
             names = list(KINDS)
             at = names.index(pair[0].leave.kind) if pair[0].leave.kind in names else 0

@@ -27,6 +27,8 @@ class Followers(JoinPage):
         self.controls = (self.add_takes_choice(),)
         self.column.addWidget(self.note)
         self.column.addWidget(self.table, 1)
+        self.chooser = self.table
+        self.table.line_chosen.connect(lambda _: self.line_chosen.emit())
         self._found: tuple[Follower, ...] = ()
         self._found_for: tuple | None = None
 

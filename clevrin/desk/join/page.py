@@ -5,9 +5,12 @@ from dataclasses import dataclass
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document import Join, Project, Shot, Take
+from clevrin.core.document.edits import Edit, JoinShots, SetLeaves
+from clevrin.core.document.joining import WHIP
+from clevrin.core.join import joined
+from clevrin.core.join.survey import SurveyedCut
 from clevrin.desk.context import Context
-from clevrin.desk.join.figure_table import FigureTable
 from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.sheet import ChoiceSetting, quiet_label
 
@@ -24,8 +27,11 @@ class Tried:
 class JoinPage(QWidget):
     """One way of looking. While it is shown, `refresh` is called after every change."""
 
-    table: FigureTable
+    chooser: QWidget
+    """Where something is chosen: it has the keys."""
     tried_changed = Signal()
+    line_chosen = Signal()
+    """The user chose something, to be tried."""
     about_cuts_of_the_reel = False
     """Whether the settings of the cut that is chosen on the reel belong beside it."""
     controls: tuple[QWidget, ...] = ()
@@ -88,7 +94,33 @@ class JoinPage(QWidget):
         """Takes what is proposed, as one edit."""
         raise NotImplementedError
 
+    def chosen_shot_id(self) -> str | None:
+        """The shot whose cut into the next one is chosen on the reel."""
+        session = self.context.session
+        shots = session.project.reel.shots
+        if len(shots) < 2:
+            return None
+        at = session.project.shot_index(session.shot.id) if session.shot is not None else 0
+        return shots[min(at, len(shots) - 2)].id
+
     def say(self, words: str) -> None:
         """Words where the list would be."""
         self.note.setText(words)
         self.note.setVisible(bool(words))
+
+
+def edit_to(project: Project, found: SurveyedCut, kind: str) -> Edit | None:
+    """The edit that joins a cut by a kind, set so that it fits; a whip cut as its pair was found, None without one."""
+    at = project.shot_index(found.shot_id)
+    outgoing, incoming = project.reel.shots[at], project.reel.shots[at + 1]
+    if kind == WHIP:
+        if found.proposal is None:
+            return None
+        frames = project.take(outgoing.take_id).facts.frames, project.take(incoming.take_id).facts.frames
+        outgoing, incoming = joined(outgoing, incoming, found.proposal, frames)
+        return JoinShots(outgoing=outgoing, incoming=incoming)
+    if kind == outgoing.leave.kind:
+        leave = outgoing.leave
+    else:
+        leave = next((each.join for each in found.fits if each.kind.id == kind), Join(kind=kind))
+    return SetLeaves(leaves=((found.shot_id, leave),), label=f"Make {kind}")

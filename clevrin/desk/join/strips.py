@@ -2,16 +2,18 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.join.between import OnScreen
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.desk import theme
 from clevrin.desk.context import Context
 from clevrin.desk.reel.painting import shot_view
-from clevrin.desk.ridge import RidgeView, paint_ridge, paint_waiting
+from clevrin.desk.ridge import RidgeView, height_share, paint_ridge, paint_waiting
 from clevrin.desk.ridge_store import RidgeStore
 
 _EACH_SIDE = 3
@@ -28,6 +30,8 @@ class Meeting:
     incoming: Shot
     incoming_take: Take
     reel_size: tuple[int, int]
+    made: OnScreen | None = None
+    """How fast the picture moves with what the join makes of it."""
 
     @property
     def out_frame(self) -> int:
@@ -166,13 +170,44 @@ class Strips(QWidget):
                 paint_waiting(painter, rect, "motion is being measured")
             else:
                 paint_ridge(painter, rect, data, meeting_view(meeting, outgoing=outgoing))
+        if meeting.made is not None:
+            _paint_made(painter, meeting.made, box)
         painter.setPen(theme.colour("line"))
         painter.drawLine(QPointF(box.left(), box.top() + half), QPointF(box.right(), box.top() + half))
         painter.setPen(theme.colour("quiet"))
         painter.setFont(theme.font(theme.SMALL_PX))
-        painter.drawText(QPointF(box.left() + 8, box.top() + 16), "speed · dark line: blur")
+        words = "speed · dark line: blur"
+        if meeting.made is not None:
+            words += " · light line: with what the join makes"
+        painter.drawText(QPointF(box.left() + 8, box.top() + 16), words)
         seconds = f"{2 * _RIDGE_S:.1f} s"
         painter.drawText(box.adjusted(0, 4, -8, 0), Qt.AlignmentFlag.AlignRight, seconds)
+
+
+def _paint_made(painter: QPainter, made: OnScreen, box: QRectF) -> None:
+    """The speed on the screen as one curve: standing on the middle before the cut, hanging from it after."""
+    middle, half = box.center().y(), box.height() / 2
+    for leaving in (True, False):
+        # At the cut there are two values, the last of one side and the first of the other.
+        cut = int(np.searchsorted(made.times_s, 0.0, side="left")) + 1
+        part = slice(None, cut) if leaving else slice(cut, None)
+        x = box.center().x() + made.times_s[part] / (2 * _RIDGE_S) * box.width()
+        high = height_share(made.widths_per_s[part]) * half
+        y = middle - high if leaving else middle + high
+        points = [QPointF(*each) for each in zip(x.tolist(), y.tolist(), strict=True)]
+        filled = QPolygonF([QPointF(points[0].x(), middle), *points, QPointF(points[-1].x(), middle)])
+        shade = theme.colour("ember" if leaving else "kelp")
+        shade.setAlpha(70)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setClipRect(box)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(shade)
+        painter.drawPolygon(filled)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("text"), 1.6))
+        painter.drawPolyline(QPolygonF(points))
+    painter.setClipping(False)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
 def meeting_view(meeting: Meeting, *, outgoing: bool) -> RidgeView:

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QVBoxLayout
 from clevrin.desk.context import Context
 from clevrin.desk.join.all_cuts import AllCuts
 from clevrin.desk.join.followers import Followers
+from clevrin.desk.join.kinds_page import KindsPage
 from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.one_move_page import OneMovePage
 from clevrin.desk.join.page import JoinPage
@@ -24,6 +25,7 @@ class Ways(QObject):
     def __init__(self, context: Context, known: KnownMoves, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.pages: dict[str, JoinPage] = {
+            "kinds": KindsPage(context, known),
             "all": AllCuts(context, known),
             "next": Followers(context, known),
             "move": OneMovePage(context, known),
@@ -35,11 +37,12 @@ class Ways(QObject):
             "What the bench is about",
             [
                 (CUT, "this cut", "How the chosen shot meets the next one"),
+                ("kinds", "kinds", "Each kind of join as a small moving picture of these two shots, best fit first"),
                 ("all", "all cuts", "Every cut of the reel, how it is joined, and what fits better"),
                 ("next", "what could follow", "Every take of the log behind the chosen shot, best first"),
                 ("move", "one move", "A reel of all takes, cut and joined by what fits, as a proposal"),
             ],
-            columns=4,
+            columns=5,
             default=CUT,
         )
         self.buttons.set_chosen(CUT)
@@ -48,7 +51,7 @@ class Ways(QObject):
         for page in self.pages.values():
             page.hide()
             page.tried_changed.connect(self._on_page_tried_changed)
-            page.table.line_chosen.connect(lambda _: self.line_chosen.emit())
+            page.line_chosen.connect(self.line_chosen)
 
     def add_to(self, column: QVBoxLayout) -> None:
         """Puts the pages into the middle of the bench."""
@@ -79,6 +82,12 @@ class Ways(QObject):
             each.setVisible(each is self.page)
         self.show_controls()
         self.changed.emit()
+
+    def look_on(self) -> None:
+        """Goes to the next way of looking."""
+        names = list(self.buttons.buttons)
+        now = next((name for name, page in self.pages.items() if page is self.page), CUT)
+        self.look_at(names[(names.index(now) + 1) % len(names)])
 
     def _on_page_tried_changed(self) -> None:
         if self.sender() is self.page:

@@ -1,0 +1,190 @@
+"""All kinds for the chosen cut, each as a small moving picture of the very two shots, the one that fits best first."""
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QWidget
+
+from clevrin.core.document import Join, Project
+from clevrin.core.document.joining import WHIP
+from clevrin.core.document.pacing import Shutter
+from clevrin.core.join.between import made_join
+from clevrin.core.join.match import WORTH_MATCHING
+from clevrin.core.join.survey import SurveyedCut, survey_cut
+from clevrin.core.media.frame_memory import FrameMemory
+from clevrin.core.media.picture import bgra_from_picture
+from clevrin.core.pace import placed_shots
+from clevrin.core.progress import Progress, step
+from clevrin.core.render.picture import carried_out, plan_at
+from clevrin.core.render.planner import fitted_size
+from clevrin.core.render.sources import Sources
+from clevrin.desk.context import Context
+from clevrin.desk.jobs import Job
+from clevrin.desk.join.kind_tiles import PICTURE, KindTiles, Tile
+from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
+from clevrin.desk.join.page import JoinPage, edit_to
+from clevrin.desk.sheet import rolled
+
+_PLAIN_JOIN = Join()
+_KEPT_BYTES = 64 * 1024 * 1024
+_FRAMES, _AROUND = 12, 6
+"""Pictures of a tile, and how many frames of the reel a cut without a length is shown with on either side."""
+
+
+class KindsPage(JoinPage):
+    """A tile for each kind; a click takes it, Enter takes the one that is pointed at, else the one that fits best."""
+
+    about_cuts_of_the_reel = True
+    _found_one = Signal(object, object)
+    _drawn = Signal(object, str, object)
+
+    def __init__(self, context: Context, known: KnownMoves, parent: QWidget | None = None) -> None:
+        super().__init__(context, known, parent)
+        self.tiles = self.chooser = KindTiles()
+        self.tiles.kind_chosen.connect(self._take)
+        self.tiles.pointed_at.connect(self._on_tiles_pointed_at)
+        self.column.addWidget(rolled(self.tiles), 1)
+        self.column.addWidget(self.note)
+        self._found: SurveyedCut | None = None
+        self._for: tuple | None = None
+        self._leave = _PLAIN_JOIN
+        queued = Qt.ConnectionType.QueuedConnection
+        self._found_one.connect(self._on_found_one, queued)
+        self._drawn.connect(self._on_drawn, queued)
+
+    def refresh(self) -> None:
+        project, shot_id = self.context.session.project, self.chosen_shot_id()
+        if shot_id is None:
+            self._for, self._found = None, None
+            self.tiles.show_tiles((), "")
+            self.say("A cut needs two shots on the reel.")
+            return
+        at = project.shot_index(shot_id)
+        pair = project.reel.shots[at : at + 2]
+        missing = why_not_yet(self.context.measurements, (project.take(shot.take_id) for shot in pair))
+        if missing:
+            self.say(missing)
+            return
+        # What a kind looks like does not depend on which one is chosen, but for the settings of that one.
+        leave = pair[0].leave
+        key = shot_id, pair[0].changed(leave=_PLAIN_JOIN), pair[1].changed(leave=_PLAIN_JOIN), project.takes
+        if key == self._for:
+            self.tiles.show_tiles(self.tiles.tiles, leave.kind)
+            if leave != self._leave and self._found is not None:
+                self._draw(key, project, at, (leave.kind,))
+            self._leave = leave
+            return
+        if self._for is None or self._for[0] != shot_id:
+            self.tiles.drop_pictures()
+        self._for, self._leave, self._found = key, leave, None
+        self._draw(key, project, at, ())
+
+    def _draw(self, key: tuple, project: Project, at: int, kinds: tuple[str, ...]) -> None:
+        """Draws kinds in the background; none named: all of them, the one that fits best first."""
+        known, store, found = self.known, self.context.measurements.store, self._found
+        size = fitted_size((project.reel.width, project.reel.height), PICTURE)
+        # Several kinds show the same frames of both takes.
+        memory = FrameMemory(_KEPT_BYTES, _KEPT_BYTES // 2)
+
+        def work(progress: Progress) -> None:
+            with Sources.of(store, memory=memory, light=True) as sources:
+                cut = found or survey_cut(project, at, known.library(sources, progress))
+                self._found_one.emit(key, cut)
+                simple = _simply_paced(project, at)
+                drawn = [each.kind.id for each in cut.fits if not kinds or each.kind.id in kinds]
+                for number, kind in enumerate(drawn):
+                    edit = edit_to(simple, cut, kind)
+                    if edit is not None:
+                        pictures = _drawn(edit.apply(simple), cut.shot_id, size, sources, progress)
+                        self._drawn.emit(key, kind, pictures)
+                    step(progress, number + 1, len(drawn))
+
+        name = ("kinds", *kinds)
+        self.context.jobs.restart(
+            Job(key=name, what="Drawing kinds", work=work, done=lambda _: None, failed=self.say, quiet=True)
+        )
+
+    def _on_found_one(self, key: tuple, found: SurveyedCut) -> None:
+        if key != self._for:
+            return
+        self._found = found
+        matched = found.proposal.score if found.proposal is not None else 0.0
+        tiles = [
+            Tile(id=each.kind.id, score=matched if each.kind.id == WHIP else each.fit.score, why=each.fit.why)
+            for each in found.fits
+            if each.kind.id != WHIP or found.proposal is not None
+        ]
+        if matched >= WORTH_MATCHING:  # what was shot is better than what is made
+            tiles.sort(key=lambda tile: tile.id != WHIP)
+        self.tiles.show_tiles(tuple(tiles), self._now())
+        self._on_tiles_pointed_at(self.tiles.pointed)
+        self.tried_changed.emit()
+
+    def _on_drawn(self, key: tuple, kind: str, pictures: list[QImage]) -> None:
+        if key == self._for:
+            self.tiles.show_pictures(kind, pictures)
+
+    def _now(self) -> str:
+        """The kind by which the cut is joined."""
+        shot = self.chosen_shot_id()
+        return "" if shot is None else self.context.session.project.shot(shot).leave.kind
+
+    def _on_tiles_pointed_at(self, kind: str) -> None:
+        tiles = {tile.id: tile for tile in self.tiles.tiles}
+        about = tiles.get(kind or self._best())
+        self.say("" if about is None else f"{about.id}: {about.why}")
+        if self._found is not None:
+            self.tried_changed.emit()
+
+    def _best(self) -> str:
+        return self.tiles.tiles[0].id if self.tiles.tiles else ""
+
+    # What is taken
+
+    @property
+    def take_words(self) -> str:
+        return f"Make it a {self.tiles.pointed or self._best()}   Enter" if self.tiles.tiles else "No kinds yet"
+
+    @property
+    def can_take(self) -> bool:
+        return self._found is not None and (self.tiles.pointed or self._best()) not in ("", self._now())
+
+    def take(self) -> None:
+        self._take(self.tiles.pointed or self._best())
+
+    def _take(self, kind: str) -> None:
+        if self._found is None or self._found.shot_id != self.chosen_shot_id():
+            return
+        edit = edit_to(self.context.session.project, self._found, kind)
+        if edit is not None and kind != self._now() and self.context.session.do(edit):
+            self.line_chosen.emit()
+
+
+def _simply_paced(project: Project, at: int) -> Project:
+    """The two shots at a cut shown by their nearest frames, without an open shutter: so small, that is enough."""
+    shots = list(project.reel.shots)
+    for number in (at, at + 1):
+        pace = shots[number].pace.changed(in_between="nearest", shutter=Shutter())
+        shots[number] = shots[number].changed(pace=pace)
+    return project.changed(reel=project.reel.changed(shots=tuple(shots)))
+
+
+def _drawn(project: Project, shot_id: str, size: tuple[int, int], sources: Sources, progress: Progress) -> list[QImage]:
+    """Some frames round the cut behind a shot, evenly over the join; made on a worker thread."""
+    row = placed_shots(project)
+    number = project.shot_index(shot_id)
+    cut = row[number].end
+    made = made_join(row, number, project.reel.height / project.reel.width, lambda _: None)
+    before, after = (made.before + 1, made.after + 1) if made is not None else (_AROUND, _AROUND)
+    first, last = max(0, cut - before), min(row[-1].end - 1, cut + after)
+    frames = sorted({round(float(frame)) for frame in np.linspace(first, last, _FRAMES)})
+    pictures = []
+    for frame in frames:
+        plan = plan_at(project, frame, size, sources.measured)
+        pixels = bgra_from_picture(carried_out(plan, project.take, sources.films, "draft"))
+        height, width = pixels.shape[:2]
+        image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
+        pictures.append(image.copy())
+        if progress.cancelled():
+            break
+    return pictures
