@@ -24,6 +24,7 @@ PARTS = [
     "pacing",
     "sounding",
     "joining",
+    "matching",
 ]
 
 
@@ -40,6 +41,7 @@ def main() -> None:
         from bench.hands import hands_rows
         from bench.joining import joining_rows
         from bench.kinds import kinds_rows
+        from bench.matching import matching_rows
         from bench.pacing import pacing_rows
         from bench.reframing import reframing_rows
         from bench.seeking import seeking_rows
@@ -82,6 +84,8 @@ def main() -> None:
             print_rows("Pace: moments between frames, shutters, ramps", pacing_rows(films))
         if "joining" in chosen:
             print_rows("Join: moves that were not shot", joining_rows(films))
+        if "matching" in chosen:
+            print_rows("Join: which take goes with which", matching_rows())
         if "sounding" in chosen:
             print_rows("Sound along the map of time", sounding_rows())
         if "depth" in chosen:

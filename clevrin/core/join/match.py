@@ -1,11 +1,11 @@
 """Which frames of two takes agree so well in motion, blur and colour that a cut between them is not seen.
 
-The score of a pair is 100 times the product of bell curves over the disagreement in direction (25° is one
-deviation), log speed (0.35), log blur (0.5) and colour (CIE76 ΔE 40, mean of nine fields), of how fast either
-side is against its own peak (a cut hides where the motion is greatest), of a share for acceleration that
-goes the wrong way (leaving should rise, arriving fall), of what is left of either shot (under half a second as the
-square of its share of that; and what of it lies beside the whip in full only as a last resort), and of a small price
-for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
+The score of a pair is 100 times the product of bell curves over the disagreement in direction (25° is one deviation),
+log speed (0.35), log blur (0.5) and colour (CIE76 ΔE 60, mean of nine fields: blur hides it, and it can be balanced),
+of how fast either side is against its own peak (a cut hides where the motion is greatest), of a share for
+acceleration that goes the wrong way (leaving should rise, arriving fall), of what is left of either shot (under half
+a second as the square of its share of that; and what of it lies beside the whip in full only as a last resort), and
+of a small price for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
 
 Where both pictures are even (sky, wall, darkness) a cut is not seen whatever the cameras do, if they are of one colour:
 there the score is of how even they are (geometric mean of both), of colour (ΔE 8), of a share where they move against
@@ -33,7 +33,7 @@ Numbers = NDArray[np.float64]
 MIRRORINGS: tuple[Mirror, ...] = (None, "horizontal", "vertical", "both")
 _MIRROR_SHARE = {None: 1.0, "horizontal": 0.95, "vertical": 0.85, "both": 0.82}
 _BACKWARDS_SHARE = 0.85
-_DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 40.0
+_DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 60.0
 _WRONG_WAY_SHARE = 0.9
 _EVEN_COLOUR_DE, _EVEN_SEEN_S = 8.0, 1.5
 _MOVES_WIDTHS_PER_S, _OTHER_WAY_DEG, _OTHER_WAY_SHARE = 0.1, 90.0, 0.8
