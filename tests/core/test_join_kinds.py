@@ -391,3 +391,27 @@ def test_sides_that_agree_are_left_alone(tmp_path, sources):
 def _lab(rgb: np.ndarray) -> np.ndarray:
     mean = rgb.reshape(-1, 3).mean(axis=0).astype(np.float32)[None, None] / 255
     return cv2.cvtColor(mean, cv2.COLOR_RGB2LAB)[0, 0]
+
+
+@pytest.mark.parametrize("kind", LONG)
+def test_every_kind_can_be_shaken_by_a_rig_while_it_lasts(kind):
+    plain, hand = (
+        KINDS[kind].made(Join(kind=kind, settings={"length": 20.0, "shaken_by": rig, "shaken": 3.0}), sides())
+        for rig in ("nothing", "running")
+    )
+    middle = np.array([[0.0, 0.0]])
+
+    def off(made, at: float, *, leaving: bool) -> np.ndarray:
+        """By how much the middle of the screen is shaken."""
+        still, moved = (each.part(at, leaving=leaving).move for each in (plain, made))
+        lies = np.eye(3) if still is None else still(at)
+        return middle[0] if moved is None else apply(np.linalg.inv(lies) @ moved(at), middle)[0]
+
+    for leaving, first, last in ((True, -plain.before, -0.01), (False, 0.01, plain.after)):
+        far = [np.hypot(*off(hand, at, leaving=leaving)) for at in np.linspace(first, last, 41)]
+        assert max(far) > 0.01 and (far[0] if leaving else far[-1]) < 1e-6
+    assert np.allclose(*(off(hand, at, leaving=at < 0) for at in (-1e-4, 1e-4)), atol=1e-4)  # both sides alike
+    again = KINDS[kind].made(shaken := Join(kind=kind, settings=dict(hand.values)), sides())
+    other = KINDS[kind].made(shaken.having(seed=9.0), sides())
+    here, alike, there = (off(each, 3.3, leaving=False) for each in (hand, again, other))
+    assert np.allclose(here, alike) and not np.allclose(here, there)

@@ -37,6 +37,7 @@ def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made
         before=_room(row, number, leaving=True),
         after=_room(row, number + 1, leaving=False),
         aspect=aspect,
+        rate=float(before.reel_rate),
         going_deg=cache(lambda: _going_deg(before, after, course_of)),
     )
     return kind.made(before.shot.leave, sides)

@@ -5,16 +5,27 @@ from dataclasses import replace
 from clevrin.core.document.joining import Join
 from clevrin.core.join.kinds.cuts import PLAIN_CUT, WHIP_CUT
 from clevrin.core.join.kinds.fracture import FRACTURE
-from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SOUND_OF_IT, Kind
+from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SEED, SOUND_OF_IT, Kind
 from clevrin.core.join.kinds.light import DIP, FLASH
 from clevrin.core.join.kinds.push_through import PUSH_THROUGH
 from clevrin.core.join.kinds.roll_over import ROLL_OVER
+from clevrin.core.join.kinds.shaking import SHAKE_OF_IT, with_shake
 from clevrin.core.join.kinds.slide import SLIDE
 from clevrin.core.join.kinds.soft_dissolve import SOFT_DISSOLVE
 from clevrin.core.join.kinds.thrown_whip import THROWN_WHIP
 
+
+def _lasting(kind: Kind) -> Kind:
+    """A kind with what every kind has that takes time: its shake, and the seed of that if it has none of its own."""
+    if not kind.long:
+        return kind
+    seeded = any(each.id == SEED.id for each in kind.settings)
+    settings = (*kind.settings, *SHAKE_OF_IT, *(() if seeded else (SEED,)))
+    return replace(kind, settings=settings, part=with_shake(kind.part))
+
+
 KINDS: dict[str, Kind] = {
-    kind.id: replace(kind, settings=(*kind.settings, *SOUND_OF_IT, *BALANCE_OF_IT))
+    kind.id: replace(_lasting(kind), settings=(*_lasting(kind).settings, *SOUND_OF_IT, *BALANCE_OF_IT))
     for kind in (
         PLAIN_CUT,
         WHIP_CUT,

@@ -68,7 +68,8 @@ class JoinSetting:
 class Sides:
     """What a kind may know of the two sides of a cut.
 
-    `before`, `after`: how many frames of the reel either shot has for it. `aspect`: the output's height by its width.
+    `before`, `after`: how many frames of the reel either shot has for it. `aspect`: the output's height by its width;
+    `rate`: the reel's.
     `going_deg` finds the direction in which the camera moves at the cut, anticlockwise from the right; None where it
     hardly does. It is asked for by what goes there alone: it may take both shots' measurements to know.
     """
@@ -76,6 +77,7 @@ class Sides:
     before: int
     after: int
     aspect: float
+    rate: float = 30.0
     going_deg: Callable[[], float | None] = lambda: None
 
 

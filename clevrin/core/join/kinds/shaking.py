@@ -1,0 +1,66 @@
+"""The shake that any made join can have: that of a rig preset, strongest at the cut."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import lru_cache
+from math import exp
+
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from clevrin.core.document.loans import RIGS
+from clevrin.core.join.kinds.kind import SEED, JoinSetting, Made, Matrix, Move, Part, shift, turn_and_grow
+from clevrin.core.motion.rig import rig_course
+
+_BY, _LEVEL, _NOTHING = "shaken_by", "shaken", "nothing"
+SHAKE_OF_IT = (
+    JoinSetting(
+        id=_BY,
+        title="Shaken by",
+        default=_NOTHING,
+        options=(_NOTHING, *RIGS),
+        help="The whole picture is shaken as by these hands or wheels while the join lasts",
+    ),
+    JoinSetting(
+        id=_LEVEL,
+        title="Shaken",
+        default=1.0,
+        unit="times",
+        low=0,
+        high=8,
+        step=0.1,
+        help="How many times as strongly as the rig by itself, at the cut",
+    ),
+)
+"""Settings that every kind has that lasts; where a kind has no seed it gets one for this."""
+
+
+def with_shake(part: Callable[[Made, float, bool], Part]) -> Callable[[Made, float, bool], Part]:
+    """What a side shows, with the shake of its join: the same on both sides, so that nothing jumps at the cut."""
+
+    def shaken(made: Made, at: float, leaving: bool) -> Part:
+        shown = part(made, at, leaving)
+        if made.values.get(_BY, _NOTHING) == _NOTHING or made.number(_LEVEL) <= 0:
+            return shown
+        return replace(shown, move=_shaken(made, shown.move))
+
+    return shaken
+
+
+def _shaken(made: Made, move: Move | None) -> Move:
+    level, course = made.number(_LEVEL), made.course
+    hand = _hand(made.word(_BY), round(made.number(SEED.id)), made.before + made.after, made.sides.rate)
+
+    def both(time: float) -> Matrix:
+        x, y, roll, zoom = hand(time + made.before) * (level * course.strength(time))
+        shake = shift(x, -y) @ turn_and_grow(roll, exp(zoom))
+        return np.asarray(shake if move is None else move(time) @ shake)
+
+    return both
+
+
+@lru_cache(maxsize=32)
+def _hand(rig: str, seed: int, frames: int, rate: float) -> CubicSpline:
+    """Where a rig has the camera, by the frames of the reel since the join began."""
+    known = next(each for each in RIGS if each == rig)
+    return CubicSpline(np.arange(-2, frames + 3), rig_course(known, seed, frames + 5, rate))
