@@ -222,6 +222,15 @@ ACTIONS: tuple[Action, ...] = (
         "Ctrl+V",
         when=lambda desk: desk.session.shot is not None and desk.reel_edits.has_copied,
     ),
+    _action("edit", "copy-join", "Copy join", lambda desk: desk.reel_edits.copy_join(), "Ctrl+Shift+C", when=_has_shot),
+    _action(
+        "edit",
+        "paste-join",
+        "Paste join",
+        lambda desk: desk.reel_edits.paste_join(),
+        "Ctrl+Shift+V",
+        when=lambda desk: desk.session.shot is not None and desk.reel_edits.has_copied_join,
+    ),
     _action(
         "edit", "choose-all", "Choose all shots", lambda desk: desk.reel_edits.choose_all(), "Ctrl+A", when=_has_reel
     ),

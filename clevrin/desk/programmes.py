@@ -12,7 +12,7 @@ from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.models import apply
-from clevrin.core.pace import Placed, placed_shot, reel_frames
+from clevrin.core.pace import Placed, nominal_frame, placed_shot, placed_shots, reel_frames
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.picture import carried_out, plan_at
@@ -250,6 +250,39 @@ def join_programme(
     cut = placed.end
     first, end = max(0, cut - around), min(reel.end, cut + around)
     return replace(reel, first=first, end=end, loop=(first, end))
+
+
+def overlaid_programme(project: Project, shot_id: str, within: Size, around: int, *, difference: bool) -> Programme:
+    """Both sides of the cut behind a shot over each other, or what differs, round the cut: each goes on beyond it.
+
+    Where a take has nothing more, its last frame there stands still.
+    """
+    row, at = placed_shots(project), project.shot_index(shot_id)
+    reel_size = project.reel.width, project.reel.height
+    size = fitted_size(reel_size, within)
+    before, after = row[at], row[at + 1]
+    requests = [
+        HoldRequest.of(project, placed.shot.changed(span=placed.take.whole), placed.take) for placed in (before, after)
+    ]
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        frames = _beyond(before, frame), _beyond(after, frame)
+        sides = (
+            shot_pixels(sources, resolve(request, sources.measured), number, reel_size, size)
+            for request, number in zip(requests, frames, strict=True)
+        )
+        return (_laid_over(*sides, difference=difference),)
+
+    first, end = max(0, before.end - around), min(row[-1].end, before.end + around)
+    return Programme(first=first, end=end, rate=project.reel.rate, make=make, loop=(first, end))
+
+
+def _beyond(placed: Placed, frame: int) -> int:
+    """The frame of its take that a shot shows at a frame of the reel, as if it went on beyond its ends."""
+    inside = min(max(frame, placed.start), placed.end - 1)
+    way = -1 if placed.shot.reverse else 1
+    more = round((frame - inside) * float(abs(placed.rate_at(inside)) / placed.reel_rate))
+    return min(max(nominal_frame(placed, inside) + way * more, 0), placed.take.facts.frames - 1)
 
 
 def _all_of(shot: Shot) -> tuple[int, int]:

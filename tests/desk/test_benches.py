@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Join, Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeaves, TrimShot
+from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeaves, SplitShot, TrimShot
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.render import Sources, picture
 from clevrin.demo.footage_maker import FOOTAGE
@@ -367,6 +367,53 @@ def test_what_a_join_makes_is_drawn_into_the_hump(second_join):
     second_join.until(lambda: light() > plain + 100)
     second_join.click(bench.kind.buttons["flash"])
     assert bench.strips.meeting.made.widths_per_s.max() < 1  # light moves nothing
+
+
+def test_both_sides_are_seen_over_each_other_or_what_differs(second_join):
+    """A shot that is split goes on as it was: nothing differs at such a cut."""
+    bench, session = second_join.window.join, second_join.window.session
+
+    def shown(what: str) -> float:
+        second_join.click(bench.over.buttons[what])
+        second_join.until(lambda: not bench._reload.isActive() and bench.viewer.pixels)
+        player = second_join.window.player
+        before = bench.viewer.pixels[0] if bench.viewer.pixels else None
+        player.seek(player.programme.first + 20)
+        second_join.until(lambda: bench.viewer.pixels and bench.viewer.pixels[0] is not before)
+        return float(bench.viewer.pixels[0][..., :3].mean())
+
+    assert shown("difference") > 8 and shown("both") > 60
+    first = session.project.reel.shots[0]
+    session.do(SplitShot(shot_id=first.id, at=first.span.first + 60, new_id="behind"))
+    session.choose_shot(first.id)
+    second_join.until(lambda: bench.pair is not None and bench.pair[1].id == "behind")
+    assert shown("difference") < 0.5
+    second_join.click(bench.over.buttons["no"])
+
+
+def test_a_loop_goes_slowly_without_its_sound(second_join):
+    bench, player = second_join.window.join, second_join.window.player
+    usual = player.programme.rate
+    second_join.click(bench.loop.buttons["4"])
+    second_join.until(lambda: player.programme.rate == usual / 4)
+    assert player.programme.sound is None and player.playing and bench.loop.buttons["4"].isChecked()
+    second_join.click(bench.loop.buttons["1"])
+    second_join.until(lambda: player.programme.rate == usual)
+
+
+def test_a_join_is_copied_with_its_settings_and_pasted_to_all_that_are_chosen(second_join):
+    bench, session = second_join.window.join, second_join.window.session
+    second_join.click(bench.kind.buttons["flash"])
+    bench.settings.controls["length"].slider.setValue(9)
+    flash = leave(second_join)
+    second_join.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | SHIFT)
+    session.choose_shots(shot.id for shot in session.project.reel.shots)
+    before = session.project
+    second_join.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier | SHIFT)
+    leaves = [shot.leave for shot in session.project.reel.shots]
+    assert leaves[:-1] == [flash] * (len(leaves) - 1) and leaves[-1].kind == "plain cut"
+    session.undo()
+    assert session.project == before
 
 
 def test_a_kind_is_given_to_all_joins_of_the_chosen_shots_at_once(second_join):

@@ -1,5 +1,7 @@
 """The Join bench: how two shots meet, what is proposed, and a loop around the cut."""
 
+from dataclasses import replace
+
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -30,7 +32,7 @@ from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.join.ways import Ways
-from clevrin.desk.programmes import join_programme, reel_plans
+from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
 from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
@@ -97,6 +99,25 @@ class JoinBench(Bench):
         self.viewer = Viewer()
         self.transport = Transport(self.context, narrow=True)
         self._loop_note = quiet_label("")
+        self.loop = ChoiceSetting(
+            "Loop",
+            "How fast the loop goes",
+            [("1", "full", "As the reel plays"), ("2", "half", "Half as fast"), ("4", "quarter", "A quarter as fast")],
+        )
+        self.over = ChoiceSetting(
+            "Over each other",
+            "Both sides at once, each going on beyond the cut",
+            [
+                ("no", "no", "The reel as it is"),
+                ("both", "both", "Half of either side"),
+                ("difference", "difference", "Only what differs: black where both agree"),
+            ],
+        )
+        self._slower, self._over = 1, "no"
+        self.loop.set_chosen("1")
+        self.over.set_chosen("no")
+        self.loop.chosen.connect(self._on_loop_chosen)
+        self.over.chosen.connect(self._on_over_chosen)
         self.kind = ChoiceSetting(
             "Kind",
             "How one shot passes into the next",
@@ -153,6 +174,8 @@ class JoinBench(Bench):
             holder,
             self.transport,
             self._loop_note,
+            self.loop,
+            self.over,
             self.kind,
             self.settings,
             self.dissolve,
@@ -227,7 +250,14 @@ class JoinBench(Bench):
         project, outgoing, incoming = tried
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         preparing = self.context.preparing
-        programme = join_programme(project, outgoing.id, self.viewer.wanted_size, around, preparing.prepared)
+        room = self.viewer.wanted_size
+        if self._over == "no":
+            programme = join_programme(project, outgoing.id, room, around, preparing.prepared)
+        else:
+            difference = self._over == "difference"
+            programme = overlaid_programme(project, outgoing.id, room, around, difference=difference)
+        if self._slower > 1:  # what is looked at slowly is not listened to
+            programme = replace(programme, rate=programme.rate / self._slower, sound=None)
         reel, at = project.reel, project.shot_index(outgoing.id)
         size = fitted_size((reel.width, reel.height), self.viewer.wanted_size)
         plans = reel_plans(project, size, programme.first, programme.end)
@@ -482,6 +512,17 @@ class JoinBench(Bench):
         self._show_tried()
         self.reload()
         self._play()
+
+    def _on_loop_chosen(self, slower: str) -> None:
+        self.loop.set_chosen(slower)
+        self._slower = int(slower)
+        self.reload()
+        self._play()
+
+    def _on_over_chosen(self, over: str) -> None:
+        self.over.set_chosen(over)
+        self._over = over
+        self.reload()
 
     def _on_kind_chosen(self, kind: str) -> None:
         pair = self.pair

@@ -1,6 +1,6 @@
 """What keys and menu entries do to the reel: split, duplicate, trim at the playhead, settings, markers."""
 
-from clevrin.core.document import Marker, Shot, Span
+from clevrin.core.document import Join, Marker, Shot, Span
 from clevrin.core.document.edits import (
     AddMarker,
     Edit,
@@ -9,6 +9,7 @@ from clevrin.core.document.edits import (
     RemoveMarker,
     RemoveShots,
     ReverseShots,
+    SetLeaves,
     SplitShot,
     TrimShot,
     duplicate,
@@ -26,6 +27,7 @@ class ReelEdits:
     def __init__(self, session: Session) -> None:
         self._session = session
         self._copied: Shot | None = None
+        self._copied_join: Join | None = None
 
     @property
     def has_copied(self) -> bool:
@@ -95,6 +97,23 @@ class ReelEdits:
             given, chosen = self._copied, self._session.shot_ids
             edit = PasteSettings(shot_ids=chosen, take_id=given.take_id, hold=given.hold, mirror=given.mirror)
             self._session.do(edit)
+
+    def copy_join(self) -> None:
+        """The join by which the chosen shot leaves."""
+        shot = self._session.shot
+        if shot is not None:
+            self._copied_join = shot.leave
+
+    def paste_join(self) -> None:
+        """Gives it to all chosen shots that another one follows; a whip cut stays one only where it lies."""
+        join, shots = self._copied_join, self._session.project.reel.shots[:-1]
+        chosen = [shot.id for shot in shots if shot.id in self._session.shot_ids]
+        if join is not None and chosen:
+            self._session.do(SetLeaves(leaves=tuple((id, join) for id in chosen), label="Paste join"))
+
+    @property
+    def has_copied_join(self) -> bool:
+        return self._copied_join is not None
 
     def choose_all(self) -> None:
         self._session.choose_shots(shot.id for shot in self._session.project.reel.shots)
