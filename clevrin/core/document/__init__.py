@@ -3,7 +3,7 @@
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
 from clevrin.core.document.joining import Join
-from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.loans import Loan, Motion, Over
 from clevrin.core.document.model import (
     Marker,
     MediaFacts,
@@ -35,6 +35,7 @@ __all__ = [
     "Music",
     "NamedSpan",
     "Output",
+    "Over",
     "Pace",
     "PacePoint",
     "Placement",

@@ -50,3 +50,27 @@ class Loan(Value):
         if self.lender != "rig" and self.lender_id is None:
             raise ValueError("a loan of a take or a motion names it")
         return self
+
+
+class Over(Value):
+    """Motion over a stretch of the reel, across its joins: `frames` of it from `first` on.
+
+    It begins and ends at rest, over `ease` frames each. It is a rig's or a kept motion's: what a take did is kept as
+    a motion for it.
+    """
+
+    id: Id = Field(default_factory=new_id)
+    first: int = Field(ge=0, le=MOST_FRAMES)
+    frames: int = Field(gt=0, le=MOST_FRAMES)
+    ease: int = Field(default=12, ge=0, le=1000)
+    loan: Loan
+
+    @property
+    def end(self) -> int:
+        """The frame of the reel behind its last one."""
+        return self.first + self.frames
+
+    def checked_together(self) -> Self:
+        if self.loan.lender == "take":
+            raise ValueError("what a take lends to the reel is kept as a motion")
+        return self

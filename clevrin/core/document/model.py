@@ -6,6 +6,7 @@ how a shot passes into the next one and is kept with the shot that it leaves.
 
 import re
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, Literal, Self, TypeVar
 
@@ -15,7 +16,7 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.joining import Join
-from clevrin.core.document.loans import Loan, Motion
+from clevrin.core.document.loans import Loan, Motion, Over
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
 from clevrin.core.document.span import Span
@@ -226,7 +227,8 @@ class Reel(Value):
     """The row of shots that is rendered, its own rate and size, and its markers in the order of time.
 
     `light` says whether the high range of its takes is kept, where all of them have the same. `fit` and `bars`
-    (#rrggbb): how takes of another shape stand on it, and the colour of bars around them.
+    (#rrggbb): how takes of another shape stand on it, and the colour of bars around them. `over`: motion that is laid
+    over stretches of it, in order, none over another.
     """
 
     rate: Rate = Fraction(30)
@@ -237,6 +239,19 @@ class Reel(Value):
     light: Light = "as its takes"
     fit: Fit = "fill"
     bars: str = Field(default="#000000", pattern="^#[0-9a-fA-F]{6}$")
+    over: tuple[Over, ...] = Field(default=(), max_length=100, fail_fast=True)
+
+    def checked_together(self) -> Self:
+        if any(before.end > after.first for before, after in pairwise(self.over)):
+            raise ValueError("motions over the reel are in order, none over another")
+        return self
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if not self.over:
+            data.pop("over", None)
+        return data
 
     def fit_of(self, shot: Shot) -> Fit:
         """How a shot of it stands on it: as it says itself, or as the reel does."""

@@ -26,6 +26,12 @@ def loan_maps(
     same instants, and of another size in widths of the picture; where it is over, shake goes back the way it came,
     and a course stays where it ended.
     """
+    taken = loan_course(loan, lender, frames, rate, settle_s)
+    return gates_of(taken, size)
+
+
+def loan_course(loan: Loan, lender: Trace | Motion | None, frames: int, rate: float, settle_s: float) -> Numbers:
+    """The same as a course (frames, 4), as in a `Motion`: at rest where there is no lender."""
     if loan.lender == "rig":
         given, given_rate = rig_course(loan.rig, loan.seed, frames, rate), rate
     elif isinstance(lender, Motion):
@@ -34,7 +40,7 @@ def loan_maps(
         lent_from = Span(first=min(loan.first, lender.frames - 1), end=lender.frames)
         given, given_rate = _course_of(lender, lent_from), float(lender.rate)
     else:
-        return np.repeat(np.eye(3)[None], frames, axis=0)
+        return np.zeros((frames, 4))
     if len(given) == 0:
         given = np.zeros((1, 4))
     lent = lent_part(given, given_rate, loan.lent, settle_s)
@@ -47,7 +53,7 @@ def loan_maps(
     else:
         at = np.zeros(frames)
     taken = np.column_stack([np.interp(at, np.arange(len(lent)), column) for column in lent.T])
-    return gates_of(taken * (loan.amount, loan.amount, loan.amount, loan.size), size)
+    return np.asarray(taken * (loan.amount, loan.amount, loan.amount, loan.size))
 
 
 def gates_of(taken: Numbers, size: tuple[int, int]) -> Numbers:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import Edge
 from clevrin.core.motion.models import apply, longest_way, pixel_corners
-from clevrin.core.render.plan import HalfPlane, Layer, Sample, row9
+from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, row9
 from clevrin.core.render.resolving import Shown
 
 Matrix = NDArray[np.float64]
@@ -22,19 +22,27 @@ _HARDLY_PX = 0.75
 
 
 def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
-    """A layer as a join has it show at a frame; as it is where no join does."""
+    """A layer as a join and motion over the reel have it show at a frame; as it is where nothing moves it."""
     if shown.gains != EVEN:
         layer = replace(layer, gains=shown.gains)
     if shown.behind is not None:
         layer = replace(layer, behind=_in_pixels(shown.behind, size))
-    if shown.move is None:
+    if shown.move is None and shown.over is None:
         return layer
-    to_unit, from_unit = _units(size)
+    own, over, (to_unit, from_unit) = shown.move, shown.over, _units(size)
 
     def at(later: float) -> Matrix:
-        assert shown.move is not None
-        return np.asarray(from_unit @ shown.move(later) @ to_unit)
+        whole = np.eye(3) if own is None else own(later)
+        return np.asarray(from_unit @ (whole if over is None else whole @ over(later)) @ to_unit)
 
+    if over is not None:
+        layer = _seen_through(layer, np.asarray(from_unit @ over(0.0) @ to_unit))
+    if own is None:
+        return replace(
+            layer,
+            samples=tuple(replace(each, src_from_out=row9(each.matrix @ at(0.0))) for each in layer.samples),
+            borrowed=tuple(replace(each, src_from_out=row9(each.matrix @ at(0.0))) for each in layer.borrowed),
+        )
     half = shown.shutter_deg / 720
     length = longest_way(map(at, np.linspace(-half, half, _STEPS + 1)), at(0.0), size)
     count = 1 if length < _HARDLY_PX else min(_MOST_SAMPLES, ceil(length / _SMEAR_PX)) | 1
@@ -54,6 +62,27 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         added_blur_px=longest,
         made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
+
+
+def _seen_through(layer: Layer, move: Matrix) -> Layer:
+    """What of a layer lies at places of the output, where a move takes the output's places to those it was made for."""
+    back = np.asarray(np.linalg.inv(move), np.float64)
+    behind, window, spared = layer.behind, layer.window, layer.spared
+    if behind is not None:
+        across, down = np.array([behind.across, behind.down]) @ move[:2, :2]
+        long = float(np.hypot(across, down))
+        at = behind.at - behind.across * move[0, 2] - behind.down * move[1, 2]
+        behind = HalfPlane(across=across / long, down=down / long, at=at / long, soft=behind.soft / long)
+    if window is not None:
+        left, top, right, bottom = window
+        corners = apply(back, np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64))
+        (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
+        window = float(left), float(top), float(right), float(bottom)
+    if spared is not None:
+        x, y = apply(back, np.array([[spared.x, spared.y]], np.float64))[0]
+        grown = float(np.sqrt(abs(np.linalg.det(back[:2, :2]))))
+        spared = Spared(x=float(x), y=float(y), radius=spared.radius * grown, feather=spared.feather * grown)
+    return replace(layer, behind=behind, window=window, spared=spared)
 
 
 def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:

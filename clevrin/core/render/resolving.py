@@ -18,6 +18,7 @@ from clevrin.core.gate.course import GateCourse
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
+from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, Edge, Move
 from clevrin.core.motion.registration import Registration, best_reference
@@ -103,6 +104,8 @@ class Shown:
     behind: Edge | None = None
     shutter_deg: float = 0.0
     gains: Gains = EVEN
+    over: Move | None = None
+    """Motion over the reel, on top of that."""
 
     @property
     def frame(self) -> int:
@@ -165,6 +168,7 @@ def unheld(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
 def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedShot]) -> ResolvedFrame:
     """What a frame of the reel shows; `of` gives the shots, resolved. Outside of the reel it shows nothing."""
     reel = project.reel
+    over = _over(project, frame)
     all_of_it = passed(placed_shots(project), frame, reel.height / reel.width, lambda shot: of(shot).course)
     shown = tuple(
         Shown(
@@ -176,11 +180,21 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
             behind=each.edge,
             shutter_deg=each.shutter_deg,
             gains=each.gains,
+            over=over,
         )
         for each in all_of_it.shots
     )
     size = reel.width, reel.height
     return ResolvedFrame(reel_size=size, shown=shown, colour=reel_colour(project), effects=all_of_it.effects)
+
+
+def _over(project: Project, frame: int) -> Move | None:
+    """The motion over the reel about a frame of it, by the time from its middle; None where there is none."""
+    laid = next((each for each in project.reel.over if each.first <= frame < each.end), None)
+    if laid is None:
+        return None
+    course = course_over(project, laid)
+    return lambda later: course.at(frame - laid.first + later)
 
 
 Measurement = Trace | Registration | Followed

@@ -5,6 +5,7 @@ from fractions import Fraction
 
 from clevrin.core.document.edits.edit import each_shot
 from clevrin.core.document.gating import Gate, Output
+from clevrin.core.document.loans import Motion, Over
 from clevrin.core.document.model import Fit, Light, Marker, Project
 from clevrin.core.document.music import Music
 
@@ -33,9 +34,16 @@ class SetReel:
     def apply(self, project: Project) -> Project:
         reel = project.reel
         markers = tuple(m.changed(frame=round(m.frame * self.rate / reel.rate)) for m in reel.markers)
+        over = tuple(_at_rate(each, self.rate / reel.rate) for each in reel.over)
         size = {"width": self.width, "height": self.height}
-        changed = reel.changed(rate=self.rate, **size, markers=markers, light=self.light or reel.light)
+        changed = reel.changed(rate=self.rate, **size, markers=markers, over=over, light=self.light or reel.light)
         return project.changed(reel=changed)
+
+
+def _at_rate(over: Over, times: Fraction) -> Over:
+    """Motion over the reel at the instants at which it was, on a reel of so many times the rate."""
+    first, end = round(over.first * times), round(over.end * times)
+    return over.changed(first=first, frames=max(1, end - first), ease=min(1000, round(over.ease * times)))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -135,6 +143,20 @@ class LayMusic:
     def apply(self, project: Project) -> Project:
         changed = project if self.beats is None else SetBeats(beats=self.beats).apply(project)
         return changed.changed(music=self.music)
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayOver:
+    """Lays motions over stretches of the reel, in the place of all that were there; `motion`, if it is new, is kept."""
+
+    over: tuple[Over, ...]
+    motion: Motion | None = None
+    label: str = "Motion over the reel"
+
+    def apply(self, project: Project) -> Project:
+        if self.motion is not None and self.motion not in project.motions:
+            project = project.changed(motions=(*project.motions, self.motion))
+        return project.changed(reel=project.reel.changed(over=self.over))
 
 
 @dataclass(frozen=True, kw_only=True)
