@@ -57,6 +57,8 @@ class Desk(Protocol):
 
     def show_music(self) -> None: ...
 
+    def show_over(self) -> None: ...
+
     def show_keys(self) -> None: ...
 
 
@@ -235,6 +237,7 @@ ACTIONS: tuple[Action, ...] = (
         "edit", "choose-all", "Choose all shots", lambda desk: desk.reel_edits.choose_all(), "Ctrl+A", when=_has_reel
     ),
     _action("edit", "lay-music", "Lay music under the reel…", lambda desk: desk.music.ask_for_music()),
+    _action("edit", "over", "Motion over the reel…", lambda desk: desk.show_over(), "Shift+H"),
     _action("edit", "music", "Music and its beats…", lambda desk: desk.show_music(), "H"),
     _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
     _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),

@@ -47,6 +47,8 @@ from clevrin.desk.music.outlines import Outlines
 from clevrin.desk.music.sheet import MusicSheet
 from clevrin.desk.notices import Notices
 from clevrin.desk.offer import OfferBar
+from clevrin.desk.over.edits import OverEdits
+from clevrin.desk.over.sheet import OverSheet
 from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.playback import Player
 from clevrin.desk.playing import Playing
@@ -121,6 +123,7 @@ class MainWindow(QMainWindow):
         self.rendering = Rendering(self._context, files, store.shelf.folder)
         self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
         self.music = MusicEdits(self._context, files)
+        self.over = OverEdits(self._context)
         self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
@@ -173,6 +176,7 @@ class MainWindow(QMainWindow):
         self._key_sheet: KeySheet | None = None
         self._settings_sheet: SettingsSheet | None = None
         self._music_sheet: MusicSheet | None = None
+        self._over_sheet: OverSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -275,6 +279,12 @@ class MainWindow(QMainWindow):
             self._music_sheet = MusicSheet(self._context, self.music, self)
         self._music_sheet.show()
         self._music_sheet.activateWindow()
+
+    def show_over(self) -> None:
+        if self._over_sheet is None:
+            self._over_sheet = OverSheet(self._context, self.over, self)
+        self._over_sheet.show()
+        self._over_sheet.activateWindow()
 
     def show_format(self) -> None:
         FormatSheet(self.session, self).show()

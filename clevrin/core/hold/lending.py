@@ -56,6 +56,13 @@ def loan_course(loan: Loan, lender: Trace | Motion | None, frames: int, rate: fl
     return np.asarray(taken * (loan.amount, loan.amount, loan.amount, loan.size))
 
 
+def kept_motion(name: str, trace: Trace) -> Motion:
+    """What a take's camera did, as a motion that is kept with a project: it stays when the take is gone."""
+    found = np.clip(_course_of(trace, Span(first=0, end=trace.frames)), -1000, 1000)
+    rows = tuple(tuple(round(value, 6) for value in row) for row in (found - found[0]).tolist())
+    return Motion.model_validate({"name": name, "rate": trace.rate, "course": rows})
+
+
 def gates_of(taken: Numbers, size: tuple[int, int]) -> Numbers:
     """Courses (n, 4), as in a `Motion`, as gates (n, 3, 3) on a picture of a size, about its centre."""
     pan, tilt, roll, zoom = taken.T

@@ -261,7 +261,7 @@ class JoinBench(Bench):
         reel, at = project.reel, project.shot_index(outgoing.id)
         size = fitted_size((reel.width, reel.height), self.viewer.wanted_size)
         plans = reel_plans(project, size, programme.first, programme.end)
-        about = reel.shots[max(0, at - 1) : at + 3], project.takes, reel.rate, size, programme.first
+        about = reel.shots[max(0, at - 1) : at + 3], reel.over, project.takes, reel.rate, size, programme.first
         preparing.want(plans, about, programme.first)
         self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
         subject = self.ways.page, outgoing.id, incoming.take_id, self._trying, self.ramps_button.isChecked()

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
-from clevrin.core.document import Hold, Marker, Shot
+from clevrin.core.document import Hold, Marker, Over, Shot
 from clevrin.core.document.model import mirror_signs
 from clevrin.core.pace import Placed
 from clevrin.core.render.hold_request import HoldRequest
@@ -19,6 +19,7 @@ from clevrin.desk.ridge_store import RidgeStore
 _THUMB_SHARE = 0.58
 _TILE_PX, _PIECE_PX = 320, 20
 _BEAT_PX = 2.2
+_WAVE_PX = 2.5
 _NARROW_PX = 40
 """Narrower shots are drawn without thumbnails and names."""
 
@@ -60,6 +61,22 @@ def paint_markers(painter: QPainter, layout: ReelLayout, markers: tuple[Marker, 
         painter.drawPolygon(QPolygonF([QPointF(x - 1, 9), QPointF(x + 7, 13), QPointF(x - 1, 17)]))
         painter.setPen(QPen(tint, 1.5))
         painter.drawLine(QPointF(x, 9), QPointF(x, RULER))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_over(painter: QPainter, layout: ReelLayout, over: tuple[Over, ...]) -> None:
+    """Motion over the reel as a wave along the top of the shots that it lies over, from its first frame to its end."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for each in over:
+        left, right = max(LEFT - 2.0, layout.x_of(each.first)), min(float(layout.width), layout.x_of(each.end))
+        if right <= left:
+            continue
+        x = np.arange(left, right, 1.5)
+        y = SHOT_TOP - 1 + _WAVE_PX * np.sin((x - layout.x_of(each.first)) / _WAVE_PX)
+        points = QPolygonF([QPointF(*place) for place in zip(x.tolist(), y.tolist(), strict=True)])
+        for token, wide in (("sunk", 4.0), ("ember", 1.6)):
+            painter.setPen(QPen(theme.colour(token), wide))
+            painter.drawPolyline(points)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 

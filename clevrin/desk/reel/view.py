@@ -15,6 +15,7 @@ from clevrin.desk.reel.layout import LEFT, SHOT_TOP, Hit, ReelLayout, Sight
 from clevrin.desk.reel.painting import (
     paint_insertion,
     paint_markers,
+    paint_over,
     paint_playhead,
     paint_readout,
     paint_ruler,
@@ -175,6 +176,7 @@ class ReelView(QWidget):
         music = session.project.music
         if music is not None:
             paint_strip(painter, layout, music, self._outlines.of(music), self._outlines.trouble(music))
+        paint_over(painter, layout, session.project.reel.over)
         paint_markers(painter, layout, session.project.reel.markers)
         paint_playhead(painter, layout, session.playhead)
         if self._drag is not None and self._outcome is not None:

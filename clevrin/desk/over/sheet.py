@@ -1,0 +1,104 @@
+"""Motion over the reel in a window beside the main one: its stretches, who lends it, how much room it takes."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
+
+from clevrin.core.document import Over, Project
+from clevrin.core.hold.over import course_over
+from clevrin.core.pace.timecode import timecode
+from clevrin.desk.context import Context
+from clevrin.desk.fields import FieldSheet
+from clevrin.desk.over.edits import OverEdits
+from clevrin.desk.over.fields import FIELDS
+from clevrin.desk.plain_table import PlainRow, PlainTable
+from clevrin.desk.sheet import Trouble, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
+
+_MOST_ROWS = 5
+
+
+class OverSheet(QDialog):
+    """Shows the stretches of the reel that motion lies over, and the settings of the one that is chosen."""
+
+    def __init__(self, context: Context, edits: OverEdits, parent: QWidget | None = None) -> None:
+        super().__init__(parent, Qt.WindowType.Tool)
+        self.setWindowTitle("Motion over the reel")
+        self._context, self._edits = context, edits
+        self.sheet = FieldSheet("Motion over the reel", FIELDS, rolls=False)
+        self.all_button = plain_button("Over all", "Lays motion over the whole reel, in the place of what lies there")
+        self.shots_button = plain_button("Over the chosen", "Lays motion over the chosen shots, across their joins")
+        self.remove_button = plain_button("Take away", "The reel lies still there")
+        self.stretches = PlainTable("Stretches", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
+        self.lender = named_combo("Lent by", "Whose motion it is: a simulated hand's, a take's, one that was performed")
+        self.room = quiet_label("")
+        self.room.setWordWrap(True)
+        self.trouble = Trouble()
+        self._lenders: list[Lender] = []
+        self._setting = named_setting("Lent by", self.lender.toolTip(), self.lender)
+        self.sheet.add(
+            beside(self.all_button, self.shots_button), self.stretches, self._setting, *self.sheet.controls.values()
+        )
+        self.sheet.add(self.room, beside(self.remove_button), self.trouble)
+        self.sheet.add_stretch()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.sheet)
+        column.setSizeConstraint(QVBoxLayout.SizeConstraint.SetFixedSize)
+        self.setAttribute(Qt.WidgetAttribute.WA_QuitOnClose, False)
+        for button, run in (
+            (self.all_button, edits.lay_over_all),
+            (self.shots_button, edits.lay_over_shots),
+            (self.remove_button, edits.remove),
+        ):
+            button.setAutoDefault(False)  # Enter takes what is typed
+            button.clicked.connect(lambda _=False, run=run: run())
+        self.stretches.row_chosen.connect(lambda id, _: self._choose(id))
+        self.lender.activated.connect(lambda at: edits.lend(self._lenders[at].loan))
+        self.sheet.field_changing.connect(lambda field, value, gesture: field.edit(edits, value, gesture))
+        self.sheet.gesture_ended.connect(context.session.end_gesture)
+        self.sheet.refused.connect(self.trouble.tell)
+        edits.chosen_changed = self.refresh
+        context.session.project_changed.connect(self.refresh)
+        context.session.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _choose(self, over_id: str) -> None:
+        self._edits.choose(over_id)
+        over = self._edits.chosen
+        if over is not None:
+            self._context.session.move_playhead(over.first)
+
+    def refresh(self) -> None:
+        """Shows what lies over the reel as it is now."""
+        project, chosen = self._context.session.project, self._edits.chosen
+        self.stretches.show_rows(
+            (PlainRow(id=each.id, words=_words(project, each), named=False) for each in project.reel.over),
+            None if chosen is None else chosen.id,
+        )
+        self.all_button.setEnabled(bool(project.reel.shots))
+        self.shots_button.setEnabled(bool(self._context.session.shot_ids))
+        self.remove_button.setEnabled(chosen is not None)
+        self._setting.setVisible(chosen is not None)
+        self.room.setVisible(chosen is not None)
+        if chosen is None:
+            for control in self.sheet.controls.values():
+                control.setVisible(False)
+            self.sheet.set_about("none")
+            return
+        self.sheet.set_about("")
+        self.sheet.show_fields(chosen)
+        self._lenders = [each for each in lenders_of(project, "", chosen.loan) if each.loan is not None]
+        self.lender.clear()
+        self.lender.addItems([each.words for each in self._lenders])
+        self.lender.setCurrentIndex(place_of(chosen.loan, self._lenders))
+        kept = course_over(project, chosen).least_kept
+        self.room.setText(f"Where it moves most, {kept * 100:.0f} % of the picture's width is shown.")
+
+
+def _words(project: Project, over: Over) -> tuple[str, str]:
+    rate = float(project.reel.rate)
+    if over.loan.lender == "rig":
+        lender = over.loan.rig
+    else:
+        lender = next((each.name for each in project.motions if each.id == over.loan.lender_id), "nobody")
+    return f"{timecode(over.first, rate)} to {timecode(over.end, rate)}", lender
