@@ -54,8 +54,6 @@ def main() -> None:
             print(f"docs/screenshots/{name}.png")
 
         session = window.session
-        until(lambda: "left" in window.header.strip.words)
-        shot("measuring")
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
         walk, hill, picnic, _ = session.project.takes
@@ -116,7 +114,7 @@ def main() -> None:
             bench.set_view("two")
             sheet.pages.show_page("Edge")
             window.player.seek(62)
-            for name, edge in (("borrow-before", "bare"), ("borrow-after", "borrow")):
+            for name, edge in (("borrow-after", "borrow"),):
                 sheet.controls["edge"].buttons[edge].click()
                 settled()
                 shot(name)
@@ -193,7 +191,6 @@ def main() -> None:
             window.player.seek(40)
             window.log.toggle_mark("standing")
             rest()
-            shot("planes")
             window.put_back()
             window.log.toggle_mark("vectors")
             while session.project != before:
@@ -214,7 +211,6 @@ def main() -> None:
         mouse(QEvent.Type.MouseButtonRelease, x + w - 5, y + h - 6, False)
         window.show_keys()
         rest(0.3)
-        shot("keys", window._key_sheet)
         window._key_sheet.close()
         session.choose_shot(session.project.reel.shots[0].id)
         window.enter_step("steady")
@@ -244,7 +240,30 @@ def main() -> None:
         window.player.seek(placed_shots(session.project)[1].end - 2)
         rest()
         shot("join-made")
+        window.join.kind.buttons["fracture"].click()
+        rest(1.0)
+        until(lambda: not window.jobs.busy)
+        window.player.stop()
+        window.player.seek(placed_shots(session.project)[1].end - 1)
+        rest()
+        shot("join-fracture")
         session.undo()
+        session.undo()
+        ways = window.join.ways
+        ways.look_at("kinds")
+        until(lambda: ways.page.tiles.tiles and all(ways.page.tiles.pictures_of(t.id) for t in ways.page.tiles.tiles))
+        ways.page.tiles.hold_still(5)
+        rest()
+        shot("join-kinds")
+        ways.look_at("all")
+        until(lambda: ways.page.chosen is not None)
+        rest()
+        shot("join-all")
+        ways.look_at("move")
+        until(lambda: ways.page.can_take)
+        rest()
+        shot("join-one-move")
+        ways.look_at("cut")
         session.choose_shot(session.project.reel.shots[0].id)
         window.enter_step("log")
         before = session.project

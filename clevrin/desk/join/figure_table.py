@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from clevrin.desk import theme
 
 _ROW_PX, _HEAD_PX = 24, 28
-_FIGURE_PX, _BAR_PX = 36, 4
+_FIGURE_PX, _BAR_PX = 42, 4
 
 
 @dataclass(frozen=True, kw_only=True)

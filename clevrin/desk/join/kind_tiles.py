@@ -174,6 +174,12 @@ class KindTiles(QWidget):
         """The kind that is pointed at; "" for none."""
         return self._pointed
 
+    def hold_still(self, at: int) -> None:
+        """Shows one moment of all tiles until they are shown anew."""
+        self._ticks.stop()
+        self._beat = at
+        self.update()
+
     def showEvent(self, event) -> None:
         self._ticks.start()
 

@@ -39,7 +39,7 @@ class Ways(QObject):
                 (CUT, "this cut", "How the chosen shot meets the next one"),
                 ("kinds", "kinds", "Each kind of join as a small moving picture of these two shots, best fit first"),
                 ("all", "all cuts", "Every cut of the reel, how it is joined, and what fits better"),
-                ("next", "what could follow", "Every take of the log behind the chosen shot, best first"),
+                ("next", "what follows", "Every take of the log behind the chosen shot, best first"),
                 ("move", "one move", "A reel of all takes, cut and joined by what fits, as a proposal"),
             ],
             columns=5,
