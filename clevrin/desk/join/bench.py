@@ -5,26 +5,23 @@ from dataclasses import replace
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from clevrin.core.document import Join, Project, Shot
-from clevrin.core.document.edits import JoinShots, SetLeaves
+from clevrin.core.document import Project, Shot
+from clevrin.core.document.edits import JoinShots
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined
-from clevrin.core.join.balancing import Balance, balance, is_balanced, unbalanced
+from clevrin.core.join.balancing import Balance, is_balanced
 from clevrin.core.join.between import CourseOf, OnScreen, made_join, on_screen, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
-from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
-from clevrin.core.pace import Placed, placed_shots
-from clevrin.core.progress import Progress
+from clevrin.core.pace import placed_shots
 from clevrin.core.render.planner import fitted_size
-from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.known_moves import KnownMoves
@@ -32,8 +29,8 @@ from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.join.ways import Ways
+from clevrin.desk.join.words import agreement_words
 from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
-from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
 from clevrin.desk.viewer import Viewer
@@ -57,6 +54,7 @@ class JoinBench(Bench):
         self.strips = Strips(context, ridges)
         self.table = ProposalTable()
         self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
+        self.edits = JoinEdits(context)
         known = KnownMoves()
         self.ranking = PairRanking(context, known, self)
         self.ranking.said.connect(self._say)
@@ -435,14 +433,10 @@ class JoinBench(Bench):
         )
 
     def _agreement_words(self, project: Project, outgoing: Shot) -> str:
-        row = placed_shots(project)
-        index = project.shot_index(outgoing.id)
+        row, index = placed_shots(project), project.shot_index(outgoing.id)
         before, after = row[index], row[index + 1]
-        traces = [self.context.measurements.trace(placed.take) for placed in (before, after)]
-        if any(trace is None for trace in traces):
-            return "The motion is being measured."
-        knot = knot_between(before, after, *traces)
-        return "\n".join([_agreement(knot), *(words for each in (before, after) if (words := _too_little(each)))])
+        trace = self.context.measurements.trace
+        return agreement_words(before, after, (trace(before.take), trace(after.take)))
 
     # Ranking
 
@@ -538,20 +532,9 @@ class JoinBench(Bench):
             self.kind.set_chosen(pair[0].leave.kind)
             return
         self._trying = None
-        leaves = tuple(
-            (shot.id, Join(kind=kind, dissolve_frames=0 if kind == PLAIN else shot.leave.dissolve_frames))
-            for shot in self._left_alike(pair[0])
-        )
-        self.context.session.do(SetLeaves(leaves=leaves, label=f"Make {kind}"))
-        if not self.context.player.playing and kind != PLAIN:
-            self.context.player.play()
-
-    def _left_alike(self, shot: Shot) -> list[Shot]:
-        """The shots whose joins change together: all that are chosen, if this one is among them."""
-        session = self.context.session
-        shots = session.project.reel.shots[:-1]
-        chosen = [each for each in shots if each.id in session.shot_ids]
-        return chosen if shot in chosen else [shot]
+        self.edits.make(pair[0], kind)
+        if kind != PLAIN:
+            self._play()
 
     def choose_neighbour_kind(self, way: int) -> None:
         """The next kind of join, or the one before."""
@@ -570,47 +553,23 @@ class JoinBench(Bench):
         pair = self.pair
         if pair is None:
             return
-        known = {each.id: each for each in kind_of(pair[0].leave).settings}
         try:
-            checked = {name: known[name].checked(value) for name, value in changed.items()}
+            self.edits.set_values(pair[0], changed, gesture)
         except ClevrinError as error:
             self.trouble.tell(str(error))
-            return
-        alike = [shot for shot in self._left_alike(pair[0]) if shot.leave.kind == pair[0].leave.kind]
-        named = f"join {gesture} of {pair[0].id}" if gesture else None
-        leaves = tuple((shot.id, shot.leave.having(**checked)) for shot in alike)
-        self.context.session.do(SetLeaves(leaves=leaves, label="Set join"), gesture=named)
 
     def _on_balance_clicked(self, on: bool) -> None:
         pair = self.pair
         if pair is None:
             return
-        project, store = self.context.session.project, self.context.measurements.store
-        first, second = pair
         if not on:
-            plain = unbalanced(first.leave)
-            self.context.session.do(SetLeaves(leaves=((first.id, plain),), label="Leave colours alone"))
+            self.edits.leave_colours_alone(pair[0])
             return
 
-        def work(progress: Progress) -> Balance:
-            with Sources.of(store, light=True) as sources:
-                sides = [
-                    (sources.films.reader(project.take(shot.take_id)), frame)
-                    for shot, frame in ((first, first.last_shown), (second, second.first_shown))
-                ]
-                return balance(*sides)
-
         def done(found: Balance) -> None:
-            if self.pair != pair:
-                return  # it was changed meanwhile
-            words = f"colours at the cut: ΔE {found.before_de:.1f}, balanced {found.after_de:.1f}"
-            self.context.notices.tell(words, None)
-            self.context.session.do(SetLeaves(leaves=((first.id, found.on(first.leave)),), label="Balance colours"))
-            self.balance_button.setChecked(is_balanced(first.leave) or found.frames > 0)
+            self.balance_button.setChecked(is_balanced(pair[0].leave) or found.frames > 0)
 
-        self.context.jobs.restart(
-            Job(key=("balance",), what="Comparing colours", work=work, done=done, failed=self.trouble.tell, quiet=True)
-        )
+        self.edits.balance_colours(pair, lambda: self.pair == pair, done, self.trouble.tell)
 
     def _on_dissolve_value_changing(self, frames: float) -> None:
         pair = self.pair
@@ -620,22 +579,4 @@ class JoinBench(Bench):
             self._show_tried()
             self.reload()
             return
-        leave = pair[0].leave.changed(dissolve_frames=int(frames))
-        self.context.session.do(SetLeaves(leaves=((pair[0].id, leave),)), gesture=f"dissolve of {pair[0].id}")
-
-
-def _agreement(knot: Knot) -> str:
-    if knot.leaving_deg is None and knot.arriving_deg is None:
-        return "Neither side moves much at the cut."
-    if knot.mismatch < 0.08:
-        return "Direction and speed agree at the cut."
-    return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
-
-
-def _too_little(placed: Placed) -> str:
-    """A warning where hardly anything is left of a shot; else nothing."""
-    seconds = float(placed.frames / placed.reel_rate)
-    if seconds >= ENOUGH_S:
-        return ""
-    frames = f"{placed.frames} frame{'s' if placed.frames > 1 else ''}"
-    return f"This leaves {frames} ({seconds:.2f} s) of {placed.take.name}: hardly enough to be seen."
+        self.edits.dissolve(pair[0], int(frames))

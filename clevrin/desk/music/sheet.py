@@ -1,26 +1,22 @@
 """The music under the reel in a window beside the main one: level, start, beats; what is changed is heard at once."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.music.edits import MusicEdits, beats_of
 from clevrin.desk.music.fields import FIELDS, MusicHere
-from clevrin.desk.sheet import Trouble, beside, plain_button, quiet_label
+from clevrin.desk.sheet import beside, plain_button, quiet_label
+from clevrin.desk.side_sheet import SideSheet
 
 _TAPPING = "Shift+M sets one while it plays"
 
 
-class MusicSheet(QDialog):
+class MusicSheet(SideSheet):
     """Shows the music and its beats, and says what the user wants of them."""
 
     def __init__(self, context: Context, edits: MusicEdits, parent: QWidget | None = None) -> None:
-        super().__init__(parent, Qt.WindowType.Tool)  # beats are tapped and edits undone over it: keys go through
-        self.setWindowTitle("Music")
-        self._context, self._edits = context, edits
-        self.sheet = FieldSheet("Music", FIELDS, rolls=False)
-        self.trouble = Trouble()
+        super().__init__("Music", FieldSheet("Music", FIELDS, rolls=False), context, edits, parent)
         self.lay_button = plain_button("Lay music…", "A sound file, or the sound of a film, under the whole reel")
         self.remove_button = plain_button("Take away", "The reel has no music then; its beats stay")
         self.find_button = plain_button("Find its beats", "Marks the beats of the music, in the place of those there")
@@ -43,25 +39,16 @@ class MusicSheet(QDialog):
             self.trouble,
         )
         self.sheet.add_stretch()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.sheet)
-        column.setSizeConstraint(QVBoxLayout.SizeConstraint.SetFixedSize)
-        self.setAttribute(Qt.WidgetAttribute.WA_QuitOnClose, False)
-        for button, run in (
-            (self.lay_button, edits.ask_for_music),
-            (self.remove_button, edits.remove),
-            (self.find_button, edits.find_its_beats),
-            (self.even_button, edits.set_even_beats),
-            (self.clear_button, edits.clear_beats),
-        ):
-            button.setAutoDefault(False)  # Enter takes what is typed
-            button.clicked.connect(lambda _=False, run=run: run())
-        self.sheet.field_changing.connect(lambda field, value, gesture: field.edit(edits, value, gesture))
-        self.sheet.gesture_ended.connect(context.session.end_gesture)
-        self.sheet.refused.connect(self.trouble.tell)
+        self.let_run(
+            (
+                (self.lay_button, edits.ask_for_music),
+                (self.remove_button, edits.remove),
+                (self.find_button, edits.find_its_beats),
+                (self.even_button, edits.set_even_beats),
+                (self.clear_button, edits.clear_beats),
+            )
+        )
         edits.noted = self.refresh
-        context.session.project_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

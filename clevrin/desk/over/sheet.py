@@ -1,7 +1,6 @@
 """Motion over the reel in a window beside the main one: its stretches, who lends it, how much room it takes."""
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document import Over, Project
 from clevrin.core.hold.over import course_over
@@ -11,20 +10,19 @@ from clevrin.desk.fields import FieldSheet
 from clevrin.desk.over.edits import OverEdits
 from clevrin.desk.over.fields import FIELDS
 from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import Trouble, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.sheet import beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.side_sheet import SideSheet
 from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
 
 _MOST_ROWS = 5
 
 
-class OverSheet(QDialog):
+class OverSheet(SideSheet):
     """Shows the stretches of the reel that motion lies over, and the settings of the one that is chosen."""
 
     def __init__(self, context: Context, edits: OverEdits, parent: QWidget | None = None) -> None:
-        super().__init__(parent, Qt.WindowType.Tool)
-        self.setWindowTitle("Motion over the reel")
-        self._context, self._edits = context, edits
-        self.sheet = FieldSheet("Motion over the reel", FIELDS, rolls=False)
+        sheet = FieldSheet("Motion over the reel", FIELDS, rolls=False)
+        super().__init__("Motion over the reel", sheet, context, edits, parent)
         self.all_button = plain_button("Over all", "Lays motion over the whole reel, in the place of what lies there")
         self.shots_button = plain_button("Over the chosen", "Lays motion over the chosen shots, across their joins")
         self.remove_button = plain_button("Take away", "The reel lies still there")
@@ -32,7 +30,6 @@ class OverSheet(QDialog):
         self.lender = named_combo("Lent by", "Whose motion it is: a simulated hand's, a take's, one that was performed")
         self.room = quiet_label("")
         self.room.setWordWrap(True)
-        self.trouble = Trouble()
         self._lenders: list[Lender] = []
         self._setting = named_setting("Lent by", self.lender.toolTip(), self.lender)
         self.sheet.add(
@@ -40,25 +37,16 @@ class OverSheet(QDialog):
         )
         self.sheet.add(self.room, beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.sheet)
-        column.setSizeConstraint(QVBoxLayout.SizeConstraint.SetFixedSize)
-        self.setAttribute(Qt.WidgetAttribute.WA_QuitOnClose, False)
-        for button, run in (
-            (self.all_button, edits.lay_over_all),
-            (self.shots_button, edits.lay_over_shots),
-            (self.remove_button, edits.remove),
-        ):
-            button.setAutoDefault(False)  # Enter takes what is typed
-            button.clicked.connect(lambda _=False, run=run: run())
+        self.let_run(
+            (
+                (self.all_button, edits.lay_over_all),
+                (self.shots_button, edits.lay_over_shots),
+                (self.remove_button, edits.remove),
+            )
+        )
         self.stretches.row_chosen.connect(lambda id, _: self._choose(id))
         self.lender.activated.connect(lambda at: edits.lend(self._lenders[at].loan))
-        self.sheet.field_changing.connect(lambda field, value, gesture: field.edit(edits, value, gesture))
-        self.sheet.gesture_ended.connect(context.session.end_gesture)
-        self.sheet.refused.connect(self.trouble.tell)
         edits.chosen_changed = self.refresh
-        context.session.project_changed.connect(self.refresh)
         context.session.selection_changed.connect(self.refresh)
         self.refresh()
 

@@ -1,0 +1,31 @@
+"""How well two shots meet, in words."""
+
+from clevrin.core.join.match import ENOUGH_S
+from clevrin.core.motion import Trace
+from clevrin.core.pace import Placed
+from clevrin.desk.reel.knot import Knot, knot_between
+
+
+def agreement_words(before: Placed, after: Placed, traces: tuple[Trace | None, Trace | None]) -> str:
+    """Whether the sides of a cut agree, and where hardly anything is left of a shot."""
+    if any(trace is None for trace in traces):
+        return "The motion is being measured."
+    said = _agreement(knot_between(before, after, *traces))
+    return "\n".join([said, *(words for each in (before, after) if (words := _too_little(each)))])
+
+
+def _agreement(knot: Knot) -> str:
+    if knot.leaving_deg is None and knot.arriving_deg is None:
+        return "Neither side moves much at the cut."
+    if knot.mismatch < 0.08:
+        return "Direction and speed agree at the cut."
+    return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
+
+
+def _too_little(placed: Placed) -> str:
+    """A warning where hardly anything is left of a shot; else nothing."""
+    seconds = float(placed.frames / placed.reel_rate)
+    if seconds >= ENOUGH_S:
+        return ""
+    frames = f"{placed.frames} frame{'s' if placed.frames > 1 else ''}"
+    return f"This leaves {frames} ({seconds:.2f} s) of {placed.take.name}: hardly enough to be seen."
