@@ -14,6 +14,8 @@ from bench.rows import Row
 from bench.speed import make_full_hd
 from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span, Take
 from clevrin.core.join.between import made_join
+from clevrin.core.join.moves import Moves
+from clevrin.core.join.survey import Library, survey_cut
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import apply
@@ -26,6 +28,7 @@ from clevrin.core.render.picture import plan_at, planes
 from clevrin.core.render.resolving import complete
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.desk.join.kinds_page import kind_pictures, sources_for_kinds
 
 MOVING = ("thrown whip", "push-through", "roll-over", "slide")
 _DEEP = ("walk-3", "slider-3")
@@ -44,6 +47,7 @@ def joining_rows(films: Path) -> list[Row]:
             for words, first, second in pairs:
                 rows += _quality_rows(words, (take_in(first), take_in(second)), sources)
             rows += _cost_rows(folder, sources)
+            rows += _kinds_rows(sources)
     return rows
 
 
@@ -183,6 +187,28 @@ def _seam(project: Project, frames: range, sources: Sources) -> float:
         if len(on) > 40 and len(beside) > 40:
             found.append(float(on.mean() / beside.mean()))
     return float(np.median(found)) if found else float("nan")
+
+
+def _kinds_rows(sources: Sources) -> list[Row]:
+    """All kinds of a cut as small moving pictures, from when the cut is chosen."""
+    takes = take_in(FOOTAGE / "hill.mp4"), take_in(FOOTAGE / "picnic.mp4")
+    project = _measured(joined(takes, Join(), held=False), sources)
+    library = Library(
+        film=sources.films.reader,
+        moves=lambda take: Moves.of(sources.films.reader(take), sources.measured.measure(take, Silent())),
+    )
+    for take in takes:
+        library.moves(take)
+    begun, taken = time.perf_counter(), []
+    with sources_for_kinds(sources.measured) as own:
+        cut = survey_cut(project, 0, Library(film=own.films.reader, moves=library.moves))
+        for each in cut.fits:
+            if kind_pictures(project, cut, each.kind.id, own, Silent()):
+                taken.append(time.perf_counter() - begun)
+    return [
+        Row("kinds of a cut as moving pictures: the first", "0.3 s", f"{taken[0]:.2f} s", taken[0] <= 0.3),
+        Row("kinds of a cut as moving pictures: all", "3 s", f"{taken[-1]:.1f} s", taken[-1] <= 3),
+    ]
 
 
 def _cost_rows(folder: Path, sources: Sources) -> list[Row]:

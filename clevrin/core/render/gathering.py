@@ -8,7 +8,7 @@ import numpy as np
 
 from clevrin.core.document.colour import BT709
 from clevrin.core.media.colouring import light_of, light_of_yuv, yuv_of_light
-from clevrin.core.media.picture import Picture, picture_from_yuv, yuv_of
+from clevrin.core.media.picture import Picture, picture_from_yuv, shrunk, yuv_of
 from clevrin.core.render.laying import SHRINKS, Look, scale_of, shrinks
 from clevrin.core.render.plan import HalfPlane, Spared
 from clevrin.core.render.seams import Weights, blended_planes
@@ -16,6 +16,7 @@ from clevrin.core.render.seams import Weights, blended_planes
 _ROWS_AT_ONCE = 64
 _BAND_ROWS = 270
 _FEW = 2
+_MUCH_SMALLER = 4.0
 """From more ways on they blur each other: what a finer kernel would keep is not seen."""
 
 
@@ -57,12 +58,15 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
     It is light once, and is resampled as such: each way costs some 13 ms for 1920x1080 on two cores, and all together
     150 ms more. Its bands of lines are made one after the other, so that little of it is there as light twice.
     """
-    light, size, first = light_of(source), looks[0].size, looks[0]
+    size, first, whole = looks[0].size, looks[0], source.size
     smaller = shrinks(first.matrix)
+    if smaller >= _MUCH_SMALLER:  # a small picture of it: half of that is done before it is light, which takes longest
+        source = shrunk(source, (_even(2 * whole[0] / smaller), _even(2 * whole[1] / smaller)))
+    light = light_of(source)
     if smaller > SHRINKS:  # what is much larger than it is shown would flicker
-        fitting = tuple(max(2, round(side / smaller)) for side in source.size)
+        fitting = tuple(max(2, round(side / smaller)) for side in whole)
         light = cv2.resize(light, fitting, interpolation=cv2.INTER_AREA)
-    scale = scale_of(source.size, (light.shape[1], light.shape[0]))
+    scale = scale_of(whole, (light.shape[1], light.shape[0]))
     kernel = first.kernel if len(looks) <= _FEW else cv2.INTER_LINEAR
     outside = light_of_yuv(np.array([[first.colour]], source.y.dtype), source.colour)[0, 0].tolist()
     made = np.empty((size[1], size[0], 3), source.y.dtype)
@@ -82,6 +86,10 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
             cv2.scaleAdd(laid, weight, total, dst=total)
         made[top : top + rows] = yuv_of_light(np.maximum(total, 0), source.colour, deep=source.deep)
     return picture_from_yuv(made, source.colour)
+
+
+def _even(side: float) -> int:
+    return max(2, 2 * round(side / 2))
 
 
 def _share(picture: Picture, weight: float | Weights) -> Weights:

@@ -15,6 +15,7 @@ from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, step
+from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
@@ -26,7 +27,7 @@ from clevrin.desk.join.page import JoinPage, edit_to
 from clevrin.desk.sheet import rolled
 
 _PLAIN_JOIN = Join()
-_KEPT_BYTES = 64 * 1024 * 1024
+_KEPT_BYTES = 96 * 1024 * 1024
 _FRAMES, _AROUND = 12, 6
 """Pictures of a tile, and how many frames of the reel a cut without a length is shown with on either side."""
 
@@ -82,21 +83,14 @@ class KindsPage(JoinPage):
     def _draw(self, key: tuple, project: Project, at: int, kinds: tuple[str, ...]) -> None:
         """Draws kinds in the background; none named: all of them, the one that fits best first."""
         known, store, found = self.known, self.context.measurements.store, self._found
-        size = fitted_size((project.reel.width, project.reel.height), PICTURE)
-        # Several kinds show the same frames of both takes.
-        memory = FrameMemory(_KEPT_BYTES, _KEPT_BYTES // 2)
 
         def work(progress: Progress) -> None:
-            with Sources.of(store, memory=memory, light=True) as sources:
+            with sources_for_kinds(store) as sources:
                 cut = found or survey_cut(project, at, known.library(sources, progress))
                 self._found_one.emit(key, cut)
-                simple = _simply_paced(project, at)
                 drawn = [each.kind.id for each in cut.fits if not kinds or each.kind.id in kinds]
                 for number, kind in enumerate(drawn):
-                    edit = edit_to(simple, cut, kind)
-                    if edit is not None:
-                        pictures = _drawn(edit.apply(simple), cut.shot_id, size, sources, progress)
-                        self._drawn.emit(key, kind, pictures)
+                    self._drawn.emit(key, kind, kind_pictures(project, cut, kind, sources, progress))
                     step(progress, number + 1, len(drawn))
 
         name = ("kinds", *kinds)
@@ -158,6 +152,21 @@ class KindsPage(JoinPage):
         edit = edit_to(self.context.session.project, self._found, kind)
         if edit is not None and kind != self._now() and self.context.session.do(edit):
             self.line_chosen.emit()
+
+
+def sources_for_kinds(store: MeasurementStore) -> Sources:
+    """Sources that keep the frames round a cut: several kinds show the same ones of both takes."""
+    return Sources.of(store, memory=FrameMemory(_KEPT_BYTES, _KEPT_BYTES // 2), light=True)
+
+
+def kind_pictures(project: Project, cut: SurveyedCut, kind: str, sources: Sources, progress: Progress) -> list[QImage]:
+    """How a kind would join a cut, as small pictures one after the other; none of a whip cut where no moves agree."""
+    simple = _simply_paced(project, project.shot_index(cut.shot_id))
+    edit = edit_to(simple, cut, kind)
+    if edit is None:
+        return []
+    size = fitted_size((project.reel.width, project.reel.height), PICTURE)
+    return _drawn(edit.apply(simple), cut.shot_id, size, sources, progress)
 
 
 def _simply_paced(project: Project, at: int) -> Project:
