@@ -155,10 +155,12 @@ def _way(choice: _Choice, *, of_in: bool) -> bool | None:
     return choice.reverse_in if of_in else choice.reverse_out
 
 
-def in_best_order(takes: list[Measured], reel_rate: Fraction) -> list[Measured]:
-    """Takes in the order in which the scores of their best pairs add up to most."""
+def in_best_order(
+    takes: list[Measured], reel_rate: Fraction, enough: Callable[[], None] = lambda: None
+) -> list[Measured]:
+    """Takes in the order in which the scores of their best pairs add up to most; `enough` may raise to stop it."""
     sides = [measured.side(reel_rate) for measured in takes]
-    scores = {pair: 0.0 if best is None else best.score for pair, best in best_pairs(sides).items()}
+    scores = {pair: 0.0 if best is None else best.score for pair, best in best_pairs(sides, enough).items()}
 
     def total(order: tuple[int, ...]) -> float:
         return sum(scores[pair] for pair in pairwise(order))
@@ -173,7 +175,11 @@ def in_best_order(takes: list[Measured], reel_rate: Fraction) -> list[Measured]:
     return [takes[i] for i in best]
 
 
-def best_pairs(sides: list[Side]) -> dict[tuple[int, int], Proposal | None]:
+def best_pairs(sides: list[Side], enough: Callable[[], None]) -> dict[tuple[int, int], Proposal | None]:
     """The best pair of frames of every two sides, by their numbers: the outgoing one, and the incoming one."""
-    ways = ((i, j) for i, j in product(range(len(sides)), repeat=2) if i != j)
-    return {(i, j): next(iter(rank_pairs(sides[i], sides[j], most=1)), None) for i, j in ways}
+    found = {}
+    for i, j in product(range(len(sides)), repeat=2):
+        if i != j:
+            found[i, j] = next(iter(rank_pairs(sides[i], sides[j], most=1)), None)
+            enough()
+    return found

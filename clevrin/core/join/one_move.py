@@ -63,7 +63,7 @@ def one_move(takes: list[Measured], reel: Reel, wish: Wish, enough: Callable[[],
         _ = measured.moves
         enough()
     if wish.best_order:
-        takes = in_best_order(takes, reel.rate)
+        takes = in_best_order(takes, reel.rate, enough)
     shots, chosen = chain(takes, reel.rate, WORTH_MATCHING)
     remarks: list[str] = []
     shots, free = _on_their_moves(takes, shots, chosen, reel)
@@ -73,7 +73,7 @@ def one_move(takes: list[Measured], reel: Reel, wish: Wish, enough: Callable[[],
     if wish.beats:
         shots, said = _on_beats(takes, shots, free, reel, wish.beats)
         remarks += said
-    shots, passages = _passed(takes, shots, chosen, reel, wish.beats)
+    shots, passages = _passed(takes, shots, chosen, reel, wish.beats, enough)
     frames = reel_frames(_project(takes, shots, reel))
     return OneMove(
         takes=tuple(takes), shots=tuple(shots), passages=tuple(passages), frames=frames, remarks=tuple(remarks)
@@ -202,7 +202,12 @@ def _longer(shot: Shot, measured: Measured, by: int, ends: tuple[bool, bool], re
 
 
 def _passed(
-    takes: list[Measured], shots: list[Shot], chosen: list[Proposal | None], reel: Reel, beats: tuple[int, ...]
+    takes: list[Measured],
+    shots: list[Shot],
+    chosen: list[Proposal | None],
+    reel: Reel,
+    beats: tuple[int, ...],
+    enough: Callable[[], None],
 ) -> tuple[list[Shot], list[Passage]]:
     """The shots with their joins: as matched, and where nothing agreed the kind that fits best."""
     row = placed_shots(_project(takes, shots, reel))
@@ -212,6 +217,7 @@ def _passed(
         if proposal is not None:
             passages.append(Passage(join=join, score=proposal.score, why=_why(proposal), proposal=proposal))
             continue
+        enough()
         before, after = row[number], row[number + 1]
         seen = seen_at_cut(
             before,

@@ -11,19 +11,13 @@ from clevrin.core.render.sources import Sources
 from clevrin.desk.measurements import Measurements
 
 _KEPT_BYTES = 24 * 1024 * 1024
-_FIELDS_BYTES = 3 * 3 * 3 * 8
-
-
-def _size(moves: Moves) -> int:
-    """Its trace is kept elsewhere."""
-    return 2000 + sum(200 + len(each.numbers) * (_FIELDS_BYTES + 16) for each in moves.looked)
 
 
 class KnownMoves:
     """Those of the takes that were asked for last. Threads may share it."""
 
     def __init__(self) -> None:
-        self._kept = Remembered(_KEPT_BYTES, _size)
+        self._kept = Remembered(_KEPT_BYTES)
 
     def library(self, sources: Sources, progress: Progress) -> Library:
         """What takes are compared by, for the thread that has these sources."""

@@ -109,7 +109,7 @@ class OneMovePage(JoinPage):
                 for number, take in enumerate(used):
                     measured.append(library.measured(take))
                     step(progress, number + 1, len(used))
-                return one_move(measured, reel, wish)
+                return one_move(measured, reel, wish, lambda: step(progress, len(used), len(used)))
 
         def done(move: OneMove) -> None:
             if key != self._found_for:
