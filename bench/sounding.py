@@ -15,7 +15,7 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.pace import placed_shots
 from clevrin.core.sound.mix import ReelSound
 from clevrin.core.sound.stretching import HOP, MARGIN, stretched
-from tests.films import numbered_film
+from tests.films import clicks, numbered_film
 
 RATE = 48_000
 _HOUR_S = 3600
@@ -28,15 +28,6 @@ def sounding_rows() -> list[Row]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         return [*_ramp_rows(folder), *_hour_rows(folder), *_pitch_rows()]
-
-
-def clicks(at_s: list[float], seconds: float) -> Sound:
-    """Short tones of 3 kHz, loudest at some instants."""
-    made, t = np.zeros(round(seconds * RATE)), np.arange(-240, 240) / RATE
-    for at in at_s:
-        first = max(0, round(at * RATE) - 240)
-        made[first : first + 480] += 0.8 * np.cos(2 * np.pi * 3000 * t) * np.exp(-((t * 900) ** 2))
-    return made
 
 
 def _ramp_rows(folder: Path) -> list[Row]:

@@ -19,6 +19,7 @@ from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
 
 BITS = 12
+_SOUND_RATE = 48_000
 _FILMING_CODE = Path(__file__).read_bytes() + Path(writing.__file__).read_bytes()
 
 
@@ -98,6 +99,15 @@ def numbered_film(
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
     return path
+
+
+def clicks(at_s: Sequence[float], seconds: float) -> NDArray[np.float64]:
+    """Short tones of 3 kHz at 48,000 samples a second, loudest at some instants: (samples,)."""
+    made, t = np.zeros(round(seconds * _SOUND_RATE)), np.arange(-240, 240) / _SOUND_RATE
+    for at in at_s:
+        first = max(0, round(at * _SOUND_RATE) - 240)
+        made[first : first + 480] += 0.8 * np.cos(2 * np.pi * 3000 * t) * np.exp(-((t * 900) ** 2))
+    return made
 
 
 def rotate_mp4(path: Path, degrees: int) -> None:

@@ -19,19 +19,10 @@ from clevrin.core.render.sources import Sources
 from clevrin.core.sound.bed import beat_markers, even_beats, moved, on_the_beat, outline, take_in_music, tempo_of
 from clevrin.core.sound.mix import ReelSound, has_sound
 from tests.core.test_beats import written
-from tests.films import numbered_film
+from tests.films import clicks, numbered_film
 
 RATE = 48_000
 RAMP = (PacePoint(frame=20, speed=1.0), PacePoint(frame=60, speed=0.5), PacePoint(frame=100, speed=2.0))
-
-
-def clicks(at_s: list[float], seconds: float) -> np.ndarray:
-    """Short tones of 3 kHz, loudest at some instants."""
-    made, t = np.zeros(round(seconds * RATE)), np.arange(-240, 240) / RATE
-    for at in at_s:
-        first = round(at * RATE) - 240
-        made[first : first + 480] += 0.8 * np.cos(2 * np.pi * 3000 * t) * np.exp(-((t * 900) ** 2))
-    return made
 
 
 def reel_of(path, **pace) -> Project:
