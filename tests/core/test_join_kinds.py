@@ -12,7 +12,7 @@ from clevrin.core.document import Gate, Hold, Join, Pace, PacePoint, Pose, Proje
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.balancing import balance
-from clevrin.core.join.between import made_join, on_screen
+from clevrin.core.join.between import made_join, on_screen, seen_mirrored, what_is_short
 from clevrin.core.join.kinds import KINDS, kind_of
 from clevrin.core.join.kinds.kind import AUTO, Broken, Course, Sides
 from clevrin.core.media.picture import picture_from_rgb
@@ -150,6 +150,26 @@ def test_what_is_made_is_added_to_how_the_cameras_go(tmp_path, sources):
         peak = seen.widths_per_s.argmax()
         assert seen.widths_per_s[peak] - still.widths_per_s[peak] == pytest.approx(share * slow, rel=0.03)
         assert seen.widths_per_s[0] == pytest.approx(slow, rel=0.03)
+
+
+def test_what_is_mirrored_is_told_where_it_goes_by_slowly():
+    def noticed(kind: str, **settings) -> int:
+        return seen_mirrored(KINDS[kind].made(Join(kind=kind, settings=settings), sides()))
+
+    for kind in ("thrown whip", "push-through", "roll-over"):
+        usual = float(next(each for each in KINDS[kind].settings if each.id == "length").default)
+        assert noticed(kind, length=usual) == 0 < noticed(kind, length=60.0)
+    assert noticed("thrown whip", length=60.0) > noticed("thrown whip", length=60.0, distance=4.0)
+    assert noticed("thrown whip", length=10.0, shutter=0.0) > 0  # nothing is blurred
+    assert noticed("flash", length=60.0) == 0
+
+
+def test_it_is_said_beside_a_join(stills):
+    row = placed_shots(joined(stills, "thrown whip", length=50.0))
+    made = made_join(row, 0, 9 / 16, lambda _: None)
+    assert any("mirrored beyond the edge" in words for words in what_is_short(row, 0, made))
+    short = placed_shots(joined(stills, "thrown whip"))
+    assert what_is_short(short, 0, made_join(short, 0, 9 / 16, lambda _: None)) == []
 
 
 def test_a_thrown_whip_goes_where_the_camera_was_going(tmp_path, sources):

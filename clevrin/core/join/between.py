@@ -20,6 +20,8 @@ CourseOf = Callable[[Shot], Trace | None]
 """How the camera of a shot moved, as far as that is known."""
 
 _MOVES_WIDTHS_PER_S = 0.1
+_WIDE_BEYOND, _SHORT_BLUR = 0.03, 0.02
+"""Widths of the picture, beyond its edge and of blur."""
 _AROUND = 3
 """Frames that are told before a join begins and after it ends."""
 
@@ -51,6 +53,10 @@ def what_is_short(row: Row, number: int, made: Made) -> list[str]:
     if made.before + made.after < wanted:
         lasts = made.before + made.after
         sentences.append(f"The {made.kind.id} lasts {lasts} frames instead of {wanted}: its shots are short.")
+    noticed = 0 if made.kind.overlaps else seen_mirrored(made)
+    if noticed:
+        frames = f"{noticed} frame{'s' if noticed > 1 else ''}"
+        sentences.append(f"What is mirrored beyond the edge can be seen for {frames}: a shorter join goes by faster.")
     if made.kind.overlaps:
         beyond = _beyond(before, made.after, leaving=True), _beyond(after, made.before, leaving=False)
         for placed, missing in zip((before, after), beyond, strict=True):
@@ -58,6 +64,27 @@ def what_is_short(row: Row, number: int, made: Made) -> list[str]:
                 name = placed.take.name
                 sentences.append(f"{name} has nothing beyond its cut for {missing} frames: it stands still there.")
     return sentences
+
+
+def seen_mirrored(made: Made) -> int:
+    """For how many frames so much of what a join shows beyond its pictures' edges is seen so slowly that it is noticed.
+
+    What lies there is mirrored: a subject near the edge stands there twice. It is noticed where it is wider than 3 % of
+    the picture and blurred over less than 2 %.
+    """
+    corners = np.array([[x, y * made.sides.aspect, 1.0] for x in (-0.5, 0.5) for y in (-0.5, 0.5)])
+    half = np.array([0.5, made.sides.aspect / 2])
+    noticed = 0
+    for frame in range(-made.before, made.after):
+        at, leaving = frame + 0.5, frame < 0
+        move = made.part(at, leaving=leaving).move
+        if move is None:
+            continue
+        places = corners @ move(at).T
+        beyond = float((np.abs(places[:, :2] / places[:, 2:]) - half).max())
+        blurred = float(np.hypot(*_gone(move, at, corners).T).max()) * made.shutter_deg / 360
+        noticed += beyond > _WIDE_BEYOND and blurred < _SHORT_BLUR
+    return noticed
 
 
 def _beyond(placed: Placed, frames: int, *, leaving: bool) -> int:
