@@ -364,6 +364,11 @@ def test_nothing_is_cut_off(demo, step, size):
     demo.qtbot.wait(100)
     assert (window.width(), window.height()) == size
     demo.until(lambda: cut_off(window) == [])  # a picture that has just come is laid out with the next event
+    for way in ("kinds", "all", "next", "move") if step == "join" else ():
+        window.join.ways.look_at(way)
+        demo.until(lambda: not window.jobs.busy)
+        demo.until(lambda: cut_off(window) == [])
+        assert (window.width(), window.height()) == size
 
 
 def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_cache):

@@ -60,6 +60,7 @@ class JoinBench(Bench):
         self.ranking.said.connect(self._say)
         self.ranking.ranked.connect(self._on_ranking_ranked)
         self.ways = Ways(context, known, self)
+        self.ways.changing.connect(self._on_ways_changing)
         self.ways.changed.connect(self._on_ways_changed)
         self.ways.tried_changed.connect(self._on_ways_tried_changed)
         self.ways.line_chosen.connect(self._play)
@@ -74,6 +75,11 @@ class JoinBench(Bench):
         self._middle = column
         self._rank_soon = QTimer(self, singleShot=True, interval=120)
         self._rank_soon.timeout.connect(self._rank)
+
+    def _on_ways_changing(self) -> None:
+        if self.ways.page is not None:
+            for part in (self.strips, self.table, self._finding):
+                part.hide()
 
     def _on_ways_changed(self) -> None:
         self._trying = None

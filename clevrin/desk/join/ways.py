@@ -18,6 +18,8 @@ CUT = "cut"
 class Ways(QObject):
     """A row of buttons, and the pages among which they choose."""
 
+    changing = Signal()
+    """Another way is about to be shown: what makes room for it is hidden now, or the window would have to grow."""
     changed = Signal()
     tried_changed = Signal()
     line_chosen = Signal()
@@ -79,7 +81,10 @@ class Ways(QObject):
         self.buttons.set_chosen(name)
         self.page = self.pages.get(name)
         for each in self.pages.values():
-            each.setVisible(each is self.page)
+            each.hide()
+        self.changing.emit()
+        if self.page is not None:
+            self.page.show()
         self.show_controls()
         self.changed.emit()
 
