@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Hold, Marker, Pace, Span
+from clevrin.core.document import Hold, Marker, Pace, PacePoint, Span
 from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.pace import placed_shots
@@ -63,6 +63,18 @@ def test_a_double_click_sets_a_speed_and_the_length_follows(pace):
     assert frames(pace) == pytest.approx(60, abs=3)
     pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert points(pace) == [] and frames(pace) == 30
+
+
+def test_the_slowest_speeds_of_the_curve_can_be_set(pace):
+    """Where the curve meets the ground, forward and backward: what is read off it is a speed that there is."""
+    curve = bench(pace).curve
+    for y in range(2, curve.height() - 2):
+        speed = curve.speed_at(y)
+        assert PacePoint(frame=0, speed=speed).speed == speed
+    for speed in (1 / 16, -1 / 16):
+        double_click(pace, 15, speed)
+        assert min(abs(abs(point[1]) - 1 / 16) for point in points(pace)) < 0.01
+        pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
 
 
 def test_a_point_is_dragged_up_and_its_ease_by_its_bar_each_one_step(pace):

@@ -12,6 +12,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import PacePoint
+from clevrin.core.document.pacing import bounded_speed
 from clevrin.desk import theme
 from clevrin.desk.pace.axis import TimedLane
 from clevrin.desk.pace.seen import PacedShot
@@ -81,9 +82,9 @@ class PaceCurve(TimedLane):
             return 0.0
         if y < ground:
             steps = (ground - _GROUND_PX - y) / max(1.0, ground - _GROUND_PX - 6)
-            return float(2 ** np.clip(_SLOWEST + steps * (_FASTEST - _SLOWEST), _SLOWEST, _FASTEST))
+            return _read(2 ** np.clip(_SLOWEST + steps * (_FASTEST - _SLOWEST), _SLOWEST, _FASTEST))
         steps = (y - ground - _GROUND_PX) / max(1.0, self.height() - ground - _GROUND_PX - 4)
-        return -float(2 ** np.clip(_SLOWEST + steps * (_FASTEST - _SLOWEST), _SLOWEST, _FASTEST))
+        return _read(-(2 ** np.clip(_SLOWEST + steps * (_FASTEST - _SLOWEST), _SLOWEST, _FASTEST)))
 
     @property
     def _ground(self) -> float:
@@ -221,7 +222,7 @@ class PaceCurve(TimedLane):
         at = self.at(event.position().x())
         self.place_requested.emit(at)
         point = self.shown.point_here(at)
-        self.point_changing.emit(None, point.changed(speed=round(self.speed_at(event.position().y()), 3)))
+        self.point_changing.emit(None, point.changed(speed=self.speed_at(event.position().y())))
         self.point_changed.emit()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -250,7 +251,7 @@ class PaceCurve(TimedLane):
             frame = self._between_others(number, min(max(moved, span.first), span.end - 1))
             speed = self.speed_at(at.y())
             stays = point.stays_s if speed == 0 else 0.0
-            changed = point.changed(speed=round(speed, 3), frame=frame, stays_s=stays)
+            changed = point.changed(speed=speed, frame=frame, stays_s=stays)
             mark = None if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else self.mark_near(at.x())
             if mark is not None and along:
                 changed = changed.changed(frame=self._on_mark(number, changed, mark))
@@ -291,3 +292,8 @@ class PaceCurve(TimedLane):
         if self._grabbed is not None and event.button() == Qt.MouseButton.LeftButton:
             self._grabbed = None
             self.point_changed.emit()
+
+
+def _read(speed: float) -> float:
+    """A speed as it is read off the curve, within those that there are: a sixteenth has more than three digits."""
+    return bounded_speed(round(float(speed), 3))
