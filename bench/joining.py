@@ -190,18 +190,13 @@ def _seam(project: Project, frames: range, sources: Sources) -> float:
 
 
 def _kinds_rows(sources: Sources) -> list[Row]:
-    """All kinds of a cut as small moving pictures, from when the cut is chosen."""
+    """All kinds of a cut as small moving pictures, from when the cut is chosen; its takes have been looked at."""
     takes = take_in(FOOTAGE / "hill.mp4"), take_in(FOOTAGE / "picnic.mp4")
     project = _measured(joined(takes, Join(), held=False), sources)
-    library = Library(
-        film=sources.films.reader,
-        moves=lambda take: Moves.of(sources.films.reader(take), sources.measured.measure(take, Silent())),
-    )
-    for take in takes:
-        library.moves(take)
+    known = {take.id: Moves.of(sources.films.reader(take), sources.measured.measure(take, Silent())) for take in takes}
     begun, taken = time.perf_counter(), []
     with sources_for_kinds(sources.measured) as own:
-        cut = survey_cut(project, 0, Library(film=own.films.reader, moves=library.moves))
+        cut = survey_cut(project, 0, Library(film=own.films.reader, moves=lambda take: known[take.id]))
         for each in cut.fits:
             if kind_pictures(project, cut, each.kind.id, own, Silent()):
                 taken.append(time.perf_counter() - begun)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from bench.depth.photographs import FULL, collage
 from bench.rows import Row
-from clevrin.core.join.match import Proposal, Side, rank_pairs
+from clevrin.core.join.match import Side, best_pair
 from clevrin.core.join.moves import Moves
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.reading import FilmReader
@@ -167,7 +167,7 @@ def _first_ours(sides: list[Side]) -> list[bool]:
 
 
 def _best(outgoing: Side, incoming: Side) -> float:
-    best: Proposal | None = next(iter(rank_pairs(outgoing, incoming, most=1)), None)
+    best = best_pair(outgoing, incoming)
     return best.score if best is not None else 0.0
 
 

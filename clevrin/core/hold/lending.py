@@ -26,8 +26,7 @@ def loan_maps(
     same instants, and of another size in widths of the picture; where it is over, shake goes back the way it came,
     and a course stays where it ended.
     """
-    taken = loan_course(loan, lender, frames, rate, settle_s)
-    return gates_of(taken, size)
+    return gates_of(loan_course(loan, lender, frames, rate, settle_s), size)
 
 
 def loan_course(loan: Loan, lender: Trace | Motion | None, frames: int, rate: float, settle_s: float) -> Numbers:

@@ -26,7 +26,6 @@ class OverCourse:
 
     course: Numbers
     kept: Numbers
-    aspect: float
 
     @property
     def least_kept(self) -> float:
@@ -65,7 +64,7 @@ def _course(over: Over, lender: Motion | None, rate: float, aspect: float) -> Ov
     fits = _fits(course, aspect)
     # Enlarged no more than it takes at its worst, it comes and goes with the motion, and always covers the picture.
     kept = np.minimum(1 + share * (fits.min() - 1), fits)
-    return OverCourse(course=course, kept=kept, aspect=aspect)
+    return OverCourse(course=course, kept=kept)
 
 
 def _eased(frames: int, ease: int) -> Numbers:

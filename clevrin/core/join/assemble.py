@@ -14,7 +14,7 @@ from math import log
 import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
-from clevrin.core.join.match import Proposal, Side, rank_pairs, room
+from clevrin.core.join.match import Proposal, Side, best_pair, rank_pairs, room
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.join.moves import Moves
 from clevrin.core.join.whip_cut import joined
@@ -180,6 +180,6 @@ def best_pairs(sides: list[Side], enough: Callable[[], None]) -> dict[tuple[int,
     found = {}
     for i, j in product(range(len(sides)), repeat=2):
         if i != j:
-            found[i, j] = next(iter(rank_pairs(sides[i], sides[j], most=1)), None)
+            found[i, j] = best_pair(sides[i], sides[j])
             enough()
     return found

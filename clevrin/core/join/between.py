@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Shot
 from clevrin.core.document.model import mirror_signs
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.join.kinds.kind import Made, Move, Sides
+from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S, Made, Move, Sides
 from clevrin.core.motion.trace import Trace
 from clevrin.core.pace import Placed, nominal_frame
 
@@ -19,7 +19,6 @@ Row = tuple[Placed, ...]
 CourseOf = Callable[[Shot], Trace | None]
 """How the camera of a shot moved, as far as that is known."""
 
-_MOVES_WIDTHS_PER_S = 0.1
 _WIDE_BEYOND, _SHORT_BLUR = 0.03, 0.02
 """Widths of the picture, beyond its edge and of blur."""
 _AROUND = 3
@@ -46,7 +45,7 @@ def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made
 
 
 def what_is_short(row: Row, number: int, made: Made) -> list[str]:
-    """What a join has to do without, in sentences: frames of its length, and what its sides show beyond their cuts."""
+    """What a join has to do without, in sentences: frames of its length, what its sides show beyond cuts and edges."""
     before, after = row[number], row[number + 1]
     sentences = []
     wanted = round(float(made.values["length"]))
@@ -111,7 +110,7 @@ def _going_deg(before: Placed, after: Placed, course_of: CourseOf) -> float | No
         course = course_of(placed.shot)
         if course is not None:
             x, y = velocity_at_cut(placed, course, leaving=leaving)
-            if np.hypot(x, y) >= _MOVES_WIDTHS_PER_S:
+            if np.hypot(x, y) >= MOVES_WIDTHS_PER_S:
                 return float(np.degrees(np.arctan2(y, x)))
     return None
 

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.document.model import Mirror, mirror_signs
+from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S
 from clevrin.core.join.moves import Frames, MoveKind, Moves
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
@@ -36,7 +37,7 @@ _BACKWARDS_SHARE = 0.85
 _DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 60.0
 _WRONG_WAY_SHARE = 0.9
 _EVEN_COLOUR_DE, _EVEN_SEEN_S = 8.0, 1.5
-_MOVES_WIDTHS_PER_S, _OTHER_WAY_DEG, _OTHER_WAY_SHARE = 0.1, 90.0, 0.8
+_OTHER_WAY_DEG, _OTHER_WAY_SHARE = 90.0, 0.8
 ENOUGH_S = 0.5
 """What has to be left of a shot, in seconds, that it is seen as one."""
 WORTH_MATCHING = 30.0
@@ -176,6 +177,11 @@ def rank_pairs(
     return tuple(found[:most])
 
 
+def best_pair(outgoing: Side, incoming: Side) -> Proposal | None:
+    """The best pair of frames of two sides; None where nothing agrees."""
+    return next(iter(rank_pairs(outgoing, incoming, most=1)), None)
+
+
 def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:
     if side.reverse is not None:
         return (side.reverse,)
@@ -197,7 +203,7 @@ def _scored(
     speed = np.maximum(speed_in, 1e-6)[None] / np.maximum(speed_out, 1e-6)[:, None]
     blur = np.maximum(in_.blur, 1e-6)[None] / np.maximum(out.blur, 1e-6)[:, None]
     if out.move == "even":  # where nothing is seen to move there is no direction, and no ratio
-        still = np.minimum(speed_out[:, None], speed_in[None]) < _MOVES_WIDTHS_PER_S
+        still = np.minimum(speed_out[:, None], speed_in[None]) < MOVES_WIDTHS_PER_S
         direction[still], speed[still], blur[still] = 0.0, 1.0, 1.0
     lab = in_.lab
     if flip[0] < 0:

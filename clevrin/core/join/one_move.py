@@ -14,7 +14,7 @@ from clevrin.core.document import Join, Project, Reel, Shot, Span
 from clevrin.core.join.assemble import Measured, chain, in_best_order
 from clevrin.core.join.match import WORTH_MATCHING, Proposal
 from clevrin.core.join.suggesting import seen_at_cut, suggestions
-from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace import placed_shots, played_rate, shot_frames
 
 LEAST_SHOT_S = 1.0
 """No shot is made shorter than this."""
@@ -74,9 +74,12 @@ def one_move(takes: list[Measured], reel: Reel, wish: Wish, enough: Callable[[],
         shots, said = _on_beats(takes, shots, free, reel, wish.beats)
         remarks += said
     shots, passages = _passed(takes, shots, chosen, reel, wish.beats, enough)
-    frames = reel_frames(_project(takes, shots, reel))
     return OneMove(
-        takes=tuple(takes), shots=tuple(shots), passages=tuple(passages), frames=frames, remarks=tuple(remarks)
+        takes=tuple(takes),
+        shots=tuple(shots),
+        passages=tuple(passages),
+        frames=sum(_lengths(takes, shots, reel)),
+        remarks=tuple(remarks),
     )
 
 
@@ -88,7 +91,7 @@ def _on_their_moves(
     for number, (measured, shot) in enumerate(zip(takes, shots, strict=True)):
         start = number == 0 or chosen[number - 1] is None
         end = number == len(chosen) or chosen[number] is None
-        least = round(LEAST_SHOT_S * float(measured.side(reel.rate).rates[shot.span.first]))
+        least = round(LEAST_SHOT_S * float(played_rate(measured.take, reel.rate)))
         peaks = [looked.peak for looked in measured.moves.looked if looked.move != "even"]
         middle = (shot.span.first + shot.span.end) / 2
         if end and number < len(chosen) and not shot.reverse:
@@ -108,13 +111,8 @@ def _on_their_moves(
     return found, free
 
 
-def _project(takes: list[Measured], shots: list[Shot], reel: Reel) -> Project:
-    known = {measured.take.id: measured.take for measured in takes}
-    return Project(name="one move", takes=tuple(known.values()), reel=Reel(rate=reel.rate, shots=tuple(shots)))
-
-
 def _lengths(takes: list[Measured], shots: list[Shot], reel: Reel) -> list[int]:
-    return [placed.frames for placed in placed_shots(_project(takes, shots, reel))]
+    return [shot_frames(shot, each.take, reel.rate) for each, shot in zip(takes, shots, strict=True)]
 
 
 def _as_long_as(
@@ -148,7 +146,7 @@ def _as_long_as(
 
 def _shorter(shot: Shot, measured: Measured, by: int, ends: tuple[bool, bool], reel_rate: Fraction) -> Shot:
     """A shot without so many frames of the reel, taken from its free ends: from both alike where both are free."""
-    per_frame = float(measured.side(reel_rate).rates[shot.span.first]) / float(reel_rate)
+    per_frame = float(played_rate(measured.take, reel_rate) / reel_rate)
     gone = min(round(by * per_frame), shot.span.frames - 1)
     if gone <= 0 or not any(ends):
         return shot
@@ -169,13 +167,12 @@ def _on_beats(
     shots = list(shots)
     at, missed = 0, 0
     for number, measured in enumerate(takes[:-1]):
-        frames = _lengths(takes, shots, reel)[number]
+        frames = shot_frames(shots[number], measured.take, reel.rate)
         cut = at + frames
         ways = sorted((beat for beat in beats if beat > at), key=lambda beat: abs(beat - cut))
         for beat in ways[:2]:
             moved = _longer(shots[number], measured, beat - cut, free[number], reel.rate)
-            trial = [*shots[:number], moved, *shots[number + 1 :]]
-            if _lengths(takes, trial, reel)[number] == beat - at:
+            if shot_frames(moved, measured.take, reel.rate) == beat - at:
                 shots[number], frames = moved, beat - at
                 break
         else:
@@ -187,7 +184,7 @@ def _on_beats(
 
 def _longer(shot: Shot, measured: Measured, by: int, ends: tuple[bool, bool], reel_rate: Fraction) -> Shot:
     """A shot longer (below 0: shorter) by so many frames of the reel at a free end, within its take's chosen span."""
-    per_frame = float(measured.side(reel_rate).rates[shot.span.first]) / float(reel_rate)
+    per_frame = float(played_rate(measured.take, reel_rate) / reel_rate)
     frames = round(by * per_frame)
     for start in (False, True) if ends[1] else (True,):
         if not ends[0 if start else 1]:
@@ -210,7 +207,8 @@ def _passed(
     enough: Callable[[], None],
 ) -> tuple[list[Shot], list[Passage]]:
     """The shots with their joins: as matched, and where nothing agreed the kind that fits best."""
-    row = placed_shots(_project(takes, shots, reel))
+    known = {measured.take.id: measured.take for measured in takes}
+    row = placed_shots(Project(takes=tuple(known.values()), reel=Reel(rate=reel.rate, shots=tuple(shots))))
     passages: list[Passage] = []
     for number, proposal in enumerate(chosen):
         join = shots[number].leave

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.join.assemble import Measured
 from clevrin.core.join.kinds.kind import Seen
-from clevrin.core.join.match import WORTH_MATCHING, Proposal, Side, rank_pairs, side_of_shot
+from clevrin.core.join.match import WORTH_MATCHING, Proposal, Side, best_pair, side_of_shot
 from clevrin.core.join.moves import Moves
 from clevrin.core.join.suggesting import Suggestion, seen_at_cut, suggestions
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import Trace
-from clevrin.core.pace import Placed, placed_shots, played_rate
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
 
 
@@ -40,6 +40,11 @@ class SurveyedCut:
     seen: Seen
     proposal: Proposal | None
     fits: tuple[Suggestion, ...]
+
+    @property
+    def agrees(self) -> bool:
+        """Whether the moves that were shot agree so well that none has to be made."""
+        return self.proposal is not None and self.proposal.score >= WORTH_MATCHING
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,7 +76,7 @@ def survey_cut(project: Project, number: int, library: Library) -> SurveyedCut:
     )
     on_beat = any(marker.kind == "beat" and marker.frame == before.end for marker in project.reel.markers)
     seen = seen_at_cut(before, after, (moves[0].trace, moves[1].trace), library.film, on_beat=on_beat)
-    best = next(iter(rank_pairs(*sides, most=1)), None)
+    best = best_pair(*sides)
     kind_before = row[number - 1].shot.leave.kind if number else ""
     return SurveyedCut(shot_id=before.shot.id, seen=seen, proposal=best, fits=suggestions(seen, kind_before))
 
@@ -104,9 +109,8 @@ def could_follow(
 
 
 def _follower(project: Project, outgoing: Placed, side: Side, trace: Trace, take: Take, library: Library) -> Follower:
-    incoming, moves = Shot(take_id=take.id, span=take.span), library.moves(take)
-    rate = project.reel.rate
-    best = next(iter(rank_pairs(side, Side.having(moves, kept=take.span, rates=played_rate(take, rate)), most=1)), None)
+    incoming, measured = Shot(take_id=take.id, span=take.span), library.measured(take)
+    best = best_pair(side, measured.side(project.reel.rate))
     if best is not None and best.score < WORTH_MATCHING:
         best = None
     pair = outgoing.shot, incoming
@@ -115,7 +119,7 @@ def _follower(project: Project, outgoing: Placed, side: Side, trace: Trace, take
     takes = {each.id: each for each in (outgoing.take, take)}
     trial = Project(takes=tuple(takes.values()), reel=project.reel.changed(shots=pair, markers=()))
     row = placed_shots(trial)
-    seen = seen_at_cut(row[0], row[1], (trace, moves.trace), library.film)
+    seen = seen_at_cut(row[0], row[1], (trace, measured.trace), library.film)
     suggestion = suggestions(seen)[0]
     if best is None:
         pair = pair[0].changed(leave=suggestion.join), pair[1]

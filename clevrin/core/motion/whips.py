@@ -10,7 +10,7 @@ from clevrin.core.motion.trace import Trace
 
 WhipKind = Literal["pan", "tilt", "diagonal", "roll", "zoom"]
 
-_LEAST_WIDTHS_PER_S = 0.9
+LEAST_WIDTHS_PER_S = 0.9
 _LEAST_TURN_PER_S = 150.0
 _LEAST_GROWTH_PER_S = 0.75
 """What counts as fast in each kind: picture widths, degrees, and natural logarithms of the size per second."""
@@ -88,7 +88,7 @@ def _quickness(trace: Trace) -> NDArray[np.float64]:
     rate = float(trace.rate)
     return np.column_stack(
         [
-            trace.velocity_px / trace.width * rate / _LEAST_WIDTHS_PER_S,
+            trace.velocity_px / trace.width * rate / LEAST_WIDTHS_PER_S,
             trace.turn_deg * rate / _LEAST_TURN_PER_S,
             trace.growth * rate / _LEAST_GROWTH_PER_S,
         ]

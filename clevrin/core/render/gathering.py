@@ -16,8 +16,9 @@ from clevrin.core.render.seams import Weights, blended_planes
 _ROWS_AT_ONCE = 64
 _BAND_ROWS = 270
 _FEW = 2
-_MUCH_SMALLER = 4.0
 """From more ways on they blur each other: what a finer kernel would keep is not seen."""
+_MUCH_SMALLER = 4.0
+"""From this reduction on, what averaging codes and not light changes is not seen either."""
 
 
 def mixed(pictures: Iterable[Picture], weights: Sequence[float | Weights]) -> Picture:

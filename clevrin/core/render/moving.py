@@ -38,10 +38,11 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     if over is not None:
         layer = _seen_through(layer, np.asarray(from_unit @ over(0.0) @ to_unit))
     if own is None:
+        here = at(0.0)
         return replace(
             layer,
-            samples=tuple(replace(each, src_from_out=row9(each.matrix @ at(0.0))) for each in layer.samples),
-            borrowed=tuple(replace(each, src_from_out=row9(each.matrix @ at(0.0))) for each in layer.borrowed),
+            samples=tuple(replace(each, src_from_out=row9(each.matrix @ here)) for each in layer.samples),
+            borrowed=tuple(replace(each, src_from_out=row9(each.matrix @ here)) for each in layer.borrowed),
         )
     half = shown.shutter_deg / 720
     length = longest_way(map(at, np.linspace(-half, half, _STEPS + 1)), at(0.0), size)

@@ -2,6 +2,7 @@
 
 from clevrin.core.document.joining import PLAIN, WHIP
 from clevrin.core.join.kinds.kind import Fit, Kind, Seen
+from clevrin.core.motion.whips import LEAST_WIDTHS_PER_S
 
 
 def _plain_fits(seen: Seen) -> Fit:
@@ -12,7 +13,7 @@ def _plain_fits(seen: Seen) -> Fit:
 
 def _whip_fits(seen: Seen) -> Fit:
     slower = min(seen.before.widths_per_s, seen.after.widths_per_s)
-    if slower < _FAST:
+    if slower < LEAST_WIDTHS_PER_S:
         return Fit(score=4, why="Not both shots whip at the cut.")
     return Fit(score=100 * (1 - seen.apart), why=_agreement(seen))
 
@@ -21,7 +22,5 @@ def _agreement(seen: Seen) -> str:
     return f"The motion of both sides agrees to {100 * (1 - seen.apart):.0f} %."
 
 
-_FAST = 0.9
-"""Widths a second: what is called a whip is faster."""
 PLAIN_CUT = Kind(id=PLAIN, help="The next shot simply follows", fits=_plain_fits)
 WHIP_CUT = Kind(id=WHIP, help="The cut lies where both whips are fastest and agree", fits=_whip_fits)
