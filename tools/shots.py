@@ -23,9 +23,7 @@ def main() -> None:
         from clevrin.core.document import Loan, Marker, NamedSpan, Pace, PacePoint, Span, edits
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
-        from clevrin.core.media.taking_in import take_in
         from clevrin.core.pace import placed_shots
-        from clevrin.demo.footage_maker import FOOTAGE
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
@@ -100,7 +98,7 @@ def main() -> None:
             window.session.undo()
 
         def steady_views() -> None:
-            """Another view, an edge without and with what is borrowed, an anchor, and lent motion."""
+            """Another view, an edge with what is borrowed, an anchor, and lent motion."""
             bench, sheet = window.steady, window.steady.sheet
 
             def settled() -> None:
@@ -114,11 +112,10 @@ def main() -> None:
             bench.set_view("two")
             sheet.pages.show_page("Edge")
             window.player.seek(62)
-            for name, edge in (("borrow-after", "borrow"),):
-                sheet.controls["edge"].buttons[edge].click()
-                settled()
-                shot(name)
-                session.undo()
+            sheet.controls["edge"].buttons["borrow"].click()
+            settled()
+            shot("borrow-after")
+            session.undo()
             sheet.pages.show_page("Lent motion")
             loan = Loan(lender="rig", rig="walking", seed=2, amount=0.6)
             session.do(edits.SetLoan(shot_id=session.shot.id, loan=loan))
@@ -180,26 +177,7 @@ def main() -> None:
             shot("pace")
             session.undo()
 
-        def what_stands_still() -> None:
-            """The planes of a walk along the fence, to choose from."""
-            before = session.project
-            take = take_in(FOOTAGE / "alongside.mp4")
-            session.do(edits.AddTakes(takes=(take,)))
-            session.choose_take(take.id)
-            until(lambda: window.measurements.trace(take) is not None)
-            rest()
-            window.player.seek(40)
-            window.log.toggle_mark("standing")
-            rest()
-            window.put_back()
-            window.log.toggle_mark("vectors")
-            while session.project != before:
-                session.undo()
-            session.choose_take(walk.id)
-            rest()
-
         track_being_corrected()
-        what_stands_still()
 
         x, y, w, h = window.reel.layout_now.shot_box(0)
         mouse(QEvent.Type.MouseButtonPress, x + w - 2, y + h - 6, True)
@@ -209,9 +187,6 @@ def main() -> None:
         shot("reel-drag")
         window.put_back()
         mouse(QEvent.Type.MouseButtonRelease, x + w - 5, y + h - 6, False)
-        window.show_keys()
-        rest(0.3)
-        window._key_sheet.close()
         session.choose_shot(session.project.reel.shots[0].id)
         window.enter_step("steady")
         until(lambda: not window.jobs.busy)

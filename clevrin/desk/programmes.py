@@ -245,11 +245,15 @@ def join_programme(
     """The reel in a loop over the frames round the end of a shot."""
     reel = reel_programme(project, within, prepared=prepared)
     assert reel is not None
+    first, end = _round_the_cut(project, shot_id, around)
+    return replace(reel, first=first, end=end, loop=(first, end))
+
+
+def _round_the_cut(project: Project, shot_id: str, around: int) -> tuple[int, int]:
+    """The frames of the reel so near the end of a shot: the first, and the one behind the last."""
     placed = placed_shot(project, shot_id)
     assert placed is not None
-    cut = placed.end
-    first, end = max(0, cut - around), min(reel.end, cut + around)
-    return replace(reel, first=first, end=end, loop=(first, end))
+    return max(0, placed.end - around), min(reel_frames(project), placed.end + around)
 
 
 def overlaid_programme(project: Project, shot_id: str, within: Size, around: int, *, difference: bool) -> Programme:
@@ -273,7 +277,7 @@ def overlaid_programme(project: Project, shot_id: str, within: Size, around: int
         )
         return (_laid_over(*sides, difference=difference),)
 
-    first, end = max(0, before.end - around), min(row[-1].end, before.end + around)
+    first, end = _round_the_cut(project, shot_id, around)
     return Programme(first=first, end=end, rate=project.reel.rate, make=make, loop=(first, end))
 
 

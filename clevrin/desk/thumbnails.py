@@ -19,6 +19,7 @@ from clevrin.core.remembered import Remembered
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.resolving import resolve
 from clevrin.core.render.sources import Sources
+from clevrin.desk.pixels import image_of
 from clevrin.desk.precedence import Precedence
 from clevrin.desk.priority import give_way
 from clevrin.desk.programmes import shot_pixels, take_pixels
@@ -138,9 +139,7 @@ class Thumbnails(QObject):
         return None
 
     def _on_picture_made(self, key: _Key, pixels: Pixels) -> None:
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
-        self._images.put(key, image.copy())
+        self._images.put(key, image_of(pixels).copy())
         if not self._told.isActive():
             self._told.start()
 

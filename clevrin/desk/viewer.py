@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEve
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.desk import theme
+from clevrin.desk.pixels import image_of
 
 Pixels = NDArray[np.uint8]
 
@@ -101,9 +102,7 @@ class Viewer(QWidget):
     def show_pixels(self, *pixels: Pixels) -> None:
         """Shows pictures, BGRA (h, w, 4) uint8; they must not be written to afterwards."""
         self._pixels = pixels
-        self._images = tuple(
-            QImage(p.data, p.shape[1], p.shape[0], p.strides[0], QImage.Format.Format_RGB32) for p in pixels
-        )
+        self._images = tuple(map(image_of, pixels))
         self._words = ""
         self.update()
 

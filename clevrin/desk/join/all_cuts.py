@@ -6,7 +6,6 @@ from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document.edits import Edit
 from clevrin.core.document.joining import WHIP
-from clevrin.core.join.match import WORTH_MATCHING
 from clevrin.core.join.survey import SurveyedCut, survey_reel
 from clevrin.core.pace import placed_shots
 from clevrin.core.pace.timecode import timecode
@@ -32,10 +31,7 @@ class AllCuts(JoinPage):
         super().__init__(context, known, parent)
         self.table = FigureTable("All cuts", _COLUMNS, ranks=_AGREE, wide=(_WHY,))
         self.table.line_chosen.connect(self._on_table_line_chosen)
-        self.column.addWidget(self.note)
-        self.column.addWidget(self.table, 1)
-        self.chooser = self.table
-        self.table.line_chosen.connect(lambda _: self.line_chosen.emit())
+        self.add_table(self.table)
         self._found: dict[str, SurveyedCut] = {}
         self._found_for: tuple | None = None
         self._looking_for: tuple | None = None
@@ -50,9 +46,7 @@ class AllCuts(JoinPage):
         key = self._what_decides()
         if key in (self._found_for, self._looking_for):
             return
-        missing = why_not_yet(
-            self.context.measurements, tuple(project.take(shot.take_id) for shot in project.reel.shots)
-        )
+        missing = why_not_yet(self.context.measurements, (project.take(shot.take_id) for shot in project.reel.shots))
         if len(project.reel.shots) < 2 or missing:
             self.say(missing or "A cut needs two shots on the reel.")
             return
@@ -71,7 +65,7 @@ class AllCuts(JoinPage):
             self._found, self._found_for, self._looking_for = {each.shot_id: each for each in found}, key, None
             self.say("")
             self._show()
-            self.tried_changed.emit()
+            self.take_changed.emit()
 
         def failed(sentence: str) -> None:
             self._looking_for = None
@@ -116,8 +110,7 @@ class AllCuts(JoinPage):
         found = self.chosen
         if found is None:
             return None
-        matched = found.proposal is not None and found.proposal.score >= WORTH_MATCHING
-        return edit_to(self.context.session.project, found, WHIP if matched else found.fits[0].kind.id)
+        return edit_to(self.context.session.project, found, WHIP if found.agrees else found.fits[0].kind.id)
 
     @property
     def take_words(self) -> str:

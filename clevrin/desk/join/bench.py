@@ -25,6 +25,7 @@ from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
@@ -63,6 +64,7 @@ class JoinBench(Bench):
         self.ways.changing.connect(self._on_ways_changing)
         self.ways.changed.connect(self._on_ways_changed)
         self.ways.tried_changed.connect(self._on_ways_tried_changed)
+        self.ways.take_changed.connect(self._show_page)
         self.ways.line_chosen.connect(self._play)
         column.addWidget(self.ways.buttons)
         column.addWidget(self.strips, 3)
@@ -205,13 +207,7 @@ class JoinBench(Bench):
     @property
     def pair(self) -> tuple[Shot, Shot] | None:
         """The two shots whose join is looked at, as they are on the reel."""
-        session = self.context.session
-        shots = session.project.reel.shots
-        if len(shots) < 2:
-            return None
-        index = session.project.shot_index(session.shot.id) if session.shot else 0
-        index = min(index, len(shots) - 2)
-        return shots[index], shots[index + 1]
+        return chosen_pair(self.context.session)
 
     def _tried(self) -> tuple[Project, Shot, Shot] | None:
         """The project, and the two shots in it, with what is being tried."""

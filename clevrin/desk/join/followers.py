@@ -25,10 +25,7 @@ class Followers(JoinPage):
         self.table = FigureTable("What could follow", _COLUMNS, wide=(5,))
         self.table.line_chosen.connect(lambda _: self.tried_changed.emit())
         self.controls = (self.add_takes_choice(),)
-        self.column.addWidget(self.note)
-        self.column.addWidget(self.table, 1)
-        self.chooser = self.table
-        self.table.line_chosen.connect(lambda _: self.line_chosen.emit())
+        self.add_table(self.table)
         self._found: tuple[Follower, ...] = ()
         self._found_for: tuple | None = None
 

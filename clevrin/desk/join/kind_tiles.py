@@ -12,6 +12,7 @@ PICTURE = 168, 94
 """Pixels of a tile's picture, at the usual size of text."""
 _GAP_PX, _CAPTION_PX = 8, 20
 _MOVES_EVERY_MS = 80
+_ARROWS = Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -67,9 +68,8 @@ class KindTiles(QWidget):
 
     # Where what is
 
-    @property
-    def _columns(self) -> int:
-        return max(1, int((self.width() + _GAP_PX) // (self._wide + _GAP_PX)))
+    def _columns(self, width: int) -> int:
+        return max(1, int((width + _GAP_PX) // (self._wide + _GAP_PX)))
 
     @property
     def _wide(self) -> int:
@@ -82,7 +82,7 @@ class KindTiles(QWidget):
     def place_of(self, kind: str) -> QRectF:
         """Where a kind's tile is."""
         number = next(n for n, tile in enumerate(self._tiles) if tile.id == kind)
-        row, column = divmod(number, self._columns)
+        row, column = divmod(number, self._columns(self.width()))
         x, y = column * (self._wide + _GAP_PX), row * (self._high + _GAP_PX)
         return QRectF(x, y, self._wide, self._high)
 
@@ -99,8 +99,7 @@ class KindTiles(QWidget):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        columns = max(1, int((width + _GAP_PX) // (self._wide + _GAP_PX)))
-        rows = -(-max(1, len(self._tiles)) // columns)
+        rows = -(-max(1, len(self._tiles)) // self._columns(width))
         return rows * (self._high + _GAP_PX) - _GAP_PX
 
     # What it looks like
@@ -147,12 +146,8 @@ class KindTiles(QWidget):
             self.kind_chosen.emit(kind)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        ways = {
-            Qt.Key.Key_Left: -1,
-            Qt.Key.Key_Right: 1,
-            Qt.Key.Key_Up: -self._columns,
-            Qt.Key.Key_Down: self._columns,
-        }
+        columns = self._columns(self.width())
+        ways = dict(zip(_ARROWS, (-1, 1, -columns, columns), strict=True))
         names = [tile.id for tile in self._tiles]
         way = ways.get(Qt.Key(event.key()))
         if way is None or not names:
@@ -163,8 +158,7 @@ class KindTiles(QWidget):
         self._point_at(names[min(max(at, 0), len(names) - 1)])
 
     def event(self, event: QEvent) -> bool:
-        arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in arrows:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _ARROWS:
             event.accept()  # else they would go through the frames
             return True
         return super().event(event)

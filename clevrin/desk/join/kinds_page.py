@@ -9,21 +9,20 @@ from clevrin.core.document import Join, Project
 from clevrin.core.document.joining import WHIP
 from clevrin.core.document.pacing import Shutter
 from clevrin.core.join.between import made_join
-from clevrin.core.join.match import WORTH_MATCHING
 from clevrin.core.join.survey import SurveyedCut, survey_cut
 from clevrin.core.media.frame_memory import FrameMemory
-from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.kind_tiles import PICTURE, KindTiles, Tile
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
-from clevrin.desk.join.page import JoinPage, edit_to
+from clevrin.desk.join.page import JoinPage, chosen_pair, edit_to
+from clevrin.desk.pixels import image_of
+from clevrin.desk.programmes import reel_plans
 from clevrin.desk.sheet import rolled
 
 _PLAIN_JOIN = Join()
@@ -54,28 +53,27 @@ class KindsPage(JoinPage):
         self._drawn.connect(self._on_drawn, queued)
 
     def refresh(self) -> None:
-        project, shot_id = self.context.session.project, self.chosen_shot_id()
-        if shot_id is None:
+        project, pair = self.context.session.project, chosen_pair(self.context.session)
+        if pair is None:
             self._for, self._found = None, None
             self.tiles.show_tiles((), "")
             self.say("A cut needs two shots on the reel.")
             return
-        at = project.shot_index(shot_id)
-        pair = project.reel.shots[at : at + 2]
         missing = why_not_yet(self.context.measurements, (project.take(shot.take_id) for shot in pair))
         if missing:
             self.say(missing)
             return
         # What a kind looks like does not depend on which one is chosen, but for the settings of that one.
         leave = pair[0].leave
-        key = shot_id, pair[0].changed(leave=_PLAIN_JOIN), pair[1].changed(leave=_PLAIN_JOIN), project.takes
+        at = project.shot_index(pair[0].id)
+        key = pair[0].id, pair[0].changed(leave=_PLAIN_JOIN), pair[1].changed(leave=_PLAIN_JOIN), project.takes
         if key == self._for:
             self.tiles.show_tiles(self.tiles.tiles, leave.kind)
             if leave != self._leave and self._found is not None:
                 self._draw(key, project, at, (leave.kind,))
             self._leave = leave
             return
-        if self._for is None or self._for[0] != shot_id:
+        if self._for is None or self._for[0] != pair[0].id:
             self.tiles.drop_pictures()
         self._for, self._leave, self._found = key, leave, None
         self._draw(key, project, at, ())
@@ -108,11 +106,10 @@ class KindsPage(JoinPage):
             for each in found.fits
             if each.kind.id != WHIP or found.proposal is not None
         ]
-        if matched >= WORTH_MATCHING:  # what was shot is better than what is made
+        if found.agrees:  # what was shot is better than what is made
             tiles.sort(key=lambda tile: tile.id != WHIP)
         self.tiles.show_tiles(tuple(tiles), self._now())
         self._on_tiles_pointed_at(self.tiles.pointed)
-        self.tried_changed.emit()
 
     def _on_drawn(self, key: tuple, kind: str, pictures: list[QImage]) -> None:
         if key == self._for:
@@ -120,15 +117,14 @@ class KindsPage(JoinPage):
 
     def _now(self) -> str:
         """The kind by which the cut is joined."""
-        shot = self.chosen_shot_id()
-        return "" if shot is None else self.context.session.project.shot(shot).leave.kind
+        pair = chosen_pair(self.context.session)
+        return "" if pair is None else pair[0].leave.kind
 
     def _on_tiles_pointed_at(self, kind: str) -> None:
         tiles = {tile.id: tile for tile in self.tiles.tiles}
         about = tiles.get(kind or self._best())
         self.say("" if about is None else f"{about.id}: {about.why}")
-        if self._found is not None:
-            self.tried_changed.emit()
+        self.take_changed.emit()
 
     def _best(self) -> str:
         return self.tiles.tiles[0].id if self.tiles.tiles else ""
@@ -187,13 +183,9 @@ def _drawn(project: Project, shot_id: str, size: tuple[int, int], sources: Sourc
     before, after = (made.before + 1, made.after + 1) if made is not None else (_AROUND, _AROUND)
     first, last = max(0, cut - before), min(row[-1].end - 1, cut + after)
     frames = sorted({round(float(frame)) for frame in np.linspace(first, last, _FRAMES)})
+    plans = reel_plans(project, size, first, last + 1)
     pictures = []
-    for frame in frames:
-        plan = plan_at(project, frame, size, sources.measured)
-        pixels = bgra_from_picture(carried_out(plan, project.take, sources.films, "draft"))
-        height, width = pixels.shape[:2]
-        image = QImage(pixels.data, width, height, pixels.strides[0], QImage.Format.Format_RGB32)
-        pictures.append(image.copy())
-        if progress.cancelled():
-            break
+    for number, frame in enumerate(frames):
+        step(progress, number, len(frames))
+        pictures.append(image_of(plans.pixels(sources, frame)).copy())
     return pictures

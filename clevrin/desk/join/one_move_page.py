@@ -64,10 +64,7 @@ class OneMovePage(JoinPage):
         self.table.line_chosen.connect(lambda _: self.tried_changed.emit())
         self.table.line_ticked.connect(self._on_table_line_ticked)
         self.controls = (self.add_takes_choice(), self.order, self.beats, self.length)
-        self.column.addWidget(self.note)
-        self.column.addWidget(self.table, 1)
-        self.chooser = self.table
-        self.table.line_chosen.connect(lambda _: self.line_chosen.emit())
+        self.add_table(self.table)
         self._soon = QTimer(self, singleShot=True, interval=150)
         self._soon.timeout.connect(self.refresh)
         self._left_out: set[str] = set()

@@ -11,7 +11,9 @@ from clevrin.core.document.joining import WHIP
 from clevrin.core.join import joined
 from clevrin.core.join.survey import SurveyedCut
 from clevrin.desk.context import Context
+from clevrin.desk.join.figure_table import FigureTable
 from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.session import Session
 from clevrin.desk.sheet import ChoiceSetting, quiet_label
 
 
@@ -30,6 +32,9 @@ class JoinPage(QWidget):
     chooser: QWidget
     """Where something is chosen: it has the keys."""
     tried_changed = Signal()
+    """What is looked at is another cut."""
+    take_changed = Signal()
+    """What taking does is something else, or can be done now."""
     line_chosen = Signal()
     """The user chose something, to be tried."""
     about_cuts_of_the_reel = False
@@ -46,6 +51,13 @@ class JoinPage(QWidget):
         self.column.setSpacing(6)
         self.note = quiet_label("")
         self.note.setWordWrap(True)
+
+    def add_table(self, table: FigureTable) -> None:
+        """A table as what the page is about, with words over it."""
+        self.chooser = table
+        self.column.addWidget(self.note)
+        self.column.addWidget(table, 1)
+        table.line_chosen.connect(lambda _: self.line_chosen.emit())
 
     def add_takes_choice(self) -> ChoiceSetting:
         """A choice of which takes are used: `usable_takes` follows it."""
@@ -96,17 +108,23 @@ class JoinPage(QWidget):
 
     def chosen_shot_id(self) -> str | None:
         """The shot whose cut into the next one is chosen on the reel."""
-        session = self.context.session
-        shots = session.project.reel.shots
-        if len(shots) < 2:
-            return None
-        at = session.project.shot_index(session.shot.id) if session.shot is not None else 0
-        return shots[min(at, len(shots) - 2)].id
+        pair = chosen_pair(self.context.session)
+        return None if pair is None else pair[0].id
 
     def say(self, words: str) -> None:
         """Words where the list would be."""
         self.note.setText(words)
         self.note.setVisible(bool(words))
+
+
+def chosen_pair(session: Session) -> tuple[Shot, Shot] | None:
+    """The chosen shot and the next one (the last but one and the last); None where there are no two."""
+    shots = session.project.reel.shots
+    if len(shots) < 2:
+        return None
+    at = session.project.shot_index(session.shot.id) if session.shot is not None else 0
+    at = min(at, len(shots) - 2)
+    return shots[at], shots[at + 1]
 
 
 def edit_to(project: Project, found: SurveyedCut, kind: str) -> Edit | None:

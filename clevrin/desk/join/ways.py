@@ -22,6 +22,7 @@ class Ways(QObject):
     """Another way is about to be shown: what makes room for it is hidden now, or the window would have to grow."""
     changed = Signal()
     tried_changed = Signal()
+    take_changed = Signal()
     line_chosen = Signal()
 
     def __init__(self, context: Context, known: KnownMoves, parent: QObject | None = None) -> None:
@@ -53,6 +54,7 @@ class Ways(QObject):
         for page in self.pages.values():
             page.hide()
             page.tried_changed.connect(self._on_page_tried_changed)
+            page.take_changed.connect(self._on_page_take_changed)
             page.line_chosen.connect(self.line_chosen)
 
     def add_to(self, column: QVBoxLayout) -> None:
@@ -97,3 +99,7 @@ class Ways(QObject):
     def _on_page_tried_changed(self) -> None:
         if self.sender() is self.page:
             self.tried_changed.emit()
+
+    def _on_page_take_changed(self) -> None:
+        if self.sender() is self.page:
+            self.take_changed.emit()
