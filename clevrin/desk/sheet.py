@@ -274,6 +274,22 @@ class ChoiceSetting(Setting):
         self._group.setExclusive(self._exclusive)
 
 
+class OwnChoice(ChoiceSetting):
+    """A choice that is kept nowhere but here: how something is looked at, not what it is."""
+
+    def __init__(
+        self, name: str, help_text: str, choices: Iterable[tuple[str, str, str]], *, default: str, columns: int = 3
+    ) -> None:
+        super().__init__(name, help_text, choices, columns=columns, default=default)
+        self.chosen.connect(self.keep)  # before anybody else hears of it
+        self.keep(default)
+
+    def keep(self, key: str) -> None:
+        """Shows another one as chosen, without saying that it changed."""
+        self.key = key
+        self.set_chosen(key)
+
+
 def percent(share: float) -> str:
     return f"{share * 100:.0f} %"
 

@@ -33,7 +33,7 @@ from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
 from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import ChoiceSetting, Sheet, SliderSetting, Trouble, plain_button, quiet_label
+from clevrin.desk.sheet import ChoiceSetting, OwnChoice, Sheet, SliderSetting, Trouble, plain_button, quiet_label
 from clevrin.desk.viewer import Viewer
 
 _AROUND_S = 0.6
@@ -105,12 +105,13 @@ class JoinBench(Bench):
         self.viewer = Viewer()
         self.transport = Transport(self.context, narrow=True)
         self._loop_note = quiet_label("")
-        self.loop = ChoiceSetting(
+        self.loop = OwnChoice(
             "Loop",
             "How fast the loop goes",
             [("1", "full", "As the reel plays"), ("2", "half", "Half as fast"), ("4", "quarter", "A quarter as fast")],
+            default="1",
         )
-        self.over = ChoiceSetting(
+        self.over = OwnChoice(
             "Over each other",
             "Both sides at once, each going on beyond the cut",
             [
@@ -118,12 +119,10 @@ class JoinBench(Bench):
                 ("both", "both", "Half of either side"),
                 ("difference", "difference", "Only what differs: black where both agree"),
             ],
+            default="no",
         )
-        self._slower, self._over = 1, "no"
-        self.loop.set_chosen("1")
-        self.over.set_chosen("no")
         self.loop.chosen.connect(self._on_loop_chosen)
-        self.over.chosen.connect(self._on_over_chosen)
+        self.over.chosen.connect(lambda _: self.reload())
         self.kind = ChoiceSetting(
             "Kind",
             "How one shot passes into the next",
@@ -251,13 +250,14 @@ class JoinBench(Bench):
         around = max(4, round(_AROUND_S * float(project.reel.rate)))
         preparing = self.context.preparing
         room = self.viewer.wanted_size
-        if self._over == "no":
+        if self.over.key == "no":
             programme = join_programme(project, outgoing.id, room, around, preparing.prepared)
         else:
-            difference = self._over == "difference"
+            difference = self.over.key == "difference"
             programme = overlaid_programme(project, outgoing.id, room, around, difference=difference)
-        if self._slower > 1:  # what is looked at slowly is not listened to
-            programme = replace(programme, rate=programme.rate / self._slower, sound=None)
+        slower = int(self.loop.key)
+        if slower > 1:  # what is looked at slowly is not listened to
+            programme = replace(programme, rate=programme.rate / slower, sound=None)
         reel, at = project.reel, project.shot_index(outgoing.id)
         size = fitted_size((reel.width, reel.height), self.viewer.wanted_size)
         plans = reel_plans(project, size, programme.first, programme.end)
@@ -509,16 +509,9 @@ class JoinBench(Bench):
         self.reload()
         self._play()
 
-    def _on_loop_chosen(self, slower: str) -> None:
-        self.loop.set_chosen(slower)
-        self._slower = int(slower)
+    def _on_loop_chosen(self) -> None:
         self.reload()
         self._play()
-
-    def _on_over_chosen(self, over: str) -> None:
-        self.over.set_chosen(over)
-        self._over = over
-        self.reload()
 
     def _on_kind_chosen(self, kind: str) -> None:
         pair = self.pair

@@ -13,7 +13,7 @@ from clevrin.desk.jobs import Job
 from clevrin.desk.join.figure_table import FigureTable, Line
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, Tried
-from clevrin.desk.sheet import ChoiceSetting, SliderSetting
+from clevrin.desk.sheet import OwnChoice, SliderSetting
 
 _COLUMNS = ("take", "frames", "lasts", "then", "fits", "why")
 _FITS, _WHY = 4, 5
@@ -25,7 +25,7 @@ class OneMovePage(JoinPage):
 
     def __init__(self, context: Context, known: KnownMoves, parent: QWidget | None = None) -> None:
         super().__init__(context, known, parent)
-        self.order = ChoiceSetting(
+        self.order = OwnChoice(
             "Order",
             "In which order the takes follow each other",
             [
@@ -35,7 +35,7 @@ class OneMovePage(JoinPage):
             columns=2,
             default="given",
         )
-        self.beats = ChoiceSetting(
+        self.beats = OwnChoice(
             "Cuts",
             "Where cuts may fall",
             [
@@ -54,10 +54,8 @@ class OneMovePage(JoinPage):
             default=0,
             words=lambda value: "as it comes" if value == 0 else f"{value:.0f} s",
         )
-        self._wish = {"order": "given", "beats": "free"}
-        for name, control in (("order", self.order), ("beats", self.beats)):
-            control.set_chosen(self._wish[name])
-            control.chosen.connect(lambda key, name=name: self._on_wish_chosen(name, key))
+        for control in (self.order, self.beats):
+            control.chosen.connect(lambda _: self.refresh())
         self.length.value_changing.connect(lambda _: self._soon.start())
         self.length.refused.connect(self.say)
         self.table = FigureTable("One move", _COLUMNS, ranks=_FITS, wide=(_WHY,))
@@ -78,14 +76,14 @@ class OneMovePage(JoinPage):
         project = self.context.session.project
         begins = reel_frames(project)
         beats = tuple(m.frame - begins for m in project.reel.markers if m.kind == "beat" and m.frame >= begins)
-        return beats if self._wish["beats"] == "beats" else ()
+        return beats if self.beats.key == "beats" else ()
 
     def refresh(self) -> None:
         project = self.context.session.project
         takes = self.usable_takes()
         used = tuple(take for take in takes if take.id not in self._left_out)
         missing = why_not_yet(self.context.measurements, used)
-        wish = Wish(length_s=self.length.number or None, beats=self._beats(), best_order=self._wish["order"] == "best")
+        wish = Wish(length_s=self.length.number or None, beats=self._beats(), best_order=self.order.key == "best")
         key = takes, used, wish, project.reel.rate, missing
         if key == self._found_for:
             return
@@ -148,11 +146,6 @@ class OneMovePage(JoinPage):
         then = move.passages[number]
         words = (placed.take.name, frames, lasts, then.join.kind, f"{then.score:.0f}", then.why)
         return Line(words=words, rank=then.score, ticked=True)
-
-    def _on_wish_chosen(self, name: str, key: str) -> None:
-        self._wish[name] = key
-        (self.order if name == "order" else self.beats).set_chosen(key)
-        self.refresh()
 
     def _on_table_line_ticked(self, line: int, on: bool) -> None:
         (self._left_out.discard if on else self._left_out.add)(self._order[line])

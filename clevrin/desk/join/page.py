@@ -14,7 +14,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.join.figure_table import FigureTable
 from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.session import Session
-from clevrin.desk.sheet import ChoiceSetting, quiet_label
+from clevrin.desk.sheet import OwnChoice, quiet_label
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -45,7 +45,6 @@ class JoinPage(QWidget):
     def __init__(self, context: Context, known: KnownMoves, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.context, self.known = context, known
-        self._kept_alone = False
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
@@ -59,9 +58,9 @@ class JoinPage(QWidget):
         self.column.addWidget(table, 1)
         table.line_chosen.connect(lambda _: self.line_chosen.emit())
 
-    def add_takes_choice(self) -> ChoiceSetting:
+    def add_takes_choice(self) -> OwnChoice:
         """A choice of which takes are used: `usable_takes` follows it."""
-        made = ChoiceSetting(
+        self._which = OwnChoice(
             "Takes",
             "Which takes of the log are used",
             [
@@ -71,20 +70,13 @@ class JoinPage(QWidget):
             columns=2,
             default="all",
         )
-        made.set_chosen("all")
-
-        def chosen(key: str) -> None:
-            self._kept_alone = key == "keep"
-            made.set_chosen(key)
-            self.refresh()
-
-        made.chosen.connect(chosen)
-        return made
+        self._which.chosen.connect(lambda _: self.refresh())
+        return self._which
 
     def usable_takes(self) -> tuple[Take, ...]:
         """Takes of the log that may be put on the reel."""
-        takes = self.context.session.project.takes
-        return tuple(take for take in takes if (take.worth == "keep" if self._kept_alone else take.worth != "drop"))
+        takes, only_kept = self.context.session.project.takes, self._which.key == "keep"
+        return tuple(take for take in takes if (take.worth == "keep" if only_kept else take.worth != "drop"))
 
     def refresh(self) -> None:
         """Shows what is to be seen of the project as it is now; may begin work."""

@@ -10,7 +10,7 @@ from clevrin.desk.join.kinds_page import KindsPage
 from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.one_move_page import OneMovePage
 from clevrin.desk.join.page import JoinPage
-from clevrin.desk.sheet import ChoiceSetting, Sheet
+from clevrin.desk.sheet import OwnChoice, Sheet
 
 CUT = "cut"
 
@@ -35,7 +35,7 @@ class Ways(QObject):
         }
         self.page: JoinPage | None = None
         """The one that is looked at; None: the chosen cut."""
-        self.buttons = ChoiceSetting(
+        self.buttons = OwnChoice(
             "Look at",
             "What the bench is about",
             [
@@ -48,7 +48,6 @@ class Ways(QObject):
             columns=5,
             default=CUT,
         )
-        self.buttons.set_chosen(CUT)
         self.buttons.name.hide()
         self.buttons.chosen.connect(self.look_at)
         for page in self.pages.values():
@@ -80,7 +79,7 @@ class Ways(QObject):
 
     def look_at(self, name: str) -> None:
         """Shows another way of looking, by its name."""
-        self.buttons.set_chosen(name)
+        self.buttons.keep(name)
         self.page = self.pages.get(name)
         for each in self.pages.values():
             each.hide()
@@ -93,8 +92,7 @@ class Ways(QObject):
     def look_on(self) -> None:
         """Goes to the next way of looking."""
         names = list(self.buttons.buttons)
-        now = next((name for name, page in self.pages.items() if page is self.page), CUT)
-        self.look_at(names[(names.index(now) + 1) % len(names)])
+        self.look_at(names[(names.index(self.buttons.key) + 1) % len(names)])
 
     def _on_page_tried_changed(self) -> None:
         if self.sender() is self.page:
