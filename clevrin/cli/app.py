@@ -102,6 +102,7 @@ def match(
     ),
     no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
     no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
+    turned: Annotated[bool, typer.Option("--turned", help="Try the incoming take turned by a quarter, too.")] = False,
     ramps: Annotated[bool, typer.Option("--ramps", help="Say at which speeds both sides meet.")] = False,
 ) -> None:
     """Ranks the pairs of frames at which one take can be cut to another within their whips."""
@@ -118,7 +119,9 @@ def match(
             sides.append(Side.of(sources.films.reader(take), measured))
             traces.append(measured)
         moves = MOVES if kinds is MatchedMoves.all else ("whip",)
-        proposals = rank_pairs(sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse, moves=moves)
+        proposals = rank_pairs(
+            sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse, turned=turned, moves=moves
+        )
     meetings = [proposed_meeting(p, (traces[0], traces[1])) if ramps else None for p in proposals]
     if json:
         told = [{**plain(p), **_ramps_told(m)} if ramps else p for p, m in zip(proposals, meetings, strict=True)]
@@ -131,7 +134,7 @@ def match(
             f"{p.score:5.1f}  {p.move}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "
             f"speed ×{p.speed_ratio:.2f}  blur ×{p.blur_ratio:.2f}  ΔE {p.colour_delta_e:.0f}  "
             f"leaves {p.out_left_s:.2f} s and {p.in_left_s:.2f} s"
-            f"{'  mirrored ' + p.mirror if p.mirror else ''}"
+            f"{f'  turned by {90 * p.turns}°' if p.turns else ''}{'  mirrored ' + p.mirror if p.mirror else ''}"
             f"{'  out backwards' if p.reverse_out else ''}{'  in backwards' if p.reverse_in else ''}"
             f"{'  ' + meeting.words if meeting is not None else ''}"
         )

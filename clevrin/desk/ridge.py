@@ -6,8 +6,9 @@ Whips carry a small flag: an arrow, a twisted double line for a roll, chevrons f
 """
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
+from clevrin.core.document.model import Turns, turned
 from clevrin.core.motion import Trace, Whip
 from clevrin.core.motion.trace import LOW_CONFIDENCE
 from clevrin.core.remembered import Remembered
@@ -66,8 +68,8 @@ class RidgeView:
     """Which frames are drawn (`first` to `end`, may reach beyond the take), and how.
 
     `backward` plays them the other way; `pace`: how many times as fast they are played as they were shot; `mirror_x`
-    and `mirror_y` turn the directions; `hanging` draws the ridge from the top down; `dim` frames (from, to) are drawn
-    quietly, as what is not used.
+    and `mirror_y` turn the directions about, after so many quarter `turns`; `hanging` draws the ridge from the top
+    down; `dim` frames (from, to) are drawn quietly, as what is not used.
     """
 
     first: float
@@ -76,9 +78,19 @@ class RidgeView:
     pace: float = 1.0
     mirror_x: bool = False
     mirror_y: bool = False
+    turns: Turns = 0
     hanging: bool = False
     dim: tuple[tuple[float, float], ...] = ()
     flags: bool = True
+
+    def seen(self, x: Any, y: Any) -> tuple[Any, Any]:
+        """A direction of the camera (x right, y up; numbers, or arrays of them) as it is seen."""
+        x, y = turned((x, y), self.turns)
+        way = -1 if self.backward else 1
+        return x * (-way if self.mirror_x else way), y * (-way if self.mirror_y else way)
+
+
+_UNTURNED = RidgeView(first=0, end=0, flags=False)
 
 
 def height_share(widths_per_s: NDArray[np.float64] | float) -> NDArray[np.float64]:
@@ -121,23 +133,20 @@ def paint_ridge(
 def paint_ridge_small(painter: QPainter, rect: QRectF, data: RidgeData, view: RidgeView) -> None:
     """Draws a ridge into a narrow rectangle, from one picture of the whole take: 300 of them cost a few ms."""
     keyed = _Keyed(data)
-    strip = _strip(keyed, view.backward, view.mirror_x, view.mirror_y, max(1, round(rect.height())))
+    lies = replace(_UNTURNED, backward=view.backward, mirror_x=view.mirror_x, mirror_y=view.mirror_y, turns=view.turns)
+    strip = _strip(keyed, lies, max(1, round(rect.height())))
     scale = strip.width() / data.frames
     left = data.frames - view.end if view.backward else view.first
     source = QRectF(left * scale, 0, max(1e-3, (view.end - view.first) * scale), strip.height())
     painter.drawImage(rect, strip, source)
 
 
-def _strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
-    """The ridge of a whole take."""
-    key = keyed, backward, mirror_x, mirror_y, height
-    return _strips.once(key, lambda: _drawn_strip(*key))
-
-
-def _drawn_strip(keyed: "_Keyed", backward: bool, mirror_x: bool, mirror_y: bool, height: int) -> QImage:
+def _strip(keyed: "_Keyed", lies: RidgeView, height: int) -> QImage:
+    """The ridge of a whole take, that is laid so."""
     frames = keyed.data.frames
-    whole = RidgeView(first=0, end=frames, backward=backward, mirror_x=mirror_x, mirror_y=mirror_y, flags=False)
-    return _body(keyed, whole, min(frames, _STRIP_PX), height)
+    return _strips.once(
+        (keyed, lies, height), lambda: _body(keyed, replace(lies, end=frames), min(frames, _STRIP_PX), height)
+    )
 
 
 def x_of(frame: float, rect: QRectF, view: RidgeView) -> float:
@@ -221,13 +230,8 @@ def _direction_columns(data: RidgeData, at: NDArray[np.float64], view: RidgeView
     weight = data.speed**2 + 1e-6
     heading = np.stack([np.cos(angle) * weight, np.sin(angle) * weight])
     heading = cv2.GaussianBlur(heading.astype(np.float32), (0, 0), 2.0, sigmaY=1e-6)
-    if view.mirror_x:
-        heading[0] = -heading[0]
-    if view.mirror_y:
-        heading[1] = -heading[1]
-    if view.backward:
-        heading = -heading
-    degrees = np.degrees(np.arctan2(heading[1], heading[0])).round().astype(int) % 360
+    across, up = view.seen(heading[0], heading[1])
+    degrees = np.degrees(np.arctan2(up, across)).round().astype(int) % 360
     nearest = np.clip(at.round().astype(int), 0, data.frames - 1)
     plain = theme.colour("quiet")
     turning = np.array([plain.blue(), plain.green(), plain.red()], np.float32)
@@ -244,12 +248,9 @@ def _hues() -> NDArray[np.float32]:
 
 
 def shown_angle(angle_deg: float, view: RidgeView) -> float:
-    """A direction of the camera as it is seen in a view: mirrored, or played the other way."""
-    x, y = np.cos(np.radians(angle_deg)), np.sin(np.radians(angle_deg))
-    turn = -1 if view.backward else 1
-    return float(
-        np.degrees(np.arctan2(y * turn * (-1 if view.mirror_y else 1), x * turn * (-1 if view.mirror_x else 1)))
-    )
+    """A direction of the camera as it is seen in a view: turned, mirrored, or played the other way."""
+    across, up = view.seen(np.cos(np.radians(angle_deg)), np.sin(np.radians(angle_deg)))
+    return float(np.degrees(np.arctan2(up, across)))
 
 
 def _paint_flag(painter: QPainter, rect: QRectF, data: RidgeData, view: RidgeView, whip: Whip) -> None:

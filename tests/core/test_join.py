@@ -1,5 +1,6 @@
 """Matching: the pairs of frames at which a cut is not seen, and the cut there."""
 
+from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 
@@ -9,6 +10,7 @@ import pytest
 from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Take
 from clevrin.core.join import Proposal, Side, joined, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
+from clevrin.core.join.between import velocity_at_cut
 from clevrin.core.join.match import side_of_shot
 from clevrin.core.join.moves import Moves, _outermost
 from clevrin.core.join.whip_cut import combined
@@ -16,6 +18,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace import Trace
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
@@ -79,6 +82,37 @@ def test_rolls_meet_rolls_of_one_sense_and_pushes_pushes(tmp_path):
     pushed = rank_pairs(push, again)[0]
     assert pushed.move == "push" and pushed.mirror is None and not pushed.reverse_in and pushed.score > 15
     assert rank_pairs(one, push) == () and rank_pairs(one, alike, moves=("whip",)) == ()
+
+
+def whipped(path, way: tuple[float, float], seed: int) -> tuple[Side, Trace]:
+    """A take as high as it is wide whose camera whips from place to place about frame 30, the way given (y down)."""
+
+    def course(t: float) -> np.ndarray:
+        gone = 260 * np.tanh((t - 30) / 3.0)
+        return shift(500 + way[0] * gone, 500 + way[1] * gone)
+
+    moving_film(path, course, frames=60, size=(240, 240), shutter=0.5, seed=seed)
+    with FilmReader(path) as reader:
+        trace = trace_take(TraceRequest(path=path), Shelf(path.parent / "shelf"), Silent())
+        return Side.of(reader, trace), trace
+
+
+@pytest.mark.parametrize(("way", "turns"), [((0.0, 1.0), 1), ((0.0, -1.0), 3)])
+def test_a_tilt_follows_a_pan_where_its_picture_is_turned(tmp_path, way, turns):
+    (out, _), (in_, trace) = whipped(tmp_path / "a.mp4", (1.0, 0.0), 3), whipped(tmp_path / "b.mp4", way, 4)
+    assert rank_pairs(out, in_, reverse=False) == ()
+    best = rank_pairs(out, in_, reverse=False, turned=True)[0]
+    assert (best.turns, best.mirror) == (turns, None) and best.direction_diff_deg < 3
+    assert 40 < best.score <= 60  # it is the last resort: it costs most of a wide picture
+    take = take_in(tmp_path / "b.mp4")
+    shot = Shot(take_id=take.id, span=take.whole)
+    _, arrives = joined(shot, shot, best, (60, 60))
+    assert (arrives.turns, arrives.mirror) == (turns, None)
+    x, y = velocity_at_cut(placed(take, arrives), trace, leaving=False)
+    assert x > 2 and abs(y) < 0.05 * x  # as it lies now its camera goes to the right
+    lying = replace(in_, turns=turns, stretches=tuple(each.turned(turns, in_.wide) for each in in_.stretches))
+    again = rank_pairs(out, lying, reverse=False)[0]
+    assert again.turns == turns and again.score > 70  # as it lies already, it costs nothing more
 
 
 def test_proposals_are_ranked_and_differ(side):

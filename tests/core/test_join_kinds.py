@@ -158,18 +158,38 @@ def test_what_is_mirrored_is_told_where_it_goes_by_slowly():
 
     for kind in ("thrown whip", "push-through", "roll-over"):
         usual = float(next(each for each in KINDS[kind].settings if each.id == "length").default)
-        assert noticed(kind, length=usual) == 0 < noticed(kind, length=60.0)
-    assert noticed("thrown whip", length=60.0) > noticed("thrown whip", length=60.0, distance=4.0)
+        assert noticed(kind, length=usual) == 0 < noticed(kind, length=60.0, reach="whole")
+    assert noticed("thrown whip", length=60.0, reach="whole") > noticed(
+        "thrown whip", length=60.0, reach="whole", distance=4.0
+    )
     assert noticed("thrown whip", length=10.0, shutter=0.0) > 0  # nothing is blurred
     assert noticed("flash", length=60.0) == 0
 
 
 def test_it_is_said_beside_a_join(stills):
-    row = placed_shots(joined(stills, "thrown whip", length=50.0))
+    row = placed_shots(joined(stills, "thrown whip", length=50.0, reach="whole"))
     made = made_join(row, 0, 9 / 16, lambda _: None)
     assert any("mirrored beyond the edge" in words for words in what_is_short(row, 0, made))
     short = placed_shots(joined(stills, "thrown whip"))
     assert what_is_short(short, 0, made_join(short, 0, 9 / 16, lambda _: None)) == []
+
+
+def test_a_long_whip_waits_until_it_is_fast_enough_that_nothing_mirrored_is_seen(stills):
+    def made(**settings):
+        row = placed_shots(joined(stills, "thrown whip", **settings))
+        return made_join(row, 0, 9 / 16, lambda _: None), row
+
+    long, row = made(length=50.0)
+    assert long.gave_way and long.before + long.after + long.gave_way == 50
+    assert seen_mirrored(long) == 0
+    (words,) = what_is_short(row, 0, long)
+    assert words.startswith(f"The thrown whip moves for {long.before + long.after} of its frames")
+    farther, _ = made(length=50.0, distance=4.0)
+    assert farther.gave_way < long.gave_way  # the farther it goes, the faster it is
+    early, _ = made(length=50.0, peak=0.2)
+    assert early.before < early.after and seen_mirrored(early) == 0
+    for settings in ({"length": 10.0}, {"length": 50.0, "reach": "whole"}, {"length": 50.0, "shutter": 0.0}):
+        assert made(**settings)[0].gave_way == 0, settings
 
 
 def test_a_thrown_whip_goes_where_the_camera_was_going(tmp_path, sources):

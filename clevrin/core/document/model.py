@@ -27,6 +27,7 @@ SCHEMA_VERSION: Literal[2] = 2
 
 Turns = Literal[0, 1, 2, 3]
 """Quarter turns of the picture, anticlockwise as seen."""
+QUARTERS: tuple[Turns, ...] = (0, 1, 2, 3)
 Fit = Literal["fill", "bars", "blurred"]
 """How a take of another shape stands on the reel: cut to it, or whole, with bars or its own blurred picture around."""
 Mirror = Literal["horizontal", "vertical", "both"] | None
@@ -47,6 +48,12 @@ _SAME_RATE = Fraction(1, 10_000)
 def mirror_signs(mirror: Mirror) -> tuple[int, int]:
     """What mirroring makes of a direction: -1 where its x, its y, is turned about, else 1."""
     return (-1 if mirror in ("horizontal", "both") else 1), (-1 if mirror in ("vertical", "both") else 1)
+
+
+def turned(direction: Any, turns: Turns) -> Any:
+    """A direction (x right, y up; numbers, or arrays of them) in a picture that is turned so."""
+    x, y = direction
+    return ((x, y), (-y, x), (-x, -y), (y, -x))[turns]
 
 
 class MediaFacts(Value):

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Shot
-from clevrin.core.document.model import mirror_signs
+from clevrin.core.document.model import mirror_signs, turned
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S, Made, Move, Sides
+from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S, SHORT_BLUR, WIDE_BEYOND, Made, Move, Sides
 from clevrin.core.motion.trace import Trace
 from clevrin.core.pace import Placed, nominal_frame
 
@@ -19,8 +19,6 @@ Row = tuple[Placed, ...]
 CourseOf = Callable[[Shot], Trace | None]
 """How the camera of a shot moved, as far as that is known."""
 
-_WIDE_BEYOND, _SHORT_BLUR = 0.03, 0.02
-"""Widths of the picture, beyond its edge and of blur."""
 _AROUND = 3
 """Frames that are told before a join begins and after it ends."""
 
@@ -49,9 +47,16 @@ def what_is_short(row: Row, number: int, made: Made) -> list[str]:
     before, after = row[number], row[number + 1]
     sentences = []
     wanted = round(float(made.values["length"]))
-    if made.before + made.after < wanted:
-        lasts = made.before + made.after
-        sentences.append(f"The {made.kind.id} lasts {lasts} frames instead of {wanted}: its shots are short.")
+    lasts = made.before + made.after
+    if lasts + made.gave_way < wanted:
+        sentences.append(
+            f"The {made.kind.id} lasts {lasts + made.gave_way} frames instead of {wanted}: its shots are short."
+        )
+    if made.gave_way:
+        sentences.append(
+            f"The {made.kind.id} moves for {lasts} of its frames: more slowly, what is mirrored beyond the edge would "
+            "be seen."
+        )
     noticed = 0 if made.kind.overlaps else seen_mirrored(made)
     if noticed:
         frames = f"{noticed} frame{'s' if noticed > 1 else ''}"
@@ -82,7 +87,7 @@ def seen_mirrored(made: Made) -> int:
         places = corners @ move(at).T
         beyond = float((np.abs(places[:, :2] / places[:, 2:]) - half).max())
         blurred = float(np.hypot(*_gone(move, at, corners).T).max()) * made.shutter_deg / 360
-        noticed += beyond > _WIDE_BEYOND and blurred < _SHORT_BLUR
+        noticed += beyond > WIDE_BEYOND and blurred < SHORT_BLUR
     return noticed
 
 
@@ -171,4 +176,6 @@ def _velocity(placed: Placed, course: Trace, frame: int, at: int) -> NDArray[np.
     velocity = course.velocity_px[frame] * [-1, 1] / course.width * float(placed.rate_at(at))
     if shot.reverse:
         velocity = -velocity
+    wide = course.width / course.height if shot.turns % 2 else 1.0  # it fills the reel, and is as much larger
+    velocity = wide * np.array(turned(velocity, shot.turns))
     return np.asarray(velocity * mirror_signs(shot.mirror))

@@ -5,7 +5,8 @@ log speed (0.35), log blur (0.5) and colour (CIE76 ΔE 60, mean of nine fields: 
 of how fast either side is against its own peak (a cut hides where the motion is greatest), of a share for
 acceleration that goes the wrong way (leaving should rise, arriving fall), of what is left of either shot (under half
 a second as the square of its share of that; and what of it lies beside the whip in full only as a last resort), and
-of a small price for mirroring and for playing backwards. Every factor is 0 to 1, so the score is a percentage.
+of a small price for mirroring and for playing backwards, and a higher one for a quarter turn, which shows a third of
+a wide picture. Every factor is 0 to 1, so the score is a percentage.
 
 Where both pictures are even (sky, wall, darkness) a cut is not seen whatever the cameras do, if they are of one colour:
 there the score is of how even they are (geometric mean of both), of colour (ΔE 8), of a share where they move against
@@ -22,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.document.model import Mirror, mirror_signs
+from clevrin.core.document.model import QUARTERS, Mirror, Turns, mirror_signs
 from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S
 from clevrin.core.join.moves import Frames, MoveKind, Moves
 from clevrin.core.media.reading import FilmReader
@@ -32,6 +33,9 @@ from clevrin.core.pace import Placed, rates_along
 Numbers = NDArray[np.float64]
 
 MIRRORINGS: tuple[Mirror, ...] = (None, "horizontal", "vertical", "both")
+_TURNINGS: tuple[tuple[Mirror, Turns], ...] = ((None, 1), (None, 3), ("horizontal", 1), ("horizontal", 3))
+"""With what mirroring does alone these are all ways in which a picture can lie."""
+_TURNED_SHARE = 0.6
 _MIRROR_SHARE = {None: 1.0, "horizontal": 0.95, "vertical": 0.85, "both": 0.82}
 _BACKWARDS_SHARE = 0.85
 _DIRECTION_DEG, _LOG_SPEED, _LOG_BLUR, _COLOUR_DE = 25.0, 0.35, 0.5, 60.0
@@ -50,9 +54,10 @@ _LEAST_SCORE = 1.0
 class Proposal:
     """A pair of frames to cut between: `out_frame` is the last one shown, `in_frame` the first one.
 
-    `mirror` is that of the incoming side against the outgoing one. Ratios are incoming over outgoing.
-    What is left of either side, from its other end to the cut, is in seconds of the reel. `score` is 0 to 100. `move`
-    is what both cameras do, or that both pictures are even; of rolls and pushes the direction is their sense.
+    `mirror` is that of the incoming side against the outgoing one; `turns` are its quarters as it lies then. Ratios are
+    incoming over outgoing. What is left of either side, from its other end to the cut, is in seconds of the reel.
+    `score` is 0 to 100. `move` is what both cameras do, or that both pictures are even; of rolls and pushes the
+    direction is their sense.
     """
 
     out_frame: int
@@ -68,6 +73,7 @@ class Proposal:
     out_left_s: float
     in_left_s: float
     move: MoveKind
+    turns: Turns = 0
 
     @property
     def short_s(self) -> float | None:
@@ -81,13 +87,15 @@ class Side:
     """One side of a join: where a take can be cut within a span. `reverse`: its direction of play, None: free.
 
     `kept` is the shot's span as it is, which a join cuts, and `rates` (frames,) how many frames go by in a second of
-    the reel at each frame of the take.
+    the reel at each frame of the take. It lies by `turns` quarters, and is then `wide` times as wide as high.
     """
 
     stretches: tuple[Frames, ...]
     kept: Span
     rates: Numbers
     reverse: bool | None = None
+    turns: Turns = 0
+    wide: float = 1.0
 
     @property
     def frames(self) -> int:
@@ -124,8 +132,11 @@ class Side:
         *,
         kept: Span | None = None,
         rates: Numbers | Fraction | None = None,
+        turns: Turns = 0,
     ) -> "Side":
         """A take for matching, of which it is known where it can be cut.
+
+        `turns`: how its picture lies on the reel.
 
         `span`: where it may be cut, `kept`: the shot's own (both None: all of the take). `rates`: how many of its
         frames go by in a second of the reel, at each of them or throughout; None: as many as when it was shot.
@@ -135,8 +146,16 @@ class Side:
         given = trace.rate if rates is None else rates
         per_s = given if isinstance(given, np.ndarray) else np.full(trace.frames, float(given))
         found = (Frames.of(trace, looked, span or whole, per_s) for looked in moves.looked)
-        stretches = tuple(each for each in found if each is not None)
-        return Side(stretches=stretches, kept=kept or whole, rates=per_s, reverse=reverse)
+        wide = trace.width / trace.height
+        stretches = tuple(each.turned(turns, wide) for each in found if each is not None)
+        return Side(
+            stretches=stretches,
+            kept=kept or whole,
+            rates=per_s,
+            reverse=reverse,
+            turns=turns,
+            wide=1 / wide if turns % 2 else wide,
+        )
 
     def left_s(self, frames: NDArray[np.int64], *, ends: bool) -> Numbers:
         """How many seconds of the shot are left when its span ends with, or begins at, each of these frames."""
@@ -150,28 +169,34 @@ def rank_pairs(
     *,
     mirror: bool = True,
     reverse: bool = True,
+    turned: bool = False,
     most: int = 12,
     moves: Collection[MoveKind] | None = None,
 ) -> tuple[Proposal, ...]:
     """The best pairs of frames, best first, no two of one kind closer than three frames.
 
-    `moves`: what may be cut at; None: whips, rolls, pushes and what is even alike. `mirror` and `reverse` say whether
-    these variants may be tried. Costs under 100 ms for whips of 20 frames.
+    `moves`: what may be cut at; None: whips, rolls, pushes and what is even alike. `mirror`, `reverse` and `turned` say
+    whether these variants may be tried. Costs under 100 ms for whips of 20 frames.
     """
     found: list[Proposal] = []
-    mirrorings = MIRRORINGS if mirror else (None,)
+    lying: list[tuple[Mirror, Turns]] = [(each, 0) for each in MIRRORINGS] if mirror else [(None, 0)]
     for out, in_ in product(outgoing.stretches, incoming.stretches):
         if out.move != in_.move or (moves is not None and out.move not in moves):
             continue
-        flips = mirrorings if out.move != "even" else (None,)
-        for reverse_out, reverse_in, flip in product(
-            _directions(outgoing, reverse), _directions(incoming, reverse), flips
+        variants: list[tuple[Mirror, Turns]] = lying if out.move != "even" else [(None, 0)]
+        if turned and out.move == "whip":
+            variants = [*variants, *(each for each in _TURNINGS if mirror or each[0] is None)]
+        for reverse_out, reverse_in, (flip, turns) in product(
+            _directions(outgoing, reverse), _directions(incoming, reverse), variants
         ):
             left = (
                 outgoing.left_s(out.numbers, ends=not reverse_out),
                 incoming.left_s(in_.numbers, ends=reverse_in),
             )
-            alike = _scored(out, in_, flip, reverse_out, reverse_in, left)
+            laid = in_.turned(turns, incoming.wide)
+            lies = flip, QUARTERS[(incoming.turns + turns) % 4]
+            price = _MIRROR_SHARE[flip] * (_TURNED_SHARE if turns else 1.0)
+            alike = _scored(out, laid, lies, (reverse_out, reverse_in), left, price)
             found.extend(_apart(alike, most=1 if out.move == "even" else 4))  # what is even looks alike all along
     found.sort(key=lambda p: -p.score)
     return tuple(found[:most])
@@ -189,9 +214,19 @@ def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:
 
 
 def _scored(
-    out: Frames, in_: Frames, mirror: Mirror, reverse_out: bool, reverse_in: bool, left_s: tuple[Numbers, Numbers]
+    out: Frames,
+    in_: Frames,
+    lies: tuple[Mirror, Turns],
+    reverses: tuple[bool, bool],
+    left_s: tuple[Numbers, Numbers],
+    share: float,
 ) -> list[Proposal]:
-    """Every pair of frames of two whips in one variant; `left_s`: what is left of either side, for each frame."""
+    """Every pair of frames of two whips in one variant; `left_s`: what is left of either side, for each frame.
+
+    `lies`: how the incoming picture lies; it is turned already, not mirrored. `reverses`: either side's way of playing.
+    `share`: what the variant counts.
+    """
+    (mirror, turns), (reverse_out, reverse_in) = lies, reverses
     way_out, way_in = (-1.0 if reverse_out else 1.0), (-1.0 if reverse_in else 1.0)
     flip = np.array(mirror_signs(mirror), np.float64)
     # Mirrored once, a roll goes the other way; a picture that grows grows all the same.
@@ -223,13 +258,14 @@ def _scored(
         rises = (in_.change * way_in > 0.04 * in_.peak)[None]
         score *= np.where(falls, _WRONG_WAY_SHARE, 1.0) * np.where(rises, _WRONG_WAY_SHARE, 1.0)
     score *= _left_share(out, left_s[0], ends=not reverse_out)[:, None]
-    score *= _left_share(in_, left_s[1], ends=reverse_in)[None] * _MIRROR_SHARE[mirror]
+    score *= _left_share(in_, left_s[1], ends=reverse_in)[None] * share
     score *= _BACKWARDS_SHARE ** (reverse_out + reverse_in) * 100
     return [
         Proposal(
             out_frame=int(out.numbers[i]),
             in_frame=int(in_.numbers[j]),
             mirror=mirror,
+            turns=turns,
             reverse_out=reverse_out,
             reverse_in=reverse_in,
             move=out.move,
@@ -291,7 +327,9 @@ def side_of_shot(moves: Moves, placed: Placed, *, leaving: bool, alone: bool) ->
     span = Span(first=shot.span.first, end=last) if opens_end else Span(first=0, end=shot.span.end)
     if alone:
         span = Span(first=0, end=last)
-    return Side.having(moves, span, None if alone else shot.reverse, kept=shot.span, rates=rates_along(placed))
+    return Side.having(
+        moves, span, None if alone else shot.reverse, kept=shot.span, rates=rates_along(placed), turns=shot.turns
+    )
 
 
 def cut(span: Span, frame: int, frames: int, *, ends: bool) -> Span:

@@ -3,7 +3,7 @@
 What is read from a take's pictures is read once, whatever it is compared with afterwards.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Literal
 
@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
+from clevrin.core.document.model import Turns
+from clevrin.core.document.model import turned as turned_direction
 from clevrin.core.join.looks import glance
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
@@ -105,6 +107,24 @@ class Frames:
             peak=float(speed[looked.peak]),
             rates=rates[numbers],
             change=change,
+        )
+
+    def turned(self, turns: Turns, wide: float) -> "Frames":
+        """The same in a picture turned so many quarters, where it is `wide` times as wide as high and fills the reel.
+
+        A quarter turn enlarges it by that, and so its velocity and its blur.
+        """
+        if not turns:
+            return self
+        times = wide if turns % 2 else 1.0
+        moved = np.column_stack(turned_direction(self.velocity.T, turns)) if self.move in ("whip", "even") else None
+        return replace(
+            self,
+            velocity=self.velocity if moved is None else moved * times,
+            blur=self.blur * (1.0 if moved is None else times),
+            peak=self.peak * (1.0 if moved is None else times),
+            change=self.change * (1.0 if moved is None else times),
+            lab=np.rot90(self.lab, turns, axes=(1, 2)),
         )
 
 

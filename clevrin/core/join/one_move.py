@@ -233,6 +233,6 @@ def _passed(
 def _why(p: Proposal) -> str:
     if p.move == "even":
         return f"Both pictures are even there: ΔE {p.colour_delta_e:.0f} apart."
-    mirrored = ", mirrored" if p.mirror else ""
+    mirrored = f"{', mirrored' if p.mirror else ''}{', turned' if p.turns else ''}"
     apart = f"{p.direction_diff_deg:.0f}° apart, " if p.move == "whip" else ""
     return f"{_SAID[p.move]}: {apart}speed × {p.speed_ratio:.2f}{mirrored}."

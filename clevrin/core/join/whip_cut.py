@@ -24,6 +24,7 @@ def joined(
         incoming.played(reverse=proposal.reverse_in).changed(
             span=cut(incoming.span, proposal.in_frame, frames[1], ends=proposal.reverse_in),
             mirror=combined(outgoing.mirror, proposal.mirror),
+            turns=proposal.turns,
         ),
     )
 

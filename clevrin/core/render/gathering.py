@@ -17,6 +17,8 @@ _ROWS_AT_ONCE = 64
 _BAND_ROWS = 270
 _FEW = 2
 """From more ways on they blur each other: what a finer kernel would keep is not seen."""
+_SMEARED_PX = 10
+"""A smear as long as so many pixels, times two or four, is made as much coarser along it: 45 dB and more remain."""
 _MUCH_SMALLER = 4.0
 """From this reduction on, what averaging codes and not light changes is not seen either."""
 
@@ -57,7 +59,8 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
     """One picture laid in several ways at once, as light: what an open shutter sees of it while it moves.
 
     It is light once, and is resampled as such: each way costs some 13 ms for 1920x1080 on two cores, and all together
-    150 ms more. Its bands of lines are made one after the other, so that little of it is there as light twice.
+    150 ms more; a third of both where it moves far along a side of the output. Its bands of lines are made one after
+    the other, so that little of it is there as light twice.
     """
     size, first, whole = looks[0].size, looks[0], source.size
     smaller = shrinks(first.matrix)
@@ -67,26 +70,55 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
     if smaller > SHRINKS:  # what is much larger than it is shown would flicker
         fitting = tuple(max(2, round(side / smaller)) for side in whole)
         light = cv2.resize(light, fitting, interpolation=cv2.INTER_AREA)
+    by = _coarser(looks)
+    if by != (1, 1):
+        fitting = tuple(max(2, round(side / k)) for side, k in zip(light.shape[1::-1], by, strict=True))
+        light = cv2.resize(light, fitting, interpolation=cv2.INTER_AREA)
     scale = scale_of(whole, (light.shape[1], light.shape[0]))
+    coarse = -(-size[0] // by[0]), -(-size[1] // by[1])
+    fine_of_coarse = scale_of(coarse, (coarse[0] * by[0], coarse[1] * by[1]))
     kernel = first.kernel if len(looks) <= _FEW else cv2.INTER_LINEAR
     outside = light_of_yuv(np.array([[first.colour]], source.y.dtype), source.colour)[0, 0].tolist()
     made = np.empty((size[1], size[0], 3), source.y.dtype)
-    for top in range(0, size[1], _BAND_ROWS):
-        rows = min(_BAND_ROWS, size[1] - top)
+    band = coarse[1] if by[1] > 1 else _BAND_ROWS  # between lines that are made apart others would be missing
+    for top in range(0, coarse[1], band):
+        rows = min(band, coarse[1] - top)
         lower = np.array([[1, 0, 0], [0, 1, top], [0, 0, 1.0]])
-        total = np.zeros((rows, size[0], 3), np.float32)
+        total = np.zeros((rows, coarse[0], 3), np.float32)
         for look, weight in zip(looks, weights, strict=True):
             laid = cv2.warpPerspective(
                 light,
-                scale @ look.matrix @ lower,
-                (size[0], rows),
+                scale @ look.matrix @ fine_of_coarse @ lower,
+                (coarse[0], rows),
                 flags=kernel | cv2.WARP_INVERSE_MAP,
                 borderMode=look.border,
                 borderValue=outside,
             )
             cv2.scaleAdd(laid, weight, total, dst=total)
-        made[top : top + rows] = yuv_of_light(np.maximum(total, 0), source.colour, deep=source.deep)
+        codes = yuv_of_light(np.maximum(total, 0), source.colour, deep=source.deep)
+        if by != (1, 1):
+            fine = coarse[0] * by[0], rows * by[1]
+            codes = cv2.resize(codes, fine, interpolation=cv2.INTER_LINEAR)[: size[1], : size[0]]
+        made[top * by[1] : top * by[1] + len(codes)] = codes
     return picture_from_yuv(made, source.colour)
+
+
+def _coarser(looks: Sequence[Look]) -> tuple[int, int]:
+    """By how much coarser, across and down, a smear can be made: along it there is nothing fine.
+
+    It has to go as far everywhere, and hardly aside: what stays sharp across it would be lost with its slope.
+    """
+    if any(look.bend is not None for look in looks):
+        return 1, 1
+    width, height = looks[0].size
+    corners = np.array([[0, 0, 1], [width, 0, 1], [width, height, 1], [0, height, 1], [width / 2, height / 2, 1]])
+    at = [corners @ (np.linalg.inv(looks[0].matrix) @ look.matrix).T for look in (looks[0], looks[-1])]
+    way = np.abs(at[1][:, :2] / at[1][:, 2:] - at[0][:, :2] / at[0][:, 2:])
+    for k in (4, 2):
+        for along in (0, 1):
+            if (way[:, along] >= _SMEARED_PX * k).all() and (way[:, 1 - along] * 4 * k <= way[:, along]).all():
+                return (k, 1) if along == 0 else (1, k)
+    return 1, 1
 
 
 def _even(side: float) -> int:

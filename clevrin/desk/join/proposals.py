@@ -35,7 +35,6 @@ class ProposalTable(FigureTable):
 
 def cells(p: Proposal) -> tuple[str, ...]:
     """The words of a line."""
-    mirrored = {None: "–", "horizontal": "across", "vertical": "vertical", "both": "both ways"}[p.mirror]
     return (
         f"{p.score:.0f}",
         str(p.out_frame),
@@ -44,10 +43,17 @@ def cells(p: Proposal) -> tuple[str, ...]:
         f"× {p.speed_ratio:.2f}",
         f"× {p.blur_ratio:.2f}",
         f"ΔE {p.colour_delta_e:.0f}",
-        mirrored,
+        laid(p),
         played(p),
         f"{p.out_left_s:.1f} | {p.in_left_s:.1f} s{' !' if p.short_s is not None else ''}",
     )
+
+
+def laid(p: Proposal) -> str:
+    """How the incoming picture lies, in words."""
+    mirrored = {None: "", "horizontal": "across", "vertical": "vertical", "both": "both ways"}[p.mirror]
+    turned = f"{90 * p.turns}°" if p.turns else ""
+    return f"{turned} {mirrored}".strip() or "–"
 
 
 def played(p: Proposal) -> str:
@@ -63,6 +69,8 @@ def in_short(p: Proposal) -> str:
         more = [f"{p.direction_diff_deg:.0f}°", f"× {p.speed_ratio:.2f}", *more]
     if p.mirror is not None:
         more.append("mirrored")
+    if p.turns:
+        more.append(f"turned by {90 * p.turns}°")
     if p.reverse_out or p.reverse_in:
         more.append(played(p))
     return f"{p.move} · {' · '.join(more)}"

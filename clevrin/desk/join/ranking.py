@@ -55,7 +55,7 @@ class PairRanking(QObject):
                     side_of_shot(library.moves(each.take), each, leaving=leaving, alone=free)
                     for each, leaving, free in zip(placed, (True, False), alone, strict=True)
                 )
-                return rank_pairs(*sides)
+                return rank_pairs(*sides, turned=True)
 
         def done(proposals: tuple[Proposal, ...]) -> None:
             if key != self._for:
@@ -91,4 +91,5 @@ class PairRanking(QObject):
             pair[0].span.first if not pair[0].reverse else pair[0].span.end,
             pair[1].span.end if not pair[1].reverse else pair[1].span.first,
             *(shot.pace.points for shot in pair),
+            pair[0].turns,
         )

@@ -1,6 +1,6 @@
 """Two strips of frames that meet at the cut, and between them the two ridges standing base to base."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -110,6 +110,8 @@ class Strips(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, take.name)
         taken = painter.fontMetrics().horizontalAdvance(take.name) + 12
         words = f"leaves at frame {meeting.out_frame}" if outgoing else f"enters at frame {meeting.in_frame}"
+        if shot.turns:
+            words += f" · turned by {90 * shot.turns}°"
         if shot.mirror:
             words += f" · mirrored{'' if shot.mirror == 'horizontal' else ' ' + shot.mirror}"
         if shot.reverse:
@@ -221,13 +223,5 @@ def meeting_view(meeting: Meeting, *, outgoing: bool) -> RidgeView:
     beyond_is_later = outgoing != shot.reverse
     far = 10.0 * reach
     dim = (float(boundary), boundary + far) if beyond_is_later else (boundary - far, float(boundary))
-    view = shot_view(shot)
-    return RidgeView(
-        first=boundary - reach,
-        end=boundary + reach,
-        backward=view.backward,
-        mirror_x=view.mirror_x,
-        mirror_y=view.mirror_y,
-        hanging=not outgoing,
-        dim=(dim,),
-    )
+    view = shot_view(shot, first=boundary - reach, end=boundary + reach)
+    return replace(view, hanging=not outgoing, dim=(dim,))

@@ -294,5 +294,6 @@ def shot_view(shot: Shot, *, flags: bool = True, first: float | None = None, end
         backward=shot.reverse,
         mirror_x=across < 0,
         mirror_y=down < 0,
+        turns=shot.turns,
         flags=flags,
     )

@@ -184,6 +184,9 @@ class Fit:
     settings: tuple[tuple[str, Setting], ...] = ()
 
 
+WIDE_BEYOND, SHORT_BLUR = 0.03, 0.02
+"""Widths of the picture beyond its edge, and of blur: more of the one with less of the other is noticed."""
+
 After = Wash | Broken
 Move = Callable[[float], Matrix]
 """The move at a time."""
@@ -242,13 +245,17 @@ class Course:
 
 @dataclass(frozen=True, kw_only=True)
 class Made:
-    """A kind with its values, between two sides: what it does is asked for by time."""
+    """A kind with its values, between two sides: what it does is asked for by time.
+
+    `gave_way`: how many frames it lasts less than there is room for, as its kind says.
+    """
 
     kind: "Kind"
     values: Values
     sides: Sides
     before: int
     after: int
+    gave_way: int = 0
 
     @property
     def course(self) -> Course:
@@ -304,6 +311,10 @@ def _nothing(made: Made, at: float) -> tuple[After, ...]:
     return ()
 
 
+def _all_of_it(values: Values, before: int, after: int) -> tuple[int, int]:
+    return before, after
+
+
 def _anywhere(seen: Seen) -> Fit:
     return Fit(score=10, why="Nothing in the shots calls for it.")
 
@@ -313,7 +324,8 @@ class Kind:
     """A kind of join. `id` is its name, in files and on screen; `long`: it takes time, as its length says.
 
     `part` says what a side shows at a time, `effects` what is done to the whole picture. `overlaps`: both sides are
-    seen while it lasts, so that either has to go on beyond its cut. `fits` says how well it fits a cut.
+    seen while it lasts, so that either has to go on beyond its cut. `lasts` says how many of the frames before and
+    after the cut that there is room for it takes. `fits` says how well it fits a cut.
     """
 
     id: str
@@ -323,6 +335,7 @@ class Kind:
     overlaps: bool = False
     part: Callable[[Made, float, bool], Part] = _cut
     effects: Callable[[Made, float], tuple[After, ...]] = _nothing
+    lasts: Callable[[Values, int, int], tuple[int, int]] = _all_of_it
     fits: Callable[[Seen], Fit] = _anywhere
 
     def values(self, join: Join) -> dict[str, Setting]:
@@ -343,12 +356,10 @@ class Kind:
         length = round(float(values["length"])) if self.long else 0
         peak = float(values.get("peak", 0.5))
         before = round(length * peak)
+        room = min(before, sides.before), min(length - before, sides.after)
+        kept = self.lasts(values, *room)
         return Made(
-            kind=self,
-            values=values,
-            sides=sides,
-            before=min(before, sides.before),
-            after=min(length - before, sides.after),
+            kind=self, values=values, sides=sides, before=kept[0], after=kept[1], gave_way=sum(room) - sum(kept)
         )
 
 

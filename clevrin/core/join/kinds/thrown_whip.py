@@ -1,5 +1,6 @@
 """A whip that was not shot: the camera is thrown from one picture over to the next."""
 
+from functools import lru_cache
 from math import pi, sin
 
 from clevrin.core.join.kinds.kind import (
@@ -8,7 +9,10 @@ from clevrin.core.join.kinds.kind import (
     LENGTH,
     MOVES_WIDTHS_PER_S,
     PEAK,
+    SHORT_BLUR,
     SHUTTER,
+    WIDE_BEYOND,
+    Course,
     Fit,
     JoinSetting,
     Kind,
@@ -16,11 +20,13 @@ from clevrin.core.join.kinds.kind import (
     Matrix,
     Part,
     Seen,
+    Values,
     all_of_it,
     shift,
 )
 
 _BEYOND = 0.12
+_SHORTEST = 4
 
 
 def _part(made: Made, at: float, leaving: bool) -> Part:
@@ -35,6 +41,27 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
         return shift(way * x, way * y)
 
     return all_of_it(at, leaving, move)
+
+
+def _lasts(values: Values, before: int, after: int) -> tuple[int, int]:
+    """As many frames as let nothing mirrored be seen; all of them where none do."""
+    if values["reach"] == "whole":
+        return before, after
+    distance, ease, shutter = (float(values[name]) for name in ("distance", "ease", "shutter"))
+    return _unseen(before, after, distance, ease, shutter / 360)
+
+
+@lru_cache(maxsize=256)
+def _unseen(before: int, after: int, distance: float, ease: float, open_share: float) -> tuple[int, int]:
+    for length in range(before + after, _SHORTEST - 1, -1):
+        first = round(length * before / (before + after))
+        course = Course(before=first, after=length - first, ease=ease)
+        middles = [k + 0.5 for k in range(-first, length - first)]
+        beyond = [distance * min(course.gone(at), 1 - course.gone(at)) for at in middles]
+        blurred = [distance * course.speed(at) * open_share for at in middles]
+        if not any(b > WIDE_BEYOND and s < SHORT_BLUR for b, s in zip(beyond, blurred, strict=True)):
+            return first, length - first
+    return before, after
 
 
 def _fits(seen: Seen) -> Fit:
@@ -70,9 +97,17 @@ THROWN_WHIP = Kind(
         ),
         PEAK,
         EASE,
+        JoinSetting(
+            id="reach",
+            title="Beyond the edge",
+            help="least: it stays until it is so fast that what is mirrored there is not seen; whole: it does not wait",
+            default="least",
+            options=("least", "whole"),
+        ),
         JoinSetting(id="overshoot", title="Overshoot", help="How far it swings beyond, and back", default=0.0),
         SHUTTER,
     ),
     part=_part,
+    lasts=_lasts,
     fits=_fits,
 )
