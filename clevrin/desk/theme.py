@@ -1,6 +1,8 @@
 """Colours, type and spacing as named tokens; the style sheet and all own drawing are made from them."""
 
 import itertools
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -169,6 +171,22 @@ def apply(application: QApplication, scale: float = 1.0) -> None:
         palette.setColor(role, colour(name))
     application.setPalette(palette)
     application.setStyleSheet(style_sheet())
+
+
+@contextmanager
+def undressed() -> Iterator[None]:
+    """The application without its style sheet for as long as a window is put together: dressed once at the end it is there at once.
+
+    Else each part would be dressed again with all that is in it whenever it is put into another one.
+    """
+    application = QApplication.instance()
+    assert isinstance(application, QApplication)
+    sheet = application.styleSheet()
+    application.setStyleSheet("")
+    try:
+        yield
+    finally:
+        application.setStyleSheet(sheet)
 
 
 def style_sheet() -> str:

@@ -116,7 +116,8 @@ class MainWindow(QMainWindow):
         self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
         self._told_unsafe = False
-        self._build()
+        with theme.undressed():
+            self._build()
         place_window(self, self.settings)
         files = FileDialogs(self)
         self.projects = Projects(self._context, files, self.offers)
