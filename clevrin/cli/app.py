@@ -108,6 +108,7 @@ def match(
     """Ranks the pairs of frames at which one take can be cut to another within their whips."""
     from clevrin.core.join import Side, rank_pairs
     from clevrin.core.join.meeting import proposed_meeting
+    from clevrin.core.join.move_shelf import kept_moves
     from clevrin.core.render.sources import Sources
 
     with Sources.of() as sources:
@@ -116,7 +117,7 @@ def match(
             take = take_in(path)
             with shown(f"Measuring {path.name}") as progress:
                 measured = sources.measured.measure(take, progress)
-            sides.append(Side.of(sources.films.reader(take), measured))
+            sides.append(Side.having(kept_moves(take, measured, sources.films.reader, sources.measured.shelf)))
             traces.append(measured)
         moves = MOVES if kinds is MatchedMoves.all else ("whip",)
         proposals = rank_pairs(

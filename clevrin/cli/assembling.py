@@ -51,6 +51,7 @@ def assemble(
 ) -> None:
     """Makes a project whose reel joins the takes at their best matches."""
     from clevrin.core.join.assemble import Measured
+    from clevrin.core.join.move_shelf import kept_moves
     from clevrin.core.render.sources import Sources
     from clevrin.core.sound.beats import find_beats
     from clevrin.core.sound.bed import take_in_music
@@ -75,7 +76,9 @@ def assemble(
             take = take_in(path)
             with shown(f"Measuring {path.name}") as progress:
                 found = sources.measured.measure(take, progress)
-            measured.append(Measured(take=take, trace=found, film=sources.films.reader))
+            film = sources.films.reader
+            known = kept_moves(take, found, film, sources.measured.shelf)
+            measured.append(Measured(take=take, trace=found, film=film, known=known))
         project = AddTakes(takes=tuple(each.take for each in measured)).apply(Project(name=out.stem))
         best = order is Order.best
         result = (

@@ -106,6 +106,7 @@ def _cut(
 ) -> tuple[Shot, Shot]:
     """Both shots: cut where it was said, a whip cut at its best pair by itself, others at the end and the start."""
     from clevrin.core.join import Side, joined, rank_pairs
+    from clevrin.core.join.move_shelf import kept_moves
 
     first, second = (Shot(take_id=take.id, span=take.whole) for take in takes)
     if leave.kind == WHIP and at == (None, None):
@@ -113,7 +114,7 @@ def _cut(
         for take in takes:
             with shown(f"Measuring {take.name}") as progress:
                 trace = sources.measured.measure(take, progress)
-            sides.append(Side.of(sources.films.reader(take), trace))
+            sides.append(Side.having(kept_moves(take, trace, sources.films.reader, sources.measured.shelf)))
         proposals = rank_pairs(sides[0], sides[1])
         if not proposals:
             raise ClevrinError("No moves of these takes agree: another kind of join makes a move of its own.")

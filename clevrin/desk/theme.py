@@ -175,9 +175,10 @@ def apply(application: QApplication, scale: float = 1.0) -> None:
 
 @contextmanager
 def undressed() -> Iterator[None]:
-    """The application without its style sheet for as long as a window is put together: dressed once at the end it is there at once.
+    """The application without its style sheet, for as long as a window is put together.
 
-    Else each part would be dressed again with all that is in it whenever it is put into another one.
+    Else each part would be dressed again with all that is in it whenever it is put into another one, which takes twice
+    as long as all the rest.
     """
     application = QApplication.instance()
     assert isinstance(application, QApplication)

@@ -352,25 +352,6 @@ def cut_off(widget: QWidget) -> list[str]:
     return found
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
-@pytest.mark.parametrize("step", ["log", "steady", "reframe", "join"])
-def test_nothing_is_cut_off(demo, step, size):
-    window = demo.window
-    window.resize(*size)
-    window.enter_step(step)
-    demo.until(lambda: not window.jobs.busy)
-    if step == "join":
-        demo.until(lambda: window.join.table.rowCount() > 0)
-    demo.qtbot.wait(100)
-    assert (window.width(), window.height()) == size
-    demo.until(lambda: cut_off(window) == [])  # a picture that has just come is laid out with the next event
-    for way in ("kinds", "all", "next", "move") if step == "join" else ():
-        window.join.ways.look_at(way)
-        demo.until(lambda: not window.jobs.busy)
-        demo.until(lambda: cut_off(window) == [])
-        assert (window.width(), window.height()) == size
-
-
 def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_cache):
     """`clevrin demo` under a virtual X screen: the process lives, shows a window, and ends when told."""
     if not any((Path(folder) / "Xvfb").exists() for folder in os.environ["PATH"].split(":")):

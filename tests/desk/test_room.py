@@ -14,6 +14,8 @@ from clevrin.desk.window_place import fit_frame
 from tests.desk.test_parts import cut_off
 
 STEP_IDS = [step.id for step in STEPS]
+SIZES = (1920, 1080), (1280, 800), (1000, 650)
+"""The small one last: what is shown next is to fit into it as it comes."""
 
 
 def outside(window: MainWindow) -> list[str]:
@@ -52,16 +54,17 @@ def scaled(qapp, themed):
 
 
 @pytest.mark.parametrize("step", STEP_IDS)
-def test_the_window_is_whole_on_a_small_screen(demo, step):
+def test_the_window_is_whole_on_small_and_large_screens(demo, step):
     window = demo.window
     window.enter_step(step)
-    window.resize(1000, 650)
-    demo.until(lambda: not window.jobs.busy)
-    demo.qtbot.wait(50)
     for _ in each_way(window, step):
         demo.until(lambda: not window.jobs.busy)
-        assert (window.width(), window.height()) == (1000, 650)
-        demo.until(lambda: outside(window) == [] and cut_off(window) == [])
+        for size in SIZES:
+            window.resize(*size)
+            demo.qtbot.wait(20)
+            demo.until(lambda: not window.jobs.busy)
+            demo.until(lambda: outside(window) == [] and cut_off(window) == [])
+            assert (window.width(), window.height()) == size
 
 
 @pytest.mark.parametrize("scale", [1.5, 2.0])

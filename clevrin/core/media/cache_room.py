@@ -16,7 +16,7 @@ CACHE_NAME = "clevrin-cache"
 """Our own folder in a place that the user chose for the cache."""
 _MARKER_WORDS = "Clevrin keeps measurements, proxies and thumbnails here. All of it can be made again.\n"
 _OURS = re.compile(
-    r"(trace|registration|track|flows)/[0-9a-f]{40}\.npz"
+    r"(trace|registration|track|flows|moves)/[0-9a-f]{40}\.npz"
     r"|proxies/[0-9a-f]{16,64}-\d+\.mp4"
     r"|proxies/\.clevrin-[0-9a-f]{16}-\d+-\d+\.part"
     r"|thumbnails/[0-9a-f]{24}/\d+-[0-9a-f]{12}\.jpg"

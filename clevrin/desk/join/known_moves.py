@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 
 from clevrin.core.document import Take
+from clevrin.core.join.move_shelf import kept_moves
 from clevrin.core.join.moves import Moves
 from clevrin.core.join.survey import Library
 from clevrin.core.progress import Progress
@@ -28,7 +29,7 @@ class KnownMoves:
         found = self._kept.get(take.fingerprint)
         if isinstance(found, Moves) and found.trace is trace:
             return found
-        moves = Moves.of(sources.films.reader(take), trace)
+        moves = kept_moves(take, trace, sources.films.reader, sources.measured.shelf)
         self._kept.put(take.fingerprint, moves)
         return moves
 
