@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Span, Take
+from clevrin.core.document.joining import Join
 from clevrin.core.document.pacing import SLOWEST
 from clevrin.core.pace.curve import instant_of, progress_of
 from clevrin.core.pace.time_map import EvenTime, TimeMap, frame_of, instant_at, time_map
@@ -99,6 +100,7 @@ class _Rows:
 
     def __init__(self) -> None:
         self._rows: OrderedDict[int, tuple[Project, tuple[Placed, ...]]] = OrderedDict()
+        self._numbers: OrderedDict[int, tuple[Project, dict[str, int]]] = OrderedDict()
         self._lock = Lock()
 
     def of(self, project: Project) -> tuple[Placed, ...]:
@@ -115,6 +117,19 @@ class _Rows:
                 self._rows.popitem(last=False)
         return row
 
+    def numbers(self, project: Project) -> dict[str, int]:
+        """Where on the reel each shot stands, by its id."""
+        with self._lock:
+            known = self._numbers.get(id(project))
+        if known is not None:
+            return known[1]
+        numbers = {shot.id: number for number, shot in enumerate(project.reel.shots)}
+        with self._lock:
+            self._numbers[id(project)] = project, numbers
+            while len(self._numbers) > _ROWS_KEPT:
+                self._numbers.popitem(last=False)
+        return numbers
+
 
 _HALF = Fraction(1, 2)
 _ROWS_KEPT = 6
@@ -124,6 +139,12 @@ _rows = _Rows()
 def placed_shots(project: Project) -> tuple[Placed, ...]:
     """All shots of the reel in a row without gaps; remembered for the last few projects."""
     return _rows.of(project)
+
+
+def arrives_by(project: Project, shot_id: str) -> Join | None:
+    """The join by which a shot of the reel arrives; None for the first one, and for one that is not on it."""
+    number = _rows.numbers(project).get(shot_id, 0)
+    return project.reel.shots[number - 1].leave if number else None
 
 
 def _row(project: Project, known: tuple[Placed, ...] = ()) -> tuple[Placed, ...]:

@@ -1,6 +1,6 @@
 """The one place that turns a plan into pixels: every source plane is resampled once."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import cv2
@@ -15,7 +15,7 @@ from clevrin.core.render.effects import done, gained
 from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
-from clevrin.core.render.plan import Between, Layer, Plan, Quality, Sample
+from clevrin.core.render.plan import Between, Borrowed, Layer, Plan, Quality, Sample, Wider, row9
 from clevrin.core.render.seams import Patch, Weights, feathered, patched, strips
 
 Matrix = NDArray[np.float64]
@@ -81,15 +81,18 @@ def _weight(layer: Layer, size: tuple[int, int]) -> float | Weights:
 def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> Picture:
     source = read(layer, layer.frame)
     size = plan.width, plan.height
-    matrix = scale_of(layer.source_size, source.size) @ layer.matrix  # a proxy may stand in for the film
+    scale = scale_of(layer.source_size, source.size)  # a proxy may stand in for the film
+    matrix = scale @ layer.matrix
     plain = layer.bend is None and layer.window is None and layer.edge != "clear" and _of_one_frame(layer)
-    plain = plain and layer.gains == EVEN
+    plain = plain and layer.gains == EVEN and layer.wider is None
     if plain and source.size == size and source.siting == LEFT and np.allclose(matrix, np.eye(3), atol=1e-9):
         return source
-    look = _look(layer, layer.middle, source, size, quality)
-    picture = _seen_while_open(read, flows, layer, source, size, quality)
+    if layer.wider is not None and source.alpha is None:
+        source, scale = _wider(source, scale, layer, layer.wider, read)
+    look = _look(layer, layer.middle, source, size, quality, scale)
+    picture = _seen_while_open(read, flows, layer, source, size, quality, scale)
     if layer.borrowed:
-        picture = _with_borrowed(picture, source, look, layer, read)
+        picture = _with_borrowed(picture, source, look, layer, layer.borrowed, read)
     if layer.gains != EVEN:
         picture = gained(picture, layer.gains)
     if layer.crispness > 0 and quality == "final":
@@ -106,8 +109,16 @@ def _of_one_frame(layer: Layer) -> bool:
     return len(layer.samples) == 1 and layer.samples[0].between is None
 
 
-def _look(layer: Layer, sample: Sample, source: Picture, size: tuple[int, int], quality: Quality) -> Look:
-    scale = scale_of(layer.source_size, source.size)
+def _look(
+    layer: Layer,
+    sample: Sample,
+    source: Picture,
+    size: tuple[int, int],
+    quality: Quality,
+    scale: Matrix | None = None,
+) -> Look:
+    """How a moment is laid. `scale`: from pixels of the layer's source to those of its picture, if they are known."""
+    scale = scale_of(layer.source_size, source.size) if scale is None else scale
     return Look(
         matrix=scale @ sample.matrix,
         bend=None if layer.bend is None else np.array(layer.bend) * (scale[0, 0], scale[1, 1]),
@@ -120,13 +131,14 @@ def _look(layer: Layer, sample: Sample, source: Picture, size: tuple[int, int], 
 
 
 def _seen_while_open(
-    read: Read, flows: Flows, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality
+    read: Read, flows: Flows, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality, scale: Matrix
 ) -> Picture:
-    """All moments of a layer as light on each other."""
+    """All moments of a layer as light on each other; `scale`: to pixels of the picture of its own frame."""
 
     def shown(sample: Sample) -> Picture:
-        first = source if sample.frame == layer.frame else read(layer, sample.frame)
-        look = _look(layer, sample, first, size, quality)
+        own = sample.frame == layer.frame
+        first = source if own else read(layer, sample.frame)
+        look = _look(layer, sample, first, size, quality, scale if own else None)
         if sample.between is None:
             return warped(first, look)
         second = read(layer, sample.between.frame)
@@ -136,7 +148,7 @@ def _seen_while_open(
         return shown(layer.samples[0])
     weights = [each.weight for each in layer.samples]
     if _of_one_picture(layer) and source.alpha is None:
-        looks = [_look(layer, each, source, size, quality) for each in layer.samples]
+        looks = [_look(layer, each, source, size, quality, scale) for each in layer.samples]
         gathered = smeared(source, looks, weights)
     else:
         gathered = mixed((shown(each) for each in layer.samples), weights)
@@ -168,14 +180,42 @@ def _shown_between(
     return morphed(pictures, look, moment(pair, between.share), second_from_first)
 
 
-def _with_borrowed(picture: Picture, source: Picture, look: Look, layer: Layer, read: Read) -> Picture:
+def _wider(source: Picture, scale: Matrix, layer: Layer, wider: Wider, read: Read) -> tuple[Picture, Matrix]:
+    """A source with what other frames saw beyond its edges, and the map to its pixels from those of the layer's."""
+    across, down = scale[0, 0], scale[1, 1]
+    left, right = (round(px * across / 2) * 2 for px in (wider.left, wider.right))
+    top, bottom = (round(px * down / 2) * 2 for px in (wider.top, wider.bottom))
+    planes = [
+        cv2.copyMakeBorder(plane, top // by, bottom // by, left // by, right // by, cv2.BORDER_REFLECT_101)
+        for plane, by in zip(source.planes, (1, 2, 2), strict=True)
+    ]
+    whole = replace(source, y=planes[0], u=planes[1], v=planes[2])
+    moved = np.array([[1, 0, left], [0, 1, top], [0, 0, 1.0]])
+    of_wider = moved @ scale @ np.array([[1, 0, -wider.left], [0, 1, -wider.top], [0, 0, 1.0]])
+    back = np.linalg.inv(of_wider)
+    lenders = [replace(each, src_from_out=row9(each.matrix @ back)) for each in wider.lenders]
+    look = Look(
+        matrix=np.asarray(np.linalg.inv(moved)),
+        bend=None,
+        size=whole.size,
+        border=cv2.BORDER_REFLECT_101,
+        colour=(0, 0, 0),
+        kernel=cv2.INTER_LINEAR,  # it is seen while it moves
+        siting=source.siting,
+    )
+    return _with_borrowed(whole, source, look, layer, lenders, read), np.asarray(moved @ scale)
+
+
+def _with_borrowed(
+    picture: Picture, source: Picture, look: Look, layer: Layer, lenders: Sequence[Borrowed], read: Read
+) -> Picture:
     """What lies beyond the edge, from other frames, blended without seams; what none of them saw stays smeared.
 
     Only the strips along the border that the picture does not fill are made.
     """
     there = _there(source, look)
     lent = []
-    for each in layer.borrowed:
+    for each in lenders:
         other = read(layer, each.frame)
         matrix = scale_of(layer.source_size, other.size) @ each.matrix
         laid = replace(look, matrix=matrix, bend=None)

@@ -7,7 +7,8 @@ from functools import cached_property
 
 from clevrin.core.document import Gate, Hold, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
-from clevrin.core.join.kinds import goes_by_itself
+from clevrin.core.join.kinds import goes_by_itself, goes_on
+from clevrin.core.pace.conform import arrives_by
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -16,7 +17,7 @@ class HoldRequest:
 
     `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
     part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
-    depends on. `fit` and `bars`: how the take stands on the reel.
+    depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges.
     """
 
     shot: Shot
@@ -27,6 +28,7 @@ class HoldRequest:
     subjects: tuple[Track, ...] = ()
     fit: Fit = "fill"
     bars: str = "#000000"
+    goes_on: bool = False
 
     @staticmethod
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
@@ -36,6 +38,7 @@ class HoldRequest:
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
+        arrives = arrives_by(project, shot.id)
         return HoldRequest(
             shot=shot,
             take=take,
@@ -45,6 +48,7 @@ class HoldRequest:
             fit=fit,
             bars=project.reel.bars,
             subjects=tuple(each for each in take.tracks if each.id in named),
+            goes_on=goes_on(shot.leave) or (arrives is not None and goes_on(arrives)),
         )
 
     @property

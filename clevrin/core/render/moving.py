@@ -9,8 +9,10 @@ from numpy.typing import NDArray
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import Edge
 from clevrin.core.motion.models import apply, longest_way, pixel_corners
-from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, row9
-from clevrin.core.render.resolving import Shown
+from clevrin.core.render.borrowing import wider_picture
+from clevrin.core.render.laying import shrinks
+from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, Wider, row9
+from clevrin.core.render.resolving import Lenders, Shown
 
 Matrix = NDArray[np.float64]
 Size = tuple[int, int]
@@ -51,7 +53,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     offsets = [half * ((2 * k + 1) / count - 1) for k in range(count)] if count > 1 else [0.0]
     samples = tuple(_sample(layer, k, count, at(later)) for k, later in enumerate(offsets))
     longest = max(layer.added_blur_px, length if count > 1 else 0.0)
-    # Beyond its edge the picture goes on mirrored: no edge and no seam is seen while it moves.
+    # Beyond what was seen the picture goes on mirrored: no edge and no seam is seen while it moves.
     corners = np.array(pixel_corners(*size), np.float64)
     before, after = (apply(np.asarray(np.linalg.inv(at(each)) @ at(0.0)), corners) for each in (-0.5, 0.5))
     return replace(
@@ -60,9 +62,21 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         edge="mirror",
         borrowed=(),
         spared=None,
+        wider=_wider(layer, shown.resolved.beyond, samples, size, longest),
         added_blur_px=longest,
         made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
+
+
+def _wider(
+    layer: Layer, beyond: Lenders | None, samples: tuple[Sample, ...], size: Size, blur_px: float
+) -> Wider | None:
+    """How far a picture that moves goes on by what other frames of its take saw; None where it cannot."""
+    of_one = all(each.frame == layer.frame and each.between is None for each in samples)
+    if beyond is None or not of_one or layer.bend is not None or layer.window is not None:
+        return None
+    shown = [samples[k].matrix for k in (0, len(samples) // 2, -1)]
+    return wider_picture(beyond.trace, beyond.chain, layer.frame, shown, size, blur_px * shrinks(layer.matrix))
 
 
 def _seen_through(layer: Layer, move: Matrix) -> Layer:

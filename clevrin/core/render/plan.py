@@ -29,6 +29,20 @@ class Borrowed:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Wider:
+    """A source that goes on beyond its edges, by so many of its pixels on each side, by what other frames saw there.
+
+    The lenders' maps are from pixels of the wider picture.
+    """
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+    lenders: tuple[Borrowed, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
 class Spared:
     """A soft disc in output pixels in which added blur does not count: about (x, y), whole up to `radius`."""
 
@@ -105,7 +119,8 @@ class Layer:
     stands outside of it: a colour (#rrggbb), or "blurred": what is shown itself, enlarged and blurred. `spared` is
     where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a join moves
     its corners, in a frame. `weight` is its share of the mix; the weights of a plan's layers add up to 1. Where an edge
-    passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light.
+    passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light. What `edge` says
+    begins where what is `wider` ends, if that is known; its samples are of one frame then.
     """
 
     take_id: str
@@ -126,6 +141,7 @@ class Layer:
     weight: float = 1.0
     gains: Gains = EVEN
     behind: HalfPlane | None = None
+    wider: Wider | None = None
 
     @staticmethod
     def of(*, frame: int, src_from_out: Row9, **rest: Any) -> "Layer":

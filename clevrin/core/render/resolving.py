@@ -47,19 +47,19 @@ class AsShot:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Held:
-    """The shot goes along a path. `lenders`, with the edge that borrows: what is known of its take's other frames."""
-
-    path: HeldPath
-    lenders: "Lenders | None" = None
-
-
-@dataclass(frozen=True, kw_only=True, eq=False)
 class Lenders:
     """The frames of a take that others may borrow from: its trace, and the way from its first frame to each."""
 
     trace: Trace
     chain: NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Held:
+    """The shot goes along a path. `lenders`, with the edge that borrows: what is known of its take's other frames."""
+
+    path: HeldPath
+    lenders: Lenders | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -74,7 +74,8 @@ class ResolvedShot:
     """A shot with all that planning its frames needs.
 
     `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
-    its camera moved, where moments between frames are made; `sharp`: what its added blur spares.
+    its camera moved, where moments between frames are made; `sharp`: what its added blur spares; `beyond`: what is
+    known of the take's other frames, where a join shows more than one of them saw.
     """
 
     shot: Shot
@@ -85,6 +86,7 @@ class ResolvedShot:
     bars: str = "#000000"
     course: Trace | None = None
     sharp: Followed | None = None
+    beyond: Lenders | None = None
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -213,10 +215,13 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
     as_shot = unheld(request, store)
     try:
         as_shot = _with_moments(as_shot, request, ask)
+        if request.goes_on:
+            as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:
             return as_shot
         path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
-        return replace(as_shot, state=Held(path=path, lenders=_lenders(request, store, ask)))
+        borrows = request.shot.hold.edge == "borrow"
+        return replace(as_shot, state=Held(path=path, lenders=_lenders(request, store, ask) if borrows else None))
     except _NotMeasuredError as error:
         return replace(as_shot, state=Lacking(need=error.need))
 
@@ -290,9 +295,7 @@ def gate_course(
     )
 
 
-def _lenders(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Lenders | None:
-    if request.shot.hold.edge != "borrow":
-        return None
+def _lenders(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Lenders:
     trace = _trace(request.take, ask)
     return Lenders(trace=trace, chain=store.chain(request.take, trace))
 

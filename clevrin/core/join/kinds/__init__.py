@@ -51,4 +51,9 @@ def goes_by_itself(join: Join) -> bool:
     return kind_of(join).values(join).get("direction") == AUTO
 
 
-__all__ = ["KINDS", "Kind", "goes_by_itself", "kind_of"]
+def goes_on(join: Join) -> bool:
+    """Whether a join shows what other frames of its takes saw beyond the edges of its pictures."""
+    return kind_of(join).values(join).get("beyond") == "seen"
+
+
+__all__ = ["KINDS", "Kind", "goes_by_itself", "goes_on", "kind_of"]

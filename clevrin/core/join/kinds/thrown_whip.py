@@ -104,6 +104,13 @@ THROWN_WHIP = Kind(
             default="least",
             options=("least", "whole"),
         ),
+        JoinSetting(
+            id="beyond",
+            title="Goes on with",
+            help="seen: what other frames saw beyond the edge, and what is mirrored behind that; mirrored: that alone",
+            default="seen",
+            options=("seen", "mirrored"),
+        ),
         JoinSetting(id="overshoot", title="Overshoot", help="How far it swings beyond, and back", default=0.0),
         SHUTTER,
     ),
