@@ -124,6 +124,11 @@ class Bench(QWidget):
         if self.entered:
             self._reload.start()
 
+    def load_now(self) -> None:
+        """The same at once."""
+        self._reload.stop()
+        self._load()
+
     def _load(self) -> None:
         if not self.entered:
             return

@@ -283,9 +283,14 @@ class MainWindow(QMainWindow):
 
     def show_over(self) -> None:
         if self._over_sheet is None:
-            self._over_sheet = OverSheet(self._context, self.over, self)
+            self._over_sheet = OverSheet(self._context, self.over, self._watch_reel, self)
         self._over_sheet.show()
         self._over_sheet.activateWindow()
+
+    def _watch_reel(self, frame: int) -> Viewer:
+        """The reel plays in the Log bench."""
+        self.enter_step("log")
+        return self.log.watch_reel(frame)
 
     def show_format(self) -> None:
         FormatSheet(self.session, self).show()

@@ -123,6 +123,7 @@ def test_match(clevrin, measured_demo):
         "out_left_s",
         "in_left_s",
         "move",
+        "turns",
     ]
     _, out, _ = clevrin("match", WALK, BUNTING, "--json", "--no-mirror", "--no-reverse")
     assert json.loads(out) == {"proposals": []}

@@ -2,14 +2,19 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
+from clevrin.core.document import Loan, Over
+from clevrin.core.document.edits import LayOver
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.render.picture import picture
 from clevrin.core.render.sources import Sources
 from tests.films import mean_error
 
+NO_KEY = Qt.KeyboardModifier.NoModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
@@ -31,6 +36,15 @@ def pixels_at(demo):
             return picture(demo.window.session.project, frame, (320, 180), sources).astype(int)
 
     return seen
+
+
+def move_mouse(viewer, share: float) -> None:
+    """The mouse stands so far from the middle of the picture, in shares of its width."""
+    rect = viewer.picture_rect()
+    at = QPointF(rect.center().x() + share * rect.width(), rect.center().y())
+    button = Qt.MouseButton.NoButton
+    where = QPointF(viewer.mapToGlobal(at))
+    QApplication.sendEvent(viewer, QMouseEvent(QEvent.Type.MouseMove, at, where, button, button, NO_KEY))
 
 
 def laid(demo):
@@ -109,3 +123,50 @@ def test_without_shots_there_is_nothing_to_lay_it_over(hands):
     hands.window.over.lay_over_all()
     assert hands.window.session.project.reel.over == ()
     sheet.close()
+
+
+def test_it_is_performed_while_the_reel_plays_and_every_attempt_is_kept(demo, sheet, pixels_at):
+    window, session = demo.window, demo.window.session
+    cut = placed_shots(session.project)[0].end
+    stretch = Over(first=cut - 25, frames=40, loan=Loan(lender="rig", rig="resting hands"), ease=4)
+    session.do(LayOver(over=(stretch,)))
+    window.enter_step("steady")
+    still = pixels_at(cut + 8)
+    for attempt in (1, 2):
+        demo.click(sheet.perform_button)
+        assert window.bench is window.log and window.log.shows_reel and sheet.perform_button.isChecked()
+
+        def ended() -> bool:
+            move_mouse(window.log.viewer, 0.1 * (window.player.frame - stretch.first) / stretch.frames)
+            return not sheet.performing.running
+
+        demo.until(ended)
+        assert not window.player.playing and not sheet.perform_button.isChecked()
+        assert [each.name for each in session.project.motions] == [f"attempt {k + 1}" for k in range(attempt)]
+    (over,) = laid(demo)
+    motion = session.project.motions[-1]
+    assert (over.first, over.end) == (stretch.first, stretch.end) and over.loan.lender_id == motion.id
+    course = np.array(motion.course)
+    assert len(course) == 40 and course[-1, 0] > 0.03 and np.diff(course[:, 0]).min() > -1e-3  # to the right
+    assert mean_error(pixels_at(cut + 8), still) > 3  # behind the cut as well
+    demo.until(lambda: sheet.lender.currentText() == "attempt 2")
+    session.undo()
+    assert laid(demo)[0].loan.lender_id == session.project.motions[0].id and len(session.project.motions) == 1
+
+
+def test_a_performance_that_is_stopped_is_kept_as_far_as_it_went_and_lies_over_all(demo, sheet):
+    window, session = demo.window, demo.window.session
+    demo.click(sheet.perform_button)
+    demo.until(lambda: window.player.playing and window.player.frame > 8)
+    move_mouse(window.log.viewer, 0.2)
+    demo.until(lambda: window.player.frame > 14)
+    window.player.stop()
+    assert not sheet.performing.running
+    (over,) = laid(demo)
+    assert (over.first, over.end) == (0, reel_frames(session.project))
+    assert session.history.undo_label == "Perform motion over the reel"
+    session.undo()
+    assert laid(demo) == () and session.project.motions == ()
+    demo.click(sheet.perform_button)
+    sheet.close()
+    assert not sheet.performing.running and not window.player.playing

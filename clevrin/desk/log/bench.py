@@ -126,6 +126,13 @@ class LogBench(Bench):
     def loops(self) -> bool:
         return self._loops
 
+    def watch_reel(self, frame: int) -> Viewer:
+        """Has the viewer show the reel at a frame, at once; returns that viewer."""
+        self.look_at(reel=True)
+        self.load_now()
+        self.context.player.seek(frame)
+        return self.viewer
+
     def look_at(self, *, reel: bool) -> None:
         """Has the viewer show the reel, or the chosen take."""
         if reel != self._shows_reel:

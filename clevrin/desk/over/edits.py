@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from clevrin.core.document import Loan, Over, Project
+from clevrin.core.document import Loan, Motion, Over, Project, Span
 from clevrin.core.document.edits import LayOver
 from clevrin.core.hold.lending import kept_motion
 from clevrin.core.pace import placed_shots, reel_frames
@@ -73,6 +73,25 @@ class OverEdits:
             loan = loan.changed(lender="motion", lender_id=motion.id)
         self._change(over.changed(loan=loan), motion=motion)
 
+    def lend_attempt(self, motion: Motion) -> None:
+        """Gives the chosen stretch, or where there is none the whole reel, a motion that was performed over it."""
+        over, project = self.chosen, self._session.project
+        if over is not None:
+            self._change(over.changed(loan=over.loan.changed(lender="motion", lender_id=motion.id)), motion=motion)
+            return
+        loan = Loan(lender="motion", lender_id=motion.id)
+        laid = Over(first=0, frames=reel_frames(project), loan=loan)
+        if self._session.do(LayOver(over=(laid,), motion=motion, label="Perform motion over the reel")):
+            self.choose(laid.id)
+
+    @property
+    def stretch(self) -> Span | None:
+        """The frames of the reel that are performed over: the chosen stretch, or all; None where there are none."""
+        over, frames = self.chosen, reel_frames(self._session.project)
+        if over is not None:
+            return Span(first=over.first, end=min(over.end, frames)) if over.first < frames else None
+        return Span(first=0, end=frames) if frames else None
+
     def set_loan(self, gesture: str, **fields: object) -> None:
         """Changes how much of what is lent to the chosen stretch."""
         over = self.chosen
@@ -96,9 +115,9 @@ class OverEdits:
         if over is not None:
             self._change(over.changed(ease=frames), gesture)
 
-    def _change(self, over: Over, gesture: str = "", motion: object = None) -> None:
+    def _change(self, over: Over, gesture: str = "", motion: Motion | None = None) -> None:
         all_of_them = tuple(over if each.id == over.id else each for each in self._session.project.reel.over)
-        edit = LayOver(over=all_of_them, motion=motion)  # type: ignore[arg-type]
+        edit = LayOver(over=all_of_them, motion=motion)
         self._session.do(edit, gesture=f"over {over.id} {gesture}" if gesture else None)
 
 

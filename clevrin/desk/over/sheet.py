@@ -9,6 +9,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.over.edits import OverEdits
 from clevrin.desk.over.fields import FIELDS
+from clevrin.desk.over.performing import OverPerforming, WatchReel
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.sheet import beside, named_combo, named_setting, plain_button, quiet_label
 from clevrin.desk.side_sheet import SideSheet
@@ -20,11 +21,17 @@ _MOST_ROWS = 5
 class OverSheet(SideSheet):
     """Shows the stretches of the reel that motion lies over, and the settings of the one that is chosen."""
 
-    def __init__(self, context: Context, edits: OverEdits, parent: QWidget | None = None) -> None:
+    def __init__(self, context: Context, edits: OverEdits, watch: WatchReel, parent: QWidget | None = None) -> None:
+        """`watch` shows the reel while motion is performed over it."""
         sheet = FieldSheet("Motion over the reel", FIELDS, rolls=False)
         super().__init__("Motion over the reel", sheet, context, edits, parent)
         self.all_button = plain_button("Over all", "Lays motion over the whole reel, in the place of what lies there")
         self.shots_button = plain_button("Over the chosen", "Lays motion over the chosen shots, across their joins")
+        self.performing = OverPerforming(context, edits, watch, self)
+        self.perform_button = plain_button(
+            "Perform", "Plays the reel: where the mouse goes over its picture, the picture goes. Every attempt is kept"
+        )
+        self.perform_button.setCheckable(True)
         self.remove_button = plain_button("Take away", "The reel lies still there")
         self.stretches = PlainTable("Stretches", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
         self.lender = named_combo("Lent by", "Whose motion it is: a simulated hand's, a take's, one that was performed")
@@ -33,7 +40,11 @@ class OverSheet(SideSheet):
         self._lenders: list[Lender] = []
         self._setting = named_setting("Lent by", self.lender.toolTip(), self.lender)
         self.sheet.add(
-            beside(self.all_button, self.shots_button), self.stretches, self._setting, *self.sheet.controls.values()
+            beside(self.all_button, self.shots_button),
+            beside(self.perform_button),
+            self.stretches,
+            self._setting,
+            *self.sheet.controls.values(),
         )
         self.sheet.add(self.room, beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
@@ -44,6 +55,10 @@ class OverSheet(SideSheet):
                 (self.remove_button, edits.remove),
             )
         )
+        self.perform_button.setAutoDefault(False)
+        self.perform_button.clicked.connect(self._on_perform_button_clicked)
+        self.finished.connect(self.performing.end)
+        self.performing.running_changed.connect(self._on_performing_running_changed)
         self.stretches.row_chosen.connect(lambda id, _: self._choose(id))
         self.lender.activated.connect(lambda at: edits.lend(self._lenders[at].loan))
         edits.chosen_changed = self.refresh
@@ -56,6 +71,16 @@ class OverSheet(SideSheet):
         if over is not None:
             self._context.session.move_playhead(over.first)
 
+    def _on_perform_button_clicked(self, on: bool) -> None:
+        if on:
+            self.performing.begin()
+        else:
+            self.performing.end()
+
+    def _on_performing_running_changed(self, running: bool) -> None:
+        self.perform_button.setChecked(running)
+        self.perform_button.setText("Performing: stop" if running else "Perform")
+
     def refresh(self) -> None:
         """Shows what lies over the reel as it is now."""
         project, chosen = self._context.session.project, self._edits.chosen
@@ -64,6 +89,7 @@ class OverSheet(SideSheet):
             None if chosen is None else chosen.id,
         )
         self.all_button.setEnabled(bool(project.reel.shots))
+        self.perform_button.setEnabled(bool(project.reel.shots))
         self.shots_button.setEnabled(bool(self._context.session.shot_ids))
         self.remove_button.setEnabled(chosen is not None)
         self._setting.setVisible(chosen is not None)

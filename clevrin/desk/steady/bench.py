@@ -15,13 +15,13 @@ from clevrin.desk import theme
 from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
+from clevrin.desk.performing import Performance, attempt_name
 from clevrin.desk.programmes import before_after_programme, outline_programme
 from clevrin.desk.sheet import plain_button, quiet_label
 from clevrin.desk.shot_bench import NO_SHOT, ShotBench, titled
 from clevrin.desk.steady.edits import HoldEdits
 from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
-from clevrin.desk.steady.performing import Performance
 from clevrin.desk.steady.proposals import ShotProposals
 from clevrin.desk.steady.sheet import SteadySheet
 from clevrin.desk.steady.subject import MeshDrawing, Place, PlaceDragger, SubjectPicker
@@ -320,7 +320,7 @@ class SteadyBench(ShotBench):
             self._end_performance()
             return
         take = self.context.session.project.take(shot.take_id)
-        self._performance = Performance(shot, take.facts.rate, self.after)
+        self._performance = Performance(shot.span, take.facts.rate, self.after)
         self._performance.ended.connect(self._end_performance)
         self.sheet.lent_note.setText("Performing: move the mouse over the held picture. It ends with the shot.")
         self.context.player.seek(shot.span.first)
@@ -335,14 +335,10 @@ class SteadyBench(ShotBench):
         performance.stop()
         self.context.player.stop()
         session, shot = self.context.session, self.context.session.shot
-        attempts = sum(motion.name.startswith(_ATTEMPT) for motion in session.project.motions)
-        motion = performance.motion(f"{_ATTEMPT} {attempts + 1}")
+        motion = performance.motion(attempt_name(session.project))
         if shot is None or motion is None:
             return
         terms = {} if shot.loan is None else {"amount": shot.loan.amount, "size": shot.loan.size}
         loan = Loan.model_validate({"lender": "motion", "lender_id": motion.id, **terms})
         session.do(SetLoan(shot_id=shot.id, loan=loan, motion=motion))
         self._show_overlays()
-
-
-_ATTEMPT = "attempt"

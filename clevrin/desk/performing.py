@@ -1,11 +1,11 @@
-"""Performing motion by hand: the shot plays, and where the mouse goes over the picture, the gate goes."""
+"""Performing motion by hand: a shot or the reel plays, and where the mouse goes over the picture, the gate goes."""
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QObject, QPointF, Signal
 from PySide6.QtGui import QCursor, QMouseEvent, QWheelEvent
 
-from clevrin.core.document import Motion, Shot
+from clevrin.core.document import Motion, Project, Span
 from clevrin.core.document.value import Rate
 from clevrin.core.hold.lending import smoothed
 from clevrin.desk.viewer import Viewer
@@ -14,6 +14,13 @@ _REACH = 0.35
 """How far the gate goes, in picture widths, when the mouse goes from the middle of the picture to its side."""
 _ZOOM_PER_NOTCH = 0.02
 _SETTLE_S = 0.5
+_ATTEMPT = "attempt"
+
+
+def attempt_name(project: Project) -> str:
+    """What the next attempt is called."""
+    attempts = sum(motion.name.startswith(_ATTEMPT) for motion in project.motions)
+    return f"{_ATTEMPT} {attempts + 1}"
 
 
 class Performance(QObject):
@@ -21,9 +28,10 @@ class Performance(QObject):
 
     ended = Signal()
 
-    def __init__(self, shot: Shot, rate: Rate, viewer: Viewer) -> None:
+    def __init__(self, span: Span, rate: Rate, viewer: Viewer) -> None:
+        """`span`: the frames that play, of a take or of the reel."""
         super().__init__(viewer)
-        self._span, self._rate, self._viewer = shot.span, rate, viewer
+        self._span, self._rate, self._viewer = span, rate, viewer
         self._course: dict[int, tuple[float, float, float]] = {}
         self._zoom = 0.0
         self._mouse: QPointF | None = None
@@ -31,12 +39,12 @@ class Performance(QObject):
         viewer.installEventFilter(self)
 
     def record(self, frame: int) -> None:
-        """A frame was shown: where the mouse is now belongs to it. The end of the shot ends the attempt."""
+        """A frame was shown: where the mouse is now belongs to it. The end of the span ends the attempt."""
         if self._course and frame < max(self._course):
             self.ended.emit()
             return
         if not self._course and frame > self._span.first + self._span.frames // 2:
-            return  # a picture from before the shot was begun anew
+            return  # a picture from before it was begun anew
         rect = self._viewer.picture_rect()
         at = self._mouse
         if at is None:
