@@ -18,7 +18,7 @@ from clevrin.core.document.files import SUFFIX, load, read_text, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
-from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.join.moves import MOVES
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
@@ -187,6 +187,8 @@ def export_otio(
     """Hands the reel of a project on as an OpenTimelineIO timeline."""
     loaded = load(project)
     write_text(out, timeline_text(loaded), [project, *loaded.media])
+    for sentence in not_carried(loaded):
+        print_line(sentence)
 
 
 @app.command("import-otio")

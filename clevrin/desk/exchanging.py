@@ -8,7 +8,7 @@ from clevrin.core.document.files import read_text
 from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import Imported, read_timeline
-from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.outputs import write_text
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import TABLES, TIMELINES, FileDialogs
@@ -64,7 +64,8 @@ class Exchanging:
         self._files.ask_for_new("Hand the reel on", self.write_timeline, TIMELINES, name=name, suffix=".otio")
 
     def write_timeline(self, path: Path) -> None:
-        self._write(path, timeline_text(self._session.project))
+        project = self._session.project
+        self._write(path, timeline_text(project), not_carried(project))
 
     # Take lists
 
@@ -112,10 +113,11 @@ class Exchanging:
     def ask_for_motion(self) -> None:
         self._files.ask_for_one("Read a motion", self._motions.read_motion, TABLES)
 
-    def _write(self, path: Path, text: str) -> None:
+    def _write(self, path: Path, text: str, beside: tuple[str, ...] = ()) -> None:
+        """`beside`: what is to be said of it."""
         try:
             write_text(path, text, [self._session.path, *self._session.project.media])
         except MediaError as error:
             self._notices.trouble(str(error))
         else:
-            self._notices.tell(f"Wrote {path.name} in {path.parent}", path)
+            self._notices.tell(" ".join((f"Wrote {path.name} in {path.parent}", *beside)), path)

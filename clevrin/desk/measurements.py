@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
+from clevrin.core.join.between import CourseOf
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.vectors import Vectors
 from clevrin.core.paths import is_there
@@ -54,6 +55,10 @@ class Measurements(QObject):
         self._shown: dict[Hashable, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
         watch.changed.connect(self._on_watch_changed)
+
+    def course_of(self, project: Project) -> CourseOf:
+        """How the cameras of a project's shots move, as far as that is measured."""
+        return lambda shot: self.trace(project.take(shot.take_id))
 
     def trace(self, take: Take) -> Trace | None:
         return self._traces.get(take.measured_as)

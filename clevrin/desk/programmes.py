@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.join.between import CourseOf
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
@@ -85,11 +86,17 @@ def shot_plans(project: Project, placed: Placed, size: Size) -> Plans:
 
 
 def reel_programme(
-    project: Project, within: Size, *, loop: tuple[int, int] | None = None, prepared: Prepared | None = None
+    project: Project,
+    within: Size,
+    *,
+    loop: tuple[int, int] | None = None,
+    prepared: Prepared | None = None,
+    course_of: CourseOf = lambda _: None,
 ) -> Programme | None:
     """The whole reel with its sound; None when it is empty.
 
-    `loop`: frames that are played over and over; `prepared`: pictures that are not made again.
+    `loop`: frames that are played over and over; `prepared`: pictures that are not made again; `course_of`: how the
+    cameras move, for the sound of what is made.
     """
     frames = reel_frames(project)
     if frames == 0:
@@ -105,7 +112,7 @@ def reel_programme(
         rate=project.reel.rate,
         make=make,
         loop=loop,
-        sound=ReelSound(project).read if has_sound(project) else None,
+        sound=ReelSound(project, course_of=course_of).read if has_sound(project) else None,
     )
 
 
@@ -240,10 +247,15 @@ def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: S
 
 
 def join_programme(
-    project: Project, shot_id: str, within: Size, around: int, prepared: Prepared | None = None
+    project: Project,
+    shot_id: str,
+    within: Size,
+    around: int,
+    prepared: Prepared | None = None,
+    course_of: CourseOf = lambda _: None,
 ) -> Programme:
     """The reel in a loop over the frames round the end of a shot."""
-    reel = reel_programme(project, within, prepared=prepared)
+    reel = reel_programme(project, within, prepared=prepared, course_of=course_of)
     assert reel is not None
     first, end = _round_the_cut(project, shot_id, around)
     return replace(reel, first=first, end=end, loop=(first, end))

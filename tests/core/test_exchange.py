@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clevrin.core.document import Hold, Join, Marker, NamedSpan, Project, Span, edits
+from clevrin.core.document import Hold, Join, Loan, Marker, Motion, Music, NamedSpan, Output, Over, Project, Span, edits
 from clevrin.core.errors import DocumentError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
-from clevrin.core.exchange.timeline_writing import timeline_text
+from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from tests.core.test_document import EDITS, facts, shot, take, three_shots
 from tests.films import numbered_film
 
@@ -35,7 +35,24 @@ def rich_project() -> Project:
     )
     markers = (Marker(id="m1", frame=12, name="kites go up"), Marker(id="m2", frame=80, kind="beat"))
     reel = project.reel.changed(rate=Fraction(25), width=1080, height=1920, shots=shots, markers=markers)
-    return project.changed(reel=reel)
+    nod = Motion(id="nod", name="nod", rate=Fraction(25), course=((0.0, 0.0, 0.0, 0.0), (0.01, 0.02, 0.5, 0.0)))
+    over = Over(id="o", first=4, frames=30, loan=Loan(lender="motion", lender_id="nod"))
+    return project.changed(
+        reel=reel.changed(over=(over,)),
+        motions=(nod,),
+        outputs=(Output(id="upright", name="upright", width=540, height=960),),
+        music=Music(name="wind", path="/music/wind.ogg", fingerprint="f", seconds=10.0, start_s=0.5),
+    )
+
+
+def test_what_other_programmes_do_not_show_is_said():
+    said = not_carried(rich_project())
+    assert len(said) == 1 and "Motion over the reel" in said[0]
+    thrown = three_shots()
+    thrown = edits.SetLeaves(leaves=((thrown.reel.shots[0].id, Join(kind="thrown whip")),)).apply(thrown)
+    (words,) = not_carried(thrown)
+    assert words.startswith("1 made join is a transition")
+    assert not_carried(three_shots()) == ()
 
 
 def test_the_timeline_package_reads_spans_and_rates_as_in_the_document():

@@ -203,6 +203,8 @@ def test_a_thrown_whip_goes_where_the_camera_was_going(tmp_path, sources):
     wanted = plan(project, 28, sources)
     left = wanted.layers[0].middle.matrix @ (160, 90, 1)
     assert left[0] < 140  # the camera panned to the left: so it is thrown
+    arriving = plan(joined(tuple(reversed(takes)), "thrown whip"), 28, sources)  # the first one stands still
+    assert (arriving.layers[0].middle.matrix @ (160, 90, 1))[0] < 140  # so it goes as the next one's camera
     turned = plan(joined(tuple(takes), "thrown whip", direction=90.0), 28, sources)
     assert (turned.layers[0].middle.matrix @ (160, 90, 1))[1] < 60  # up
     assert kind_of(project.reel.shots[0].leave).values(project.reel.shots[0].leave)["direction"] == AUTO

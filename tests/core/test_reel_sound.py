@@ -1,6 +1,7 @@
 """What the reel sounds like: pitch that is kept, places along ramps, music under it, and reading without seams."""
 
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.measurement_store import still_trace
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.bed import beat_markers, even_beats, moved, on_the_beat, outline, take_in_music, tempo_of
 from clevrin.core.sound.mix import ReelSound, has_sound
@@ -231,6 +233,13 @@ def test_sound_passes_over_later_or_earlier_than_the_picture(tmp_path):
     assert np.abs(np.diff(whole[:, 0])).max() < 0.4 * 2 * np.pi * 2000 / RATE * 1.3  # no click
 
 
+def panned(take, step: float):
+    """The trace of a take whose picture goes sideways by so many pixels a frame."""
+    motions = np.tile(np.eye(3), (take.facts.frames, 1, 1))
+    motions[1:, 0, 2] = step
+    return replace(still_trace(take), motions=motions, confidence=np.ones(take.facts.frames))
+
+
 def test_a_swish_is_heard_as_fast_as_the_move_and_comes_from_where_it_goes(tmp_path):
     project = two_tones(tmp_path, "silent", swish=0.8, direction=180.0, length=12.0)
     first = project.reel.shots[0]
@@ -242,6 +251,13 @@ def test_a_swish_is_heard_as_fast_as_the_move_and_comes_from_where_it_goes(tmp_p
     assert not loud[:24].any() and not loud[36:].any() and 28 <= int(np.argmax(loud.sum(axis=1))) <= 31
     assert loud[26, 0] > 2 * loud[26, 1] and loud[33, 1] > 2 * loud[33, 0]  # the camera goes to the left
     assert np.array_equal(ReelSound(project).read(RATE - 3000, 6000), sound[RATE - 3000 : RATE + 3000])
+    own = first.leave.changed(kind="thrown whip").having(direction="auto")
+    by_itself = project.changed(reel=project.reel.changed(shots=(first.changed(leave=own), shots[1])))
+    for way, side in ((-4.0, 0), (4.0, 1)):  # the picture goes one way, the camera the other
+        trace = panned(by_itself.takes[0], way)
+        heard = ReelSound(by_itself, course_of=lambda _, trace=trace: trace).read(0, 2 * RATE)
+        early = np.sqrt((heard.reshape(-1, 1600, 2)[26] ** 2).mean(axis=0))
+        assert early[1 - side] > 2 * early[side]
     quiet = project.changed(reel=project.reel.changed(shots=(first, shots[1])))
     assert np.abs(ReelSound(quiet).read(0, 2 * RATE)).max() > 0  # a cut has one as well, if it is wanted
     plain = quiet.changed(reel=quiet.reel.changed(shots=(first.changed(leave=Join()), shots[1])))

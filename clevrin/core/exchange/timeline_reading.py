@@ -14,9 +14,10 @@ from urllib.parse import unquote, urlparse
 import opentimelineio as otio
 from pydantic import ValidationError
 
-from clevrin.core.document import Join, Marker, Project, Reel, Shot, Span, Take
+from clevrin.core.document import Join, Marker, Motion, Output, Project, Reel, Shot, Span, Take
 from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.joining import LONGEST_DISSOLVE
+from clevrin.core.document.music import Music
 from clevrin.core.document.value import MOST_FRAMES
 from clevrin.core.errors import ClevrinError, DocumentError
 from clevrin.core.media.taking_in import take_in
@@ -71,8 +72,17 @@ class _Reading:
         fields = {"name": self._timeline.name or self._path.stem}
         if isinstance(named, Mapping) and isinstance(named.get("id"), str):
             fields["id"] = named["id"]
+        motions = [_value(Motion, each) for each in self._own.get("motions", [])]
+        outputs = [_value(Output, each) for each in self._own.get("outputs", [])]
         try:
-            project = Project(takes=tuple(takes), reel=reel, **fields)  # type: ignore[arg-type]
+            project = Project(
+                takes=tuple(takes),
+                reel=reel,
+                motions=tuple(each for each in motions if each is not None),
+                outputs=tuple(each for each in outputs if each is not None),
+                music=_value(Music, self._own.get("music")),
+                **fields,  # type: ignore[arg-type]
+            )
         except ValidationError as error:
             raise DocumentError(f"{self._path.name} holds values that make no sense together.") from error
         return Imported(project=project, left_out=tuple(self._left_out))

@@ -15,6 +15,7 @@ from pydantic import BaseModel
 
 from clevrin.core.document import Marker, Project
 from clevrin.core.document.model import Join
+from clevrin.core.join.kinds import kind_of
 from clevrin.core.pace import Placed, placed_shots, speed
 
 FORMAT = 1
@@ -33,6 +34,9 @@ def timeline_text(project: Project) -> str:
         "reel": _data(project.reel, {"shots", "markers"}),
         "takes": [_data(take) for take in project.takes if take.id not in used],
         "order": [take.id for take in project.takes],
+        "motions": [_data(motion) for motion in project.motions],
+        "outputs": [_data(output) for output in project.outputs],
+        "music": None if project.music is None else _data(project.music),
     }
     track = otio.schema.Track(name="reel", kind=otio.schema.TrackKind.Video)
     row = placed_shots(project)
@@ -44,6 +48,18 @@ def timeline_text(project: Project) -> str:
     track.markers.extend(_marker(marker, project.reel.rate) for marker in project.reel.markers)
     timeline.tracks.append(track)
     return str(timeline.to_json_string(indent=1))
+
+
+def not_carried(project: Project) -> tuple[str, ...]:
+    """What other programmes do not show of a reel that is handed on, in sentences."""
+    sentences = []
+    if project.reel.over:
+        sentences.append("Motion over the reel is for Clevrin alone: elsewhere the reel lies still.")
+    made = sum(kind_of(shot.leave).long for shot in project.reel.shots[:-1])
+    if made:
+        words = "1 made join is a transition" if made == 1 else f"{made} made joins are transitions"
+        sentences.append(f"{words} that other programmes show in a way of their own.")
+    return tuple(sentences)
 
 
 def _clip(placed: Placed, project: Project) -> otio.schema.Clip:

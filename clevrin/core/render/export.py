@@ -62,7 +62,7 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress, tr
     shots = _resolved_reel(request, sources, progress)
     has_sound = reel_has_sound(project)
     with (
-        closing(ReelSound(project, troubles)) as sound,
+        closing(ReelSound(project, troubles, lambda shot: shots[shot.id].course)) as sound,
         FilmWriter(
             path,
             rate=project.reel.rate,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
-from clevrin.core.document import Gate, Hold, Motion, Project, Shot, Take, Track
+from clevrin.core.document import Gate, Hold, Join, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
 from clevrin.core.join.kinds import goes_by_itself, goes_on
 from clevrin.core.pace.conform import arrives_by
@@ -17,7 +17,8 @@ class HoldRequest:
 
     `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
     part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
-    depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges.
+    depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges;
+    `goes_with_camera`: one goes where the camera goes.
     """
 
     shot: Shot
@@ -29,6 +30,7 @@ class HoldRequest:
     fit: Fit = "fill"
     bars: str = "#000000"
     goes_on: bool = False
+    goes_with_camera: bool = False
 
     @staticmethod
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
@@ -38,7 +40,7 @@ class HoldRequest:
         anchor = shot.hold.anchor if shot.hold.how == "anchor" else None
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
-        arrives = arrives_by(project, shot.id)
+        joins = [shot.leave, arrives_by(project, shot.id) or Join()]
         return HoldRequest(
             shot=shot,
             take=take,
@@ -48,7 +50,8 @@ class HoldRequest:
             fit=fit,
             bars=project.reel.bars,
             subjects=tuple(each for each in take.tracks if each.id in named),
-            goes_on=goes_on(shot.leave) or (arrives is not None and goes_on(arrives)),
+            goes_on=any(goes_on(each) for each in joins),
+            goes_with_camera=any(goes_by_itself(each) for each in joins),
         )
 
     @property
@@ -78,7 +81,7 @@ class HoldRequest:
     def needs_course(self) -> bool:
         """Whether how its camera moved is asked for beside the path: for moments between frames, and for its join."""
         pace = self.shot.pace
-        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest" or goes_by_itself(self.shot.leave)
+        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest" or self.goes_with_camera
 
     @property
     def spared(self) -> Track | None:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Music, Project, Span, Take
-from clevrin.core.join.between import made_join
+from clevrin.core.join.between import CourseOf, made_join
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.join.kinds.kind import Course
 from clevrin.core.media.index import index_frames
@@ -66,7 +66,11 @@ class ReelSound:
     `troubles`. What cannot be opened raises `MediaError` when it is read.
     """
 
-    def __init__(self, project: Project, troubles: set[str] | None = None) -> None:
+    def __init__(
+        self, project: Project, troubles: set[str] | None = None, course_of: CourseOf = lambda _: None
+    ) -> None:
+        """`course_of`: how the cameras move, for what is made in the direction in which they go."""
+        self._course_of = course_of
         self._project = project
         self._row = placed_shots(project)
         self._edges = [shot_samples(placed, project) for placed in self._row]
@@ -154,7 +158,7 @@ class ReelSound:
     def _swish(self, number: int) -> tuple[int, Sound]:
         """The sound of the move behind a shot, and the sample of the reel at which it begins."""
         reel = self._project.reel
-        made = made_join(self._row, number, reel.height / reel.width, lambda _: None)
+        made = made_join(self._row, number, reel.height / reel.width, self._course_of)
         course = made.course if made is not None else Course(before=_SHORT_FRAMES, after=_SHORT_FRAMES)
         across = made.direction[0] if made is not None and "direction" in made.values else 0.0
         per_frame = float(SOUND_RATE / reel.rate)

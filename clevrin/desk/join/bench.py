@@ -12,7 +12,7 @@ from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined
 from clevrin.core.join.balancing import Balance, is_balanced
-from clevrin.core.join.between import CourseOf, OnScreen, made_join, on_screen, what_is_short
+from clevrin.core.join.between import OnScreen, made_join, on_screen, what_is_short
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
@@ -251,7 +251,9 @@ class JoinBench(Bench):
         preparing = self.context.preparing
         room = self.viewer.wanted_size
         if self.over.key == "no":
-            programme = join_programme(project, outgoing.id, room, around, preparing.prepared)
+            programme = join_programme(
+                project, outgoing.id, room, around, preparing.prepared, self.context.measurements.course_of(project)
+            )
         else:
             difference = self.over.key == "difference"
             programme = overlaid_programme(project, outgoing.id, room, around, difference=difference)
@@ -387,7 +389,9 @@ class JoinBench(Bench):
         """The settings of the join as it is, and what of them is dragged in the picture."""
         project, leave = self.context.session.project, outgoing.leave
         row, number = placed_shots(project), project.shot_index(outgoing.id)
-        made = made_join(row, number, project.reel.height / project.reel.width, self._course_of(project))
+        made = made_join(
+            row, number, project.reel.height / project.reel.width, self.context.measurements.course_of(project)
+        )
         self.settings.show_join(leave)
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))
@@ -397,12 +401,13 @@ class JoinBench(Bench):
         self.viewer.update()
         self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
 
-    def _course_of(self, project: Project) -> CourseOf:
-        return lambda shot: self.context.measurements.trace(project.take(shot.take_id))
-
     def _made_speeds(self, project: Project, outgoing: Shot) -> OnScreen | None:
         """How fast the picture moves with what a join makes of it; None where it makes nothing."""
-        row, number, course_of = placed_shots(project), project.shot_index(outgoing.id), self._course_of(project)
+        row, number, course_of = (
+            placed_shots(project),
+            project.shot_index(outgoing.id),
+            self.context.measurements.course_of(project),
+        )
         made = made_join(row, number, project.reel.height / project.reel.width, course_of)
         return None if made is None else on_screen(row, number, made, course_of)
 

@@ -163,7 +163,10 @@ class LogBench(Bench):
         within = self.viewer.wanted_size
         if self._shows_reel:
             prepared = self.context.preparing.prepared
-            programme = reel_programme(session.project, within, loop=self._loop_of_reel(), prepared=prepared)
+            course_of = self.context.measurements.course_of(session.project)
+            programme = reel_programme(
+                session.project, within, loop=self._loop_of_reel(), prepared=prepared, course_of=course_of
+            )
             self._prepare_about(session.playhead)
             return Showing(programme=programme, subject=("reel",), frame=session.playhead) if programme else None
         take = session.take
