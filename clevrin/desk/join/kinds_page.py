@@ -9,6 +9,7 @@ from clevrin.core.document import Join, Project
 from clevrin.core.document.joining import WHIP
 from clevrin.core.document.pacing import Shutter
 from clevrin.core.join.between import made_join
+from clevrin.core.join.kinds import goes_on
 from clevrin.core.join.survey import SurveyedCut, survey_cut
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.pace import placed_shots
@@ -152,7 +153,7 @@ class KindsPage(JoinPage):
 
 def sources_for_kinds(store: MeasurementStore) -> Sources:
     """Sources that keep the frames round a cut: several kinds show the same ones of both takes."""
-    return Sources.of(store, memory=FrameMemory(_KEPT_BYTES, _KEPT_BYTES // 2), light=True)
+    return Sources.of(store, memory=FrameMemory(_KEPT_BYTES, _KEPT_BYTES // 2))
 
 
 def kind_pictures(project: Project, cut: SurveyedCut, kind: str, sources: Sources, progress: Progress) -> list[QImage]:
@@ -162,7 +163,17 @@ def kind_pictures(project: Project, cut: SurveyedCut, kind: str, sources: Source
     if edit is None:
         return []
     size = fitted_size((project.reel.width, project.reel.height), PICTURE)
-    return _drawn(edit.apply(simple), cut.shot_id, size, sources, progress)
+    return _drawn(_mirrored(edit.apply(simple), cut.shot_id), cut.shot_id, size, sources, progress)
+
+
+def _mirrored(project: Project, shot_id: str) -> Project:
+    """A join that shows nothing but its own two sides beyond their edges: other frames would have to be found first."""
+    shots = list(project.reel.shots)
+    number = project.shot_index(shot_id)
+    if not goes_on(shots[number].leave):
+        return project
+    shots[number] = shots[number].changed(leave=shots[number].leave.having(beyond="mirrored"))
+    return project.changed(reel=project.reel.changed(shots=tuple(shots)))
 
 
 def _simply_paced(project: Project, at: int) -> Project:
