@@ -16,7 +16,7 @@ from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.morphing import morphed
 from clevrin.core.render.plan import Between, Borrowed, Layer, Plan, Quality, Sample, Wider, row9
-from clevrin.core.render.seams import Patch, Weights, feathered, patched, strips
+from clevrin.core.render.seams import Patch, Strip, Weights, border, feathered, patched, strips
 
 Matrix = NDArray[np.float64]
 Read = Callable[[Layer, int], Picture]
@@ -203,15 +203,22 @@ def _wider(source: Picture, scale: Matrix, layer: Layer, wider: Wider, read: Rea
         kernel=cv2.INTER_LINEAR,  # it is seen while it moves
         siting=source.siting,
     )
-    return _with_borrowed(whole, source, look, layer, lenders, read), np.asarray(moved @ scale)
+    parts = border(whole.size, left, top, right, bottom)
+    return _with_borrowed(whole, source, look, layer, lenders, read, parts), np.asarray(moved @ scale)
 
 
 def _with_borrowed(
-    picture: Picture, source: Picture, look: Look, layer: Layer, lenders: Sequence[Borrowed], read: Read
+    picture: Picture,
+    source: Picture,
+    look: Look,
+    layer: Layer,
+    lenders: Sequence[Borrowed],
+    read: Read,
+    parts: Sequence[Strip] | None = None,
 ) -> Picture:
     """What lies beyond the edge, from other frames, blended without seams; what none of them saw stays smeared.
 
-    Only the strips along the border that the picture does not fill are made.
+    Only the strips along the border that the picture does not fill are made; `parts`: those, where they are known.
     """
     there = _there(source, look)
     lent = []
@@ -221,7 +228,7 @@ def _with_borrowed(
         laid = replace(look, matrix=matrix, bend=None)
         lent.append((other, laid, _there(other, laid)))
     planes = [plane.copy() for plane in picture.planes]
-    for strip in strips(there):
+    for strip in strips(there) if parts is None else parts:
         shift = np.array([[1, 0, strip.left], [0, 1, strip.top], [0, 0, 1.0]])
         patches = [
             Patch(

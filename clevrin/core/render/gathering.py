@@ -66,13 +66,17 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
     smaller = shrinks(first.matrix)
     if smaller >= _MUCH_SMALLER:  # a small picture of it: half of that is done before it is light, which takes longest
         source = shrunk(source, (_even(2 * whole[0] / smaller), _even(2 * whole[1] / smaller)))
+    by = _coarser(looks)
+    if max(by) > 1:  # half of it alike: what averages codes and not light is smeared
+        across, down = (_even(side / 2 if k > 1 else side) for side, k in zip(source.size, by, strict=True))
+        source = shrunk(source, (across, down))
     light = light_of(source)
     if smaller > SHRINKS:  # what is much larger than it is shown would flicker
         fitting = tuple(max(2, round(side / smaller)) for side in whole)
         light = cv2.resize(light, fitting, interpolation=cv2.INTER_AREA)
-    by = _coarser(looks)
-    if by != (1, 1):
-        fitting = tuple(max(2, round(side / k)) for side, k in zip(light.shape[1::-1], by, strict=True))
+    if max(by) > 2:
+        looks, weights = _every_second(looks, weights)
+        fitting = tuple(max(2, round(side / max(1, k // 2))) for side, k in zip(light.shape[1::-1], by, strict=True))
         light = cv2.resize(light, fitting, interpolation=cv2.INTER_AREA)
     scale = scale_of(whole, (light.shape[1], light.shape[0]))
     coarse = -(-size[0] // by[0]), -(-size[1] // by[1])
@@ -101,6 +105,14 @@ def smeared(source: Picture, looks: Sequence[Look], weights: Sequence[float]) ->
             codes = cv2.resize(codes, fine, interpolation=cv2.INTER_LINEAR)[: size[1], : size[0]]
         made[top * by[1] : top * by[1] + len(codes)] = codes
     return picture_from_yuv(made, source.colour)
+
+
+def _every_second(looks: Sequence[Look], weights: Sequence[float]) -> tuple[Sequence[Look], Sequence[float]]:
+    """Half as many ways, each with half of what its neighbours count: as good where pixels are coarse."""
+    if len(looks) % 2 == 0:
+        return looks, weights
+    between = [0.0, *weights[1::2], 0.0]
+    return looks[::2], [own + (a + b) / 2 for own, a, b in zip(weights[::2], between, between[1:], strict=False)]
 
 
 def _coarser(looks: Sequence[Look]) -> tuple[int, int]:

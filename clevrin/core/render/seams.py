@@ -1,6 +1,7 @@
 """Laying pictures of other frames under the edge of one, so that no seam shows."""
 
 from dataclasses import dataclass, replace
+from math import ceil
 
 import cv2
 import numpy as np
@@ -56,6 +57,20 @@ class Strip:
     def _area(self, by: int) -> tuple[slice, slice]:
         bottom, right = -(-self.bottom // by), -(-self.right // by)
         return slice(self.top // by, bottom), slice(self.left // by, right)
+
+
+def border(size: tuple[int, int], left: int, top: int, right: int, bottom: int) -> tuple[Strip, ...]:
+    """The strips of an output in which a picture that is so far from its sides is not wholly there."""
+    width, height = size
+    reach = 2 * ceil((_INSET_PX + max(2.0, _FEATHER_SHARE * width)) / 2 + 1)
+    low, end = top and top + reach, height - (bottom and bottom + reach)
+    found = (
+        Strip(left=0, top=0, right=width, bottom=low),
+        Strip(left=0, top=end, right=width, bottom=height),
+        Strip(left=0, top=low, right=left and left + reach, bottom=end),
+        Strip(left=width - (right and right + reach), top=low, right=width, bottom=end),
+    )
+    return tuple(each for each in found if min(each.size) > 0)
 
 
 def strips(there: Weights) -> tuple[Strip, ...]:
