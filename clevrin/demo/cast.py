@@ -7,6 +7,7 @@ from clevrin.demo.world import Actor, Panel, World, carried_cloth, flying_kite, 
 
 _MIST = 0.85
 """Share of the light that a thick mist adds of its own."""
+_CLEAR = ("look-up", "look-down")
 CLOTH: Actor = carried_cloth(seed=5, start=(1.65, -2.0), velocity=(-0.26, -0.15), size=(1.55, 1.0))
 """The painted cloth of the parade."""
 
@@ -55,4 +56,4 @@ def world(name: str) -> World:
             walker(seed=12, start=(3.4, -3.4), velocity=(-0.75, -0.45)),
         )
     mist = _MIST if name == "mist" else 0.0
-    return World(layers=[*kites, workshop, grass, *people, fence], mist=mist)
+    return World(layers=[*kites, workshop, grass, *people, fence], mist=mist, clouds=name not in _CLEAR)

@@ -59,7 +59,11 @@ def box(picture: NDArray[np.uint8], x: float, y: float, w: float, h: float, colo
     polygon(picture, [(x, y), (x + w, y), (x + w, y + h), (x, y + h)], colour)
 
 
-def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float) -> Light:
+_PLAIN_ABOVE = 0.3
+"""Share of the sky, from its top, in which a sky without clouds becomes plain."""
+
+
+def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float, *, clouds: bool = True) -> Light:
     """Sky and far hills all round, on a cylinder: columns are azimuth from -180°, rows are tan(elevation)."""
     width = round(2 * np.pi * px_per_rad)
     height = round((tan_top + tan_bottom) * px_per_rad)
@@ -72,7 +76,7 @@ def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float) -> Light:
     half = grain(height, width // 2, 3, 256, 0.55)
     cloud = np.concatenate([half, half[:, ::-1]], axis=1)  # closes at the back of the cylinder
     cloud = np.pad(cloud, ((0, 0), (0, width - cloud.shape[1])), mode="edge")
-    cover = np.clip(cloud * 1.6 - 0.1, 0, 1)[..., None] * np.clip(1.3 - rows, 0, 1)[..., None]
+    cover = np.clip(cloud * 1.6 - 0.1, 0, 1)[..., None] * np.clip(1.3 - rows, 0, 1)[..., None] * float(clouds)
     lit = np.clip(1 - 0.25 * np.roll(cloud, -14, axis=0), 0.8, 1.05)[..., None] * np.array([253, 249, 240])
     picture = (picture * (1 - 0.85 * cover) + 0.85 * cover * lit).clip(0, 255).astype(np.uint8)
 
@@ -99,6 +103,9 @@ def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float) -> Light:
     roughen(rough, 0.30, 21, 48)
     ground = np.clip((np.arange(height)[:, None] - (horizon - 0.07 * px_per_rad)) / 60, 0.12, 1)[..., None]
     blended = picture * (1 - ground) + rough * ground
+    if not clouds:  # what lies above the picture goes on as its first row: that one is even
+        plain = np.clip(1 - rows / _PLAIN_ABOVE, 0, 1)[..., None]
+        blended = blended * (1 - plain) + np.array(rgb("#6E9FCB")) * plain
     return linear_from_srgb(blended.astype(np.uint8))
 
 

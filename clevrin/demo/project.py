@@ -50,6 +50,22 @@ _STROLLER = Track(
 """Somebody who walks over the hill."""
 
 
+def _join(kind: str, **settings: float) -> Join:
+    return Join(kind=kind, settings=settings)
+
+
+_CUT = Join(kind="whip cut", dissolve_frames=2)
+_MATCHED: tuple[tuple[str, int, int, Join], ...] = (
+    ("look-up", -60, 4, _CUT),
+    ("look-down", 16, 3, _join("roll-over", turns=-2.0)),
+    ("somersault", -45, 3, _CUT),
+    ("cartwheel", 45, 3, _join("flash")),
+    ("burst", -41, 2, _CUT),
+    ("doorstep", 40, 2, _join("fracture", seed=3.0)),
+)
+"""Takes whose moves agree, two and two: where each is cut (below 0: it ends with that frame), for how many beats."""
+
+
 def _gate(*poses: Pose, follows: tuple[Follow, ...] = ()) -> tuple[Gate, ...]:
     return (Gate(output=UPRIGHT.id, poses=poses, follows=follows),)
 
@@ -58,8 +74,8 @@ def demo_project() -> Project:
     """The takes, and a reel to music: the walk past the workshop runs into a whip over to the hill; then the picnic.
 
     Both sides of the whip are ramps that meet, the picnic goes by slowly from 60 frames a second, cuts fall on beats,
-    and where no move was shot one is made. An upright output tells the same: its gate goes from door to door, follows
-    somebody over the hill, ends on a kite.
+    a tilt into the sky, a roll and a push each go on in another take, and where no move was shot one is made. An
+    upright output tells the same: its gate goes from door to door, follows somebody over the hill, ends on a kite.
     """
     return _to_music(plain_demo())
 
@@ -102,7 +118,7 @@ def plain_demo() -> Project:
 
 
 def _to_music(project: Project) -> Project:
-    """The demo with its speeds, its music, and four more shots, joined by moves that were not shot.
+    """The demo with its speeds, its music, and more shots: pairs whose moves agree, joined by moves that were not shot.
 
     Each shot is as long as beats say.
     """
@@ -120,13 +136,12 @@ def _to_music(project: Project) -> Project:
         pace=_speeds((38, 1.0), (68, 0.5), (130, 0.5), (160, 1.0)),
         leave=_join("thrown whip", direction=180.0, swish=0.4),
     )
-    more = [
-        _shot(takes["bunting"], 24, _join("roll-over", turns=-2.0)),
-        _shot(takes["hill"], 60, _join("flash")),
-        _shot(takes["walk-past"], 16, _join("fracture", seed=3.0)),
-        _shot(takes["picnic"], 60, Join()),
-    ]
-    shots = walk, on_beat(hill), on_beat(picnic), *(on_beat(each) for each in more)
+    for name, *_ in _MATCHED:
+        takes[name] = take_in(FOOTAGE / f"{name}.mp4")
+    project = AddTakes(takes=tuple(takes[name] for name, *_ in _MATCHED)).apply(project)
+    more = [_matched(takes[name], beat, cut, beats, leave) for name, cut, beats, leave in _MATCHED]
+    last = on_beat(_shot(takes["picnic"], 60, Join()))
+    shots = walk, on_beat(hill), on_beat(picnic), *more, last
     project = project.changed(reel=project.reel.changed(shots=shots))
     whip_s = float(placed_shots(project)[0].end / project.reel.rate)
     start_s = whip_s - min(beats_s, key=lambda at: abs(at - whip_s))
@@ -140,8 +155,11 @@ def _shot(take: Take, first: int, leave: Join) -> Shot:
     return Shot(take_id=take.id, span=Span(first=first, end=end), hold=Hold(how="float"), leave=leave)
 
 
-def _join(kind: str, **settings: float) -> Join:
-    return Join(kind=kind, settings=settings)
+def _matched(take: Take, beat: int, cut: int, beats: int, leave: Join) -> Shot:
+    """A shot of so many beats that ends, or begins, with a frame."""
+    first = cut if cut > 0 else 1 - cut - beats * beat
+    span = Span(first=first, end=first + beats * beat)
+    return Shot(take_id=take.id, span=span, hold=Hold(how="float"), leave=leave)
 
 
 def _on_beat(project: Project, beat: int, shot: Shot) -> Shot:

@@ -90,6 +90,28 @@ def _alongside(t: float) -> Pose:
     )
 
 
+def _at_workshop(t: float, *, seed: float, x: float = 2.2, yaw_deg: float = -2.0, pitch_deg: float = 4.0) -> Pose:
+    pose = _from_hill(t, seed=seed, yaw_deg=yaw_deg, pitch_deg=pitch_deg, amount=0.9)
+    return Pose(x=x, y=pose.y, z=pose.z, yaw=pose.yaw, pitch=pose.pitch, roll=pose.roll)
+
+
+def _cartwheel(t: float) -> Pose:
+    """The somersault's partner, before the workshops."""
+    return _moved(_at_workshop(t, seed=71), roll=360 * ease(t, 0.9, 2.1))
+
+
+def _doorstep(t: float) -> Pose:
+    return _at_workshop(t, seed=73, x=-1.6, yaw_deg=3.0, pitch_deg=0.0)
+
+
+def _look_up(t: float) -> Pose:
+    return _moved(_at_workshop(t, seed=79, x=-4.0), pitch=44 * ease(t, 1.4, 2.2))
+
+
+def _look_down(t: float) -> Pose:
+    return _moved(_from_hill(t, seed=89, yaw_deg=146, pitch_deg=4), pitch=44 - 44 * ease(t, 0.3, 1.1))
+
+
 def _tripod(t: float) -> Pose:
     return _from_hill(t, seed=0, amount=0.0)
 
@@ -142,6 +164,43 @@ STUDIES = (
         path=_downhill,
         readout=0.6,
         background_z=None,
+    ),
+    Scene(
+        name="cartwheel",
+        rate=Fraction(30),
+        frames=90,
+        shutter_deg=180.0,
+        path=_cartwheel,
+        background_z=WORKSHOP_Z,
+        whips=(TrueWhip(start=27, peak=45, end=63, angle_deg=0.0, kind="roll"),),
+    ),
+    Scene(
+        name="doorstep",
+        rate=Fraction(30),
+        frames=80,
+        shutter_deg=180.0,
+        path=_doorstep,
+        zoom=_burst_zoom,
+        background_z=WORKSHOP_Z,
+        whips=(TrueWhip(start=30, peak=40, end=51, angle_deg=0.0, kind="zoom"),),
+    ),
+    Scene(
+        name="look-up",
+        rate=Fraction(30),
+        frames=78,
+        shutter_deg=180.0,
+        path=_look_up,
+        background_z=WORKSHOP_Z,
+        whips=(TrueWhip(start=42, peak=54, end=66, angle_deg=90.0, kind="tilt"),),
+    ),
+    Scene(
+        name="look-down",
+        rate=Fraction(30),
+        frames=78,
+        shutter_deg=180.0,
+        path=_look_down,
+        background_z=None,
+        whips=(TrueWhip(start=9, peak=21, end=33, angle_deg=-90.0, kind="tilt"),),
     ),
     Scene(name="runaway", rate=Fraction(30), frames=90, shutter_deg=270.0, path=_runaway, background_z=None),
     Scene(name="alongside", rate=Fraction(30), frames=90, shutter_deg=180.0, path=_alongside, background_z=WORKSHOP_Z),

@@ -1,7 +1,7 @@
 """Gable Hill as a 2.5-D world: a backdrop at infinity and flat panels in front of it, seen by a pinhole camera."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cache
 
 import cv2
@@ -47,12 +47,12 @@ Actor = Callable[[float], Panel]
 class World:
     """What there is to see: still panels and actors, drawn in order (far ones first) over the backdrop.
 
-    `mist` is the share of the light that is mist's own, the same everywhere.
+    `mist` is the share of the light that is mist's own, the same everywhere; without `clouds` the sky is plain.
     """
 
     layers: Sequence[Panel | Actor]
     mist: float = 0.0
-    backdrop: paint.Light = field(default_factory=lambda: _backdrop())
+    clouds: bool = True
 
     def expose(self, pose: Pose, t: float, lens: Lens, offset: tuple[float, float]) -> Image:
         """Linear light (h, w, 3) float32, 0 to 65535, at one instant.
@@ -60,7 +60,7 @@ class World:
         `offset` shifts the sampling positions by a part of a pixel, so that a mean of several exposures is
         smooth at its edges.
         """
-        image = _sample_backdrop(self.backdrop, pose, lens, offset)
+        image = _sample_backdrop(_backdrop(self.clouds), pose, lens, offset)
         for layer in self.layers:
             _lay(image, layer(t) if callable(layer) else layer, pose, lens, offset)
         if self.mist:
@@ -70,8 +70,8 @@ class World:
 
 
 @cache
-def _backdrop() -> paint.Light:
-    return paint.backdrop(_PX_PER_RAD, _TAN_TOP, _TAN_BOTTOM)
+def _backdrop(clouds: bool) -> paint.Light:
+    return paint.backdrop(_PX_PER_RAD, _TAN_TOP, _TAN_BOTTOM, clouds=clouds)
 
 
 def _sample_backdrop(texture: paint.Light, pose: Pose, lens: Lens, offset: tuple[float, float]) -> Image:
