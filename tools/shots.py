@@ -54,7 +54,7 @@ def main() -> None:
         session = window.session
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
-        walk, hill, picnic, _ = session.project.takes
+        walk, hill, picnic, *_ = session.project.takes
         for name, first, end in (("door to door", 14, 70), ("into the whip", 78, 147)):
             session.do(edits.AddSpan(take_id=walk.id, span=NamedSpan(name=name, span=Span(first=first, end=end))))
         session.do(edits.JudgeTakes(take_ids=(walk.id, hill.id), worth="keep"))

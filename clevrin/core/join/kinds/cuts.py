@@ -1,5 +1,7 @@
 """Kinds that take no time: the next shot simply follows."""
 
+from math import hypot
+
 from clevrin.core.document.joining import PLAIN, WHIP
 from clevrin.core.join.kinds.kind import Fit, Kind, Seen
 from clevrin.core.motion.whips import LEAST_WIDTHS_PER_S
@@ -12,7 +14,9 @@ def _plain_fits(seen: Seen) -> Fit:
 
 
 def _whip_fits(seen: Seen) -> Fit:
-    slower = min(seen.before.widths_per_s, seen.after.widths_per_s)
+    if seen.before.even and seen.after.even:
+        return Fit(score=60, why="There is nothing in either picture: the cut is not seen.")
+    slower = min(hypot(*seen.before.rush), hypot(*seen.after.rush))
     if slower < LEAST_WIDTHS_PER_S:
         return Fit(score=4, why="Not both shots whip at the cut.")
     return Fit(score=100 * (1 - seen.apart), why=_agreement(seen))

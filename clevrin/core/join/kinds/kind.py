@@ -24,6 +24,8 @@ MOVES_WIDTHS_PER_S = 0.1
 _TURNS_DEG_PER_S, _GROWS_PER_S = 15.0, 0.12
 """From this on a picture is seen to turn, and (in logarithms) to grow."""
 _DEFAULT_SHUTTER_DEG = 180.0
+_CORNER_WIDTHS = 0.57
+"""How far the corners of a wide picture are from its middle."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -139,6 +141,11 @@ class SeenSide:
         return hypot(*self.velocity)
 
     @property
+    def rush(self) -> tuple[float, float, float, float]:
+        """How it moves sideways and up, turns and grows: all in widths a second, of the last two at the corners."""
+        return (*self.velocity, radians(self.turn_deg) * _CORNER_WIDTHS, self.growth * _CORNER_WIDTHS)
+
+    @property
     def turns(self) -> int:
         """The sense in which it is seen to turn: 1 anticlockwise, -1 clockwise; 0 where something else is seen."""
         return _sense(radians(self.turn_deg), max(radians(_TURNS_DEG_PER_S), self.widths_per_s))
@@ -169,10 +176,15 @@ class Seen:
 
     @property
     def apart(self) -> float:
-        """By how much the motions of both sides differ, as a share of the faster one; 0 where both stand still."""
-        (x, y), (u, v) = self.before.velocity, self.after.velocity
-        faster = max(self.before.widths_per_s, self.after.widths_per_s)
-        return min(1.0, hypot(x - u, y - v) / faster) if faster > MOVES_WIDTHS_PER_S else 0.0
+        """By how much the motions of both sides differ, as a share of the faster one; 0 where none is seen.
+
+        That is where both stand still, and where both pictures are even.
+        """
+        before, after = self.before.rush, self.after.rush
+        faster = max(hypot(*before), hypot(*after))
+        if faster <= MOVES_WIDTHS_PER_S or (self.before.even and self.after.even):
+            return 0.0
+        return min(1.0, hypot(*(a - b for a, b in zip(before, after, strict=True))) / faster)
 
 
 @dataclass(frozen=True, kw_only=True)
