@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QApplication
 
 from bench.rows import Row
 from bench.speed import make_full_hd
-from clevrin.core.document import Hold, Pace, Project, Reel, Shot, Shutter
+from clevrin.core.document import Hold, Join, Pace, Project, Reel, Shot, Shutter, Span
+from clevrin.core.join.kinds import KINDS
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
@@ -26,13 +27,14 @@ from clevrin.desk.application import SWITCH_S
 from clevrin.desk.memory import give_back_what_is_freed
 from clevrin.desk.playback import Player
 from clevrin.desk.preparing import Prepared
-from clevrin.desk.programmes import reel_plans, reel_programme
+from clevrin.desk.programmes import join_programme, reel_plans, reel_programme
 from clevrin.desk.settings import Settings
 from clevrin.desk.viewer import Viewer
 from clevrin.desk.window import MainWindow
 
 _VIEW = (960, 540)
 _PLAYED_S = 3.0
+_CUT, _ROUND = 60, 22
 
 
 class Heart:
@@ -139,13 +141,44 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
         rows.append(row(f"held playback of {words}", project))
     blurred = shot.changed(pace=Pace(shutter=Shutter(angle_deg=360.0)))
     project = project.changed(reel=project.reel.changed(shots=(blurred,)))
-    plans = reel_plans(project, _VIEW, 0, round(_PLAYED_S * float(project.reel.rate)) + 10)
-    samples = []
+    samples = _prepare(project, (0, round(_PLAYED_S * float(project.reel.rate)) + 10), store, prepared)
+    rows.append(row(f"prepared playback of 1920x1080, a shutter of {np.median(samples):.0f} samples", project))
+    rows.append(_joins_row(application, player, store))
+    player.close()
+    return rows
+
+
+def _prepare(project: Project, frames: tuple[int, int], store: MeasurementStore, prepared: Prepared) -> list[int]:
+    """Prepares some frames of a reel; how many samples each has."""
+    plans, samples = reel_plans(project, _VIEW, *frames), []
     with Sources.of(store) as sources:
         for frame in range(plans.first, plans.end):
             plan = plans.plan(store, frame)
-            samples.append(len(plan.layers[0].samples))
+            samples.append(max(len(layer.samples) for layer in plan.layers))
             prepared.put(plans.key(plan), plans.made(sources, plan), 1.0)
-    rows.append(row(f"prepared playback of 1920x1080, a shutter of {np.median(samples):.0f} samples", project))
-    player.close()
-    return rows
+    return samples
+
+
+def _joins_row(application: QApplication, player: Player, store: MeasurementStore) -> Row:
+    """A loop round a join of each kind that lasts, prepared: the slowest of them."""
+    takes = tuple(take_in(FOOTAGE / f"{name}.mp4") for name in ("walk-past", "picnic"))
+    slowest, at_least = "", 1e9
+    for kind in (each for each in KINDS.values() if each.long):
+        shots = (
+            Shot(take_id=takes[0].id, span=Span(first=0, end=_CUT), leave=Join(kind=kind.id)),
+            Shot(take_id=takes[1].id, span=Span(first=40, end=160)),
+        )
+        project, prepared = Project(takes=takes, reel=Reel(rate=takes[0].facts.rate, shots=shots)), Prepared()
+        for take in takes:
+            store.measure(take, Silent())
+        _prepare(project, (_CUT - _ROUND, _CUT + _ROUND), store, prepared)
+        player.load(join_programme(project, shots[0].id, _VIEW, _ROUND, prepared), _CUT - _ROUND)
+        run_until(application, lambda: False, 0.7)
+        player.play()
+        begun = time.monotonic()
+        run_until(application, lambda begun=begun: time.monotonic() - begun > 2)  # type: ignore[misc]
+        if player.figures.rate < at_least:
+            slowest, at_least = kind.id, player.figures.rate
+        player.stop()
+    words = f"{at_least:.1f}, {slowest}"
+    return Row("prepared loop round a join of every kind, 960 wide, the slowest", "30 frames/s", words, at_least > 29.1)

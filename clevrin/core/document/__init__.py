@@ -1,5 +1,6 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
+from clevrin.core.document.areas import Area, AreaPart, Coloured, Drawn, Outline, Pick
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
 from clevrin.core.document.joining import Join
@@ -21,8 +22,12 @@ from clevrin.core.document.value import new_id
 
 __all__ = [
     "Anchor",
+    "Area",
+    "AreaPart",
     "Bounds",
+    "Coloured",
     "CounterZoom",
+    "Drawn",
     "Follow",
     "Gate",
     "Hold",
@@ -34,10 +39,12 @@ __all__ = [
     "Motion",
     "Music",
     "NamedSpan",
+    "Outline",
     "Output",
     "Over",
     "Pace",
     "PacePoint",
+    "Pick",
     "Placement",
     "Pointed",
     "Pose",

@@ -12,6 +12,7 @@ from typing import Any, Literal, Self, TypeVar
 
 from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
+from clevrin.core.document.areas import Area
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
@@ -111,7 +112,8 @@ class Take(Value):
 
     `conform` says how a take of another rate than the reel's plays: at the speed at which it was shot, or every
     frame of it at the reel's rate. `left_out` are areas that do not count in measuring its motion, `pointed` is on what
-    its trace is to follow where not what covers the most of the picture, `tracks` what is followed in it beside.
+    its trace is to follow where not what covers the most of the picture, `tracks` what is followed in it beside;
+    `areas` what was drawn or chosen in its picture.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -126,13 +128,14 @@ class Take(Value):
     left_out: tuple[LeftOut, ...] = Field(default=(), max_length=100, fail_fast=True)
     pointed: Pointed | None = None
     tracks: tuple[Track, ...] = Field(default=(), max_length=1000, fail_fast=True)
+    areas: tuple[Area, ...] = Field(default=(), max_length=1000, fail_fast=True)
 
     def checked_together(self) -> Self:
         if any(each.span.end > self.facts.frames for each in self.spans):
             raise ValueError("a span reaches beyond the take")
         if len({each.id for each in self.spans}) != len(self.spans):
             raise ValueError("two spans have the same id")
-        marks: list[LeftOut | Track] = [*self.left_out, *self.tracks]
+        marks: list[LeftOut | Track | Area] = [*self.left_out, *self.tracks, *self.areas]
         if len({each.id for each in marks}) != len(marks):
             raise ValueError("two tracks or areas have the same id")
         if max((each.last_frame for each in marks), default=0) >= self.facts.frames:
@@ -150,6 +153,17 @@ class Take(Value):
     def track(self, track_id: str) -> Track:
         """The track with this id; raises `KeyError` when there is none."""
         return _by_id(self.tracks, track_id)
+
+    def area(self, area_id: str) -> Area:
+        """The area with this id; raises `KeyError` when there is none."""
+        return _by_id(self.areas, area_id)
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if not self.areas:
+            data.pop("areas", None)
+        return data
 
     @property
     def whole(self) -> Span:
@@ -352,7 +366,7 @@ class Project(Value):
         raise KeyError(shot_id)
 
 
-_Named = TypeVar("_Named", Take, Shot, Track, Motion, Output)
+_Named = TypeVar("_Named", Take, Shot, Track, Area, Motion, Output)
 
 
 def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:

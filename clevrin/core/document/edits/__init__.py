@@ -1,5 +1,6 @@
 """Edits: values that say what the user does, with the words the Undo menu shows and a pure `apply`."""
 
+from clevrin.core.document.edits.areas import PutArea, RemoveArea
 from clevrin.core.document.edits.edit import Edit
 from clevrin.core.document.edits.reel import (
     AddMarker,
@@ -90,6 +91,8 @@ __all__ = [
     "PlaceTakes",
     "PlaceTrack",
     "PointAt",
+    "PutArea",
+    "RemoveArea",
     "RemoveMarker",
     "RemoveOutput",
     "RemoveShots",

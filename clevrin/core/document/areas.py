@@ -1,0 +1,161 @@
+"""Areas of a take's picture, as somebody drew or chose them: what is in front, what is a screen, what is sky.
+
+An area is made of parts, each drawn or of a colour. How it covers a picture is worked out in `core/matte`. Places and
+lengths are in pixels of the take's upright picture.
+"""
+
+from itertools import pairwise
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+
+from clevrin.core.document.tracks import Place
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
+
+Shape = Literal["curve", "box", "disc", "half-plane", "band"]
+Along = Literal["nothing", "picture", "track"]
+Mode = Literal["add", "common", "without"]
+
+FEWEST_PLACES: dict[Shape, int] = {"curve": 3, "box": 4, "disc": 3, "half-plane": 2, "band": 3}
+MOST_PLACES: dict[Shape, int] = {**FEWEST_PLACES, "curve": 200}
+_Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
+_Px = Annotated[float, Field(ge=0, le=1000)]
+_Unit = Annotated[float, Field(ge=0, le=1)]
+
+
+class Outline(Value):
+    """Where a drawn area lies on a frame.
+
+    Of a curve its points in order; of a box its corners, round; of a disc its middle and the ends of two half axes; of
+    a half-plane two points of its edge, which has the area on its right as one goes from the first to the second; of a
+    band two points of its middle line and one of its edge.
+    """
+
+    frame: _Frame
+    places: tuple[Place, ...] = Field(min_length=2, max_length=200)
+
+
+class Drawn(Value):
+    """An area that was drawn, on one frame or several; between them it is carried `along` with something.
+
+    `sharp`: which points of a curve are corners, by their number; the others are passed smoothly. `track_id`: with
+    what it goes, where that is a track.
+    """
+
+    how: Literal["drawn"] = "drawn"
+    shape: Shape
+    outlines: tuple[Outline, ...] = Field(min_length=1, max_length=10_000)
+    sharp: tuple[int, ...] = Field(default=(), max_length=200)
+    along: Along = "picture"
+    track_id: Id | None = None
+
+    def checked_together(self) -> Self:
+        counts = {len(each.places) for each in self.outlines}
+        if len(counts) != 1 or not FEWEST_PLACES[self.shape] <= max(counts) <= MOST_PLACES[self.shape]:
+            raise ValueError(f"a {self.shape} has as many points on every frame, and not so few or many")
+        if any(b.frame <= a.frame for a, b in pairwise(self.outlines)):
+            raise ValueError("the outlines of an area stand in the order of their frames")
+        if self.along == "track" and self.track_id is None:
+            raise ValueError("an area that goes with a track names it")
+        return self
+
+    @property
+    def last_frame(self) -> int:
+        return self.outlines[-1].frame
+
+    def put(self, outline: Outline) -> "Drawn":
+        """The area with an outline added, or put in the place of the one on its frame."""
+        others = [each for each in self.outlines if each.frame != outline.frame]
+        return self.changed(outlines=tuple(sorted([*others, outline], key=lambda each: each.frame)))
+
+
+class Pick(Value):
+    """A place that was clicked on a frame, and the colour that was there: CIELAB (D65)."""
+
+    frame: _Frame
+    place: Place
+    lab: tuple[
+        Annotated[float, Field(ge=0, le=100)],
+        Annotated[float, Field(ge=-200, le=200)],
+        Annotated[float, Field(ge=-200, le=200)],
+    ]
+
+
+class Coloured(Value):
+    """What is of the colours of some places, whatever of it is lit better or worse.
+
+    `tolerance`: how far a colour may be from the nearest one that was clicked and belong in full, in CIELAB with
+    lightness counting less; over `softness` more it belongs in part. Holes of fewer than `holes_px` pixels across are
+    filled, specks as small are left out. `spill`: how much of the colour is taken from what stays, 0 to 1.
+    """
+
+    how: Literal["coloured"] = "coloured"
+    picks: tuple[Pick, ...] = Field(min_length=1, max_length=100)
+    tolerance: float = Field(default=14.0, ge=0.5, le=150)
+    softness: float = Field(default=10.0, ge=0, le=150)
+    holes_px: _Px = 0.0
+    specks_px: _Px = 4.0
+    spill: _Unit = 0.0
+
+    @property
+    def last_frame(self) -> int:
+        return max(each.frame for each in self.picks)
+
+
+class AreaPart(Value):
+    """One part of an area, and what it does to the parts before it; `inverted`: all but that."""
+
+    of: Drawn | Coloured = Field(discriminator="how")
+    mode: Mode = "add"
+    inverted: bool = False
+
+
+class Seen(Value):
+    """How much of an area counts at a frame."""
+
+    frame: _Frame
+    share: _Unit
+
+
+class Area(Value):
+    """An area of a take. It grows by `grow_px` (below 0 it shrinks), and passes softly over its edge.
+
+    `inside_px` and `outside_px`: over how much to either side of the edge. `seen`: how much of it counts, at frames in
+    order, straight between them; none: all of it.
+    """
+
+    id: Id = Field(default_factory=new_id)
+    name: Name
+    parts: tuple[AreaPart, ...] = Field(min_length=1, max_length=50)
+    grow_px: float = Field(default=0.0, ge=-500, le=500)
+    inside_px: _Px = 0.0
+    outside_px: _Px = 0.0
+    seen: tuple[Seen, ...] = Field(default=(), max_length=10_000)
+
+    def checked_together(self) -> Self:
+        if any(b.frame <= a.frame for a, b in pairwise(self.seen)):
+            raise ValueError("how much an area counts stands in the order of frames")
+        return self
+
+    @property
+    def last_frame(self) -> int:
+        """The last frame on which something of it was set."""
+        return max([each.of.last_frame for each in self.parts] + [each.frame for each in self.seen])
+
+    @property
+    def track_ids(self) -> frozenset[str]:
+        """The tracks that it goes with."""
+        found = (each.of.track_id for each in self.parts if isinstance(each.of, Drawn) and each.of.along == "track")
+        return frozenset(each for each in found if each is not None)
+
+    @property
+    def goes_with_picture(self) -> bool:
+        """Whether it has to be known how the camera moved."""
+        return any(isinstance(each.of, Drawn) and each.of.along == "picture" for each in self.parts)
+
+    @model_serializer(mode="wrap")
+    def _written(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if not self.seen:
+            data.pop("seen", None)
+        return data

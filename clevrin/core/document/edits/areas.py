@@ -1,0 +1,36 @@
+"""Edits on the areas of a take."""
+
+from dataclasses import dataclass
+
+from clevrin.core.document.areas import Area
+from clevrin.core.document.edits.edit import with_take
+from clevrin.core.document.model import Project
+
+
+@dataclass(frozen=True, kw_only=True)
+class PutArea:
+    """Adds an area to a take, or puts it in the place of the one with its id."""
+
+    take_id: str
+    area: Area
+    label: str = "Change area"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        known = any(each.id == self.area.id for each in take.areas)
+        areas = tuple(self.area if each.id == self.area.id else each for each in take.areas)
+        return with_take(project, take.changed(areas=areas if known else (*areas, self.area)))
+
+
+@dataclass(frozen=True, kw_only=True)
+class RemoveArea:
+    """Takes an area away; what named it shows the picture without it."""
+
+    take_id: str
+    area_id: str
+    label: str = "Remove area"
+
+    def apply(self, project: Project) -> Project:
+        take = project.take(self.take_id)
+        take.area(self.area_id)
+        return with_take(project, take.changed(areas=tuple(a for a in take.areas if a.id != self.area_id)))

@@ -1,0 +1,116 @@
+"""Areas as they are on a frame: what was drawn is carried to it with the picture, with a track, or straight."""
+
+from bisect import bisect_right
+from collections.abc import Callable, Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document.areas import Area, Coloured, Drawn, Outline
+from clevrin.core.matte.matte import Matte, MattePart, OfColour, Painted, Places
+from clevrin.core.motion.models import apply
+from clevrin.core.motion.tracks import Followed
+
+Numbers = NDArray[np.float64]
+_Carry = Callable[[Outline, int], Numbers]
+
+
+def matte_at(
+    area: Area, frame: int, chain: Numbers | None = None, followed: Mapping[str, Followed] | None = None
+) -> Matte:
+    """An area on a frame of its take.
+
+    `chain` (frames, 3, 3): from the take's first frame to each, where something goes with the picture; `followed`: the
+    tracks by id. What neither is known for stays where it was drawn last. Between two frames on which it was drawn it
+    is carried from both, and what both say is mixed by nearness, so that it is where it was drawn, and nothing jumps.
+    """
+    tracks = followed or {}
+    parts = tuple(
+        MattePart(of=_part(each.of, frame, chain, tracks), mode=each.mode, inverted=each.inverted)
+        for each in area.parts
+    )
+    return Matte(
+        parts=parts,
+        grow_px=area.grow_px,
+        inside_px=area.inside_px,
+        outside_px=area.outside_px,
+        share=_share(area, frame),
+    )
+
+
+def _share(area: Area, frame: int) -> float:
+    if not area.seen:
+        return 1.0
+    return float(np.interp(frame, [each.frame for each in area.seen], [each.share for each in area.seen]))
+
+
+def _part(
+    part: Drawn | Coloured, frame: int, chain: Numbers | None, followed: Mapping[str, Followed]
+) -> Painted | OfColour:
+    if isinstance(part, Coloured):
+        return OfColour(
+            labs=tuple(each.lab for each in part.picks),
+            tolerance=part.tolerance,
+            softness=part.softness,
+            holes_px=part.holes_px,
+            specks_px=part.specks_px,
+        )
+    return Painted(shape=part.shape, places=drawn_at(part, frame, chain, followed), sharp=part.sharp)
+
+
+def drawn_at(drawn: Drawn, frame: int, chain: Numbers | None, followed: Mapping[str, Followed]) -> Places:
+    """The points of a drawn area on a frame."""
+    carry = _carrying(drawn, chain, followed)
+    frames = [each.frame for each in drawn.outlines]
+    at = bisect_right(frames, frame)
+    before, after = drawn.outlines[max(0, at - 1)], drawn.outlines[min(at, len(frames) - 1)]
+    first = carry(before, frame)
+    if before is not after and frame > before.frame:
+        share = (frame - before.frame) / (after.frame - before.frame)
+        first = (1 - share) * first + share * carry(after, frame)
+    return tuple((float(x), float(y)) for x, y in first)
+
+
+def _carrying(drawn: Drawn, chain: Numbers | None, followed: Mapping[str, Followed]) -> _Carry:
+    """How an outline is carried to another frame."""
+    track = followed.get(drawn.track_id or "") if drawn.along == "track" else None
+
+    def with_picture(outline: Outline, frame: int) -> Numbers:
+        assert chain is not None
+        last = len(chain) - 1
+        way = chain[min(frame, last)] @ np.linalg.inv(chain[min(outline.frame, last)])
+        return np.asarray(apply(way, np.array(outline.places, np.float64)))
+
+    def with_track(outline: Outline, frame: int) -> Numbers:
+        assert track is not None
+        return _along_track(np.array(outline.places, np.float64), track, outline.frame, frame)
+
+    if track is not None:
+        return with_track
+    if drawn.along == "picture" and chain is not None:
+        return with_picture
+    return lambda outline, _: np.array(outline.places, np.float64)
+
+
+def _along_track(places: Numbers, track: Followed, before: int, after: int) -> Numbers:
+    """Points that go with a track: with a point as it moves, with a surface as it lies.
+
+    Where the track is not known it counts as where it was known nearest.
+    """
+    known = np.nonzero(track.known)[0]
+    if len(known) == 0:
+        return places
+    here, there = (track.places[known[np.argmin(np.abs(known - frame))]] for frame in (before, after))
+    if len(here) == 1:
+        return places + (there - here)
+    return np.asarray(apply(quad_to_quad(here, there), places))
+
+
+def quad_to_quad(before: Numbers, after: Numbers) -> Numbers:
+    """The homography that takes four corners (4, 2) to four others."""
+    rows = []
+    for (x, y), (u, v) in zip(before, after, strict=True):
+        rows.append([x, y, 1, 0, 0, 0, -u * x, -u * y])
+        rows.append([0, 0, 0, x, y, 1, -v * x, -v * y])
+    solved = np.linalg.lstsq(np.array(rows, np.float64), np.asarray(after, np.float64).reshape(-1), rcond=None)[0]
+    return np.append(solved, 1.0).reshape(3, 3)

@@ -1,0 +1,58 @@
+"""A matte: an area as it is on one frame, as data that a plan can carry, print and compare.
+
+Places and lengths are in pixels of the take's upright picture, in which the middle of the first pixel is (0, 0).
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from clevrin.core.document.areas import Mode, Shape
+
+Places = tuple[tuple[float, float], ...]
+Lab = tuple[float, float, float]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Painted:
+    """A drawn shape where it lies on the frame (see `Outline`)."""
+
+    shape: Shape
+    places: Places
+    sharp: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class OfColour:
+    """What is of some colours (see `Coloured`)."""
+
+    labs: tuple[Lab, ...]
+    tolerance: float
+    softness: float
+    holes_px: float = 0.0
+    specks_px: float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class MattePart:
+    """One part, and what it does to those before it."""
+
+    of: Painted | OfColour
+    mode: Mode = "add"
+    inverted: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class Matte:
+    """An area on one frame. `share` of it counts; `beyond`: what lies outside the picture, as its edge or not of it."""
+
+    parts: tuple[MattePart, ...]
+    grow_px: float = 0.0
+    inside_px: float = 0.0
+    outside_px: float = 0.0
+    share: float = 1.0
+    beyond: Literal["as its edge", "nothing"] = "as its edge"
+
+    @property
+    def of_picture(self) -> bool:
+        """Whether the picture has to be looked at to know it."""
+        return any(isinstance(each.of, OfColour) for each in self.parts)
