@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from clevrin.core.render.sources import Sources
 
 _SIDES = ("out", "in")
+_SURFACE = "surface"
 
 
 def join(
@@ -37,6 +38,7 @@ def join(
     shutter: Annotated[float | None, typer.Option(help="Degrees: the blur of what the join moves.")] = None,
     balance: Annotated[bool, typer.Option("--balance", help="Bring the incoming colours near, and back.")] = False,
     seed: Annotated[int | None, typer.Option(help="The same seed breaks the picture in the same way.")] = None,
+    surface: Annotated[Path | None, typer.Option(help="Track CSV of the surface that a doorway goes through.")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of another setting of the kind.")] = None,
     at_out: Annotated[int | None, typer.Option(help="The last frame of the outgoing take.")] = None,
     at_in: Annotated[int | None, typer.Option(help="The first frame of the incoming take.")] = None,
@@ -68,8 +70,24 @@ def join(
         **_centres(centre),
         **dict(_named(each) for each in set_ or ()),
     }
+    takes = take_in(media[0]), take_in(media[1])
+    if surface is not None:
+        takes = _with_surface(takes, surface, str(given.get("way") or "in"))
+        given["surface"] = _SURFACE
     leave = Join(kind=kind, dissolve_frames=dissolve, settings=_checked(KINDS[kind], given))
-    _render((take_in(media[0]), take_in(media[1])), leave, (at_out, at_in), out, report, balance=balance)
+    _render(takes, leave, (at_out, at_in), out, report, balance=balance)
+
+
+def _with_surface(takes: tuple[Take, Take], path: Path, way: str) -> tuple[Take, Take]:
+    """The takes with a surface of the one that a doorway goes through, read from a track file."""
+    from clevrin.core.motion.track_table import read_track
+
+    number = 0 if way == "in" else 1
+    track = read_track(path, takes[number]).changed(id=_SURFACE)
+    if track.kind != "surface":
+        raise ClevrinError(f"{path.name} holds a point: a doorway goes through a surface, with its four corners.")
+    found = takes[number].changed(tracks=(track,))
+    return (found, takes[1]) if number == 0 else (takes[0], found)
 
 
 def _render(
@@ -189,6 +207,8 @@ def _list_kinds(*, json: bool) -> None:
                 can_be = ", ".join(each.options)
             elif each.colour:
                 can_be = "#rrggbb"
+            elif each.names:
+                can_be = f"a {each.names}, by --{each.names}"
             else:
                 can_be = f"{each.low:g} to {each.high:g} {each.unit}".rstrip() + (", auto" if each.auto else "")
             print_line(f"  {each.id}: {can_be}; usually {each.default}")

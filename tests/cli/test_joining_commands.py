@@ -34,6 +34,23 @@ def test_takes_are_joined_by_every_kind(clevrin, pair, tmp_path, kind):
     assert [side["take"] for side in frames[0]["sides"]] == ["1"] and frames[-1]["sides"][-1]["take"] == "2"
 
 
+def test_a_doorway_goes_through_the_surface_of_a_track_file(clevrin, pair, tmp_path):
+    table, out, report = tmp_path / "sign.csv", tmp_path / "out.mp4", tmp_path / "report.json"
+    corners = ("top_left", "top_right", "bottom_right", "bottom_left")
+    names = ",".join(f"{corner}_{axis}_px" for corner in corners for axis in "xy")
+    rows = [f"{frame},50,30,120,32,118,80,52,78" for frame in range(24)]
+    table.write_text("\n".join(["# clevrin-track 1", "# name sign", "# kind surface", f"frame,{names}", *rows]))
+    words = ("--kind", "doorway", "--surface", table, "--length", "12", "--set", "appears=0")
+    code, _, err = clevrin("join", *pair, "--out", out, *words, "--report", report)
+    assert (code, err) == (0, "")
+    frames = json.loads(report.read_text())["frames"]
+    assert [len(each["sides"]) for each in frames[10:26]] == [1, 1, *[2] * 12, 1, 1]
+    last = np.array(frames[23]["sides"][1]["src_from_out"]).reshape(3, 3)
+    assert np.abs(last - np.eye(3)).max() < 0.01  # what was seen in it fills the picture
+    code, _, err = clevrin("join", *pair, "--out", out, "--kind", "doorway", "--surface", tmp_path / "none.csv")
+    assert code != 0 and "none.csv" in err
+
+
 def test_a_thrown_whip_goes_on_as_fast_across_the_cut(clevrin, pair, tmp_path):
     report = tmp_path / "report.json"
     words = ("--kind", "thrown whip", "--length", "12", "--direction", "90", "--distance", "2", "--shutter", "90")

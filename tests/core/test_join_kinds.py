@@ -86,6 +86,8 @@ def test_outside_of_its_length_a_join_touches_nothing(stills, sources, kind):
     made = made_join(placed_shots(project), 0, 9 / 16, lambda _: None)
     for frame in (30 - made.before - 1, 30 + made.after):
         assert np.array_equal(picture(project, frame, SIZE, sources), picture(plain, frame, SIZE, sources))
+    if kind == "doorway":  # without a surface it is a cut
+        return
     assert any(
         not np.array_equal(picture(project, frame, SIZE, sources), picture(plain, frame, SIZE, sources))
         for frame in (29, 30)
@@ -339,7 +341,7 @@ def test_a_dissolve_is_laid_over_a_made_join(stills, sources):
 def test_without_room_a_join_shortens_itself(stills, sources, kind):
     project = joined(stills, kind, frames=(3, 3))
     made = made_join(placed_shots(project), 0, 9 / 16, lambda _: None)
-    assert (made.before, made.after) == (2, 2)
+    assert (made.before, made.after) == ((2, 0) if kind == "doorway" else (2, 2))
     for frame in range(6):
         assert picture(project, frame, SIZE, sources).shape == (180, 320, 3)
     middle = project.reel.shots[0].changed(id="middle")
@@ -381,7 +383,7 @@ def test_a_file_from_before_kinds_had_settings_is_opened(stills, tmp_path):
 def test_settings_say_what_they_can_be_and_others_are_as_usual(kind):
     for each in KINDS[kind].settings:
         assert each.checked(each.default) == each.default
-        for wrong in ("nonsense", 1e9, -1e9, True):
+        for wrong in (1e9, -1e9, True, *(() if each.names else ("nonsense",))):  # whom a name names is not known here
             with pytest.raises(ClevrinError):
                 each.checked(wrong)
             odd = Join(kind=kind, settings={each.id: wrong})
@@ -450,10 +452,13 @@ def test_every_kind_can_be_shaken_by_a_rig_while_it_lasts(kind):
         return middle[0] if moved is None else apply(np.linalg.inv(lies) @ moved(at), middle)[0]
 
     for leaving, first, last in ((True, -plain.before, -0.01), (False, 0.01, plain.after)):
+        if not (plain.before if leaving else plain.after):
+            continue
         far = [np.hypot(*off(hand, at, leaving=leaving)) for at in np.linspace(first, last, 41)]
         assert max(far) > 0.01 and (far[0] if leaving else far[-1]) < 1e-6
     assert np.allclose(*(off(hand, at, leaving=at < 0) for at in (-1e-4, 1e-4)), atol=1e-4)  # both sides alike
     again = KINDS[kind].made(shaken := Join(kind=kind, settings=dict(hand.values)), sides())
     other = KINDS[kind].made(shaken.having(seed=9.0), sides())
-    here, alike, there = (off(each, 3.3, leaving=False) for each in (hand, again, other))
+    at = 3.3 if plain.after else -3.3
+    here, alike, there = (off(each, at, leaving=at < 0) for each in (hand, again, other))
     assert np.allclose(here, alike) and not np.allclose(here, there)

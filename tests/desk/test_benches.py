@@ -5,10 +5,12 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Join, Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveTake, SetLeaves, SplitShot, TrimShot
+from clevrin.core.document import Join, Pace, PacePoint, Placement, Span, Track
+from clevrin.core.document.edits import AddTrack, PaceShots, RemoveTake, SetLeaves, SplitShot, TrimShot
 from clevrin.core.join.kinds import KINDS
+from clevrin.core.pace import placed_shots
 from clevrin.core.render import Sources, picture
+from clevrin.core.render.picture import plan_at
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.desk.preparing import Plans
 from tests.desk.conftest import pixels_of
@@ -509,3 +511,35 @@ def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):
     assert not any(button.isChecked() for button in bench.kind.buttons.values())
     second_join.key(Qt.Key.Key_T)
     assert leave(second_join).kind in KINDS
+
+
+def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_join):
+    window, session = second_join.window, second_join.window.session
+    bench = window.join
+    hill, picnic = (session.project.take(shot.take_id) for shot in session.project.reel.shots[1:3])
+    corners = ((500.0, 250.0), (800.0, 250.0), (800.0, 420.0), (500.0, 420.0))
+    for take, name, frame in ((hill, "slope", 120), (picnic, "meadow", 60)):
+        placed = (Placement(frame=frame, places=corners),)
+        session.do(AddTrack(take_id=take.id, track=Track(id=name, name=name, kind="surface", placed=placed)))
+    second_join.until(lambda: not window.jobs.busy)
+    second_join.click(bench.kind.buttons["doorway"])
+    combo = bench.settings.controls["surface"].property("combo")
+    assert [combo.itemText(at) for at in range(combo.count())] == ["none", "slope in hill", "meadow in picnic"]
+    assert len(plan_of(window, -6).layers) == 1  # without a surface it is a cut
+    for at, way, within in ((2, "out", 4), (1, "in", -6)):
+        combo.setCurrentIndex(at)
+        combo.activated.emit(at)
+        assert leave(second_join).given["surface"] == combo.itemData(at) and combo.currentIndex() == at
+        assert bench.settings.controls["way"].buttons[way].isChecked()
+        inside = [layer for layer in plan_of(window, within).layers if layer.matte is not None]
+        assert [layer.take_id for layer in inside] == [hill.id if way == "out" else picnic.id]
+    session.undo()
+    assert leave(second_join).given["surface"] == "meadow"
+    session.undo()
+    assert combo.currentIndex() == 0
+
+
+def plan_of(window, late: int):
+    """The plan of a frame so many after the cut behind the second shot."""
+    project = window.session.project
+    return plan_at(project, placed_shots(project)[1].end + late, (320, 180), window.measurements.store)

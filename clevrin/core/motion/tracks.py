@@ -50,6 +50,21 @@ class Followed:
         return np.asarray(np.isfinite(self.places).all(axis=(1, 2)))
 
 
+def carried(followed: Followed, chain: NDArray[np.float64]) -> Followed:
+    """What was followed, and where it was not seen carried with the picture from where it was seen nearest.
+
+    `chain` (frames, 3, 3): from the take's first frame to each. Nothing is known of what was never seen.
+    """
+    known = np.nonzero(followed.known)[0]
+    if len(known) in (0, followed.frames):
+        return followed
+    places = followed.places.copy()
+    for frame in np.nonzero(~followed.known)[0]:
+        nearest = known[np.argmin(np.abs(known - frame))]
+        places[frame] = apply(chain[frame] @ np.linalg.inv(chain[nearest]), followed.places[nearest])
+    return Followed(places=places, confidence=followed.confidence, placed=followed.placed, lost=followed.lost)
+
+
 @dataclass(frozen=True, kw_only=True)
 class TrackRequest:
     """What to follow, in which film."""

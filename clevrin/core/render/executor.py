@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.join.balancing import EVEN
+from clevrin.core.matte import Matte, coverage
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
@@ -62,23 +63,80 @@ def execute(plan: Plan, read: Read, quality: Quality = "final", flows: Flows = f
     reduced four times as much, and what is borrowed as much as the strips that it fills. A moment between two frames
     costs four times as much, and its flow, if it is not known; an open shutter as much for each of its samples.
     """
-    laid = [converted(_laid(read, flows, layer, plan, quality), plan.colour) for layer in plan.layers]
-    if not laid:
+    if not plan.layers:
         return black((plan.width, plan.height), plan.colour)
+    size = plan.width, plan.height
+    laid, counts = [], []
+    for layer in plan.layers:
+        seen, covered = _laid(read, flows, layer, plan, quality)
+        laid.append(converted(seen, plan.colour))
+        counts.append(_weight(layer, size, covered))
     whole = laid[0]
     if len(laid) > 1:
-        whole = mixed(laid, [_weight(layer, (plan.width, plan.height)) for layer in plan.layers])
+        whole = mixed(laid, _with_rest(plan.layers, counts, size))
     for effect in plan.effects:
         whole = done(effect, whole)
     return whole
 
 
-def _weight(layer: Layer, size: tuple[int, int]) -> float | Weights:
-    """How much of a layer counts: the same everywhere, or what is behind its edge."""
-    return layer.weight if layer.behind is None else layer.weight * beyond(layer.behind, size)
+def _weight(layer: Layer, size: tuple[int, int], covered: Weights | None) -> float | Weights:
+    """How much of a layer counts: the same everywhere, or what is behind its edge and within its matte."""
+    count: float | Weights = layer.weight
+    if layer.behind is not None:
+        count = count * beyond(layer.behind, size)
+    return count if covered is None else count * covered
 
 
-def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> Picture:
+def _with_rest(layers: Sequence[Layer], counts: list[float | Weights], size: tuple[int, int]) -> list[float | Weights]:
+    """How much of each layer counts, where those that are the rest share what the others leave."""
+    if not any(layer.rest for layer in layers):
+        return counts
+    taken = np.zeros((size[1], size[0]), np.float32)
+    for layer, count in zip(layers, counts, strict=True):
+        if not layer.rest:
+            taken += np.float32(count)
+    left = np.maximum(1 - taken, 0)
+    return [
+        np.asarray(count * left, np.float32) if layer.rest else count
+        for layer, count in zip(layers, counts, strict=True)
+    ]
+
+
+def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> tuple[Picture, Weights | None]:
+    """A layer's picture, and how much of it its matte covers; None: all of it.
+
+    Its moments are light on each other as far as each is covered: what a matte leaves out does not shine through.
+    """
+    if layer.matte is None:
+        return _shown(read, flows, layer, plan, quality), None
+    size, pictures, covers = (plan.width, plan.height), [], []
+    known: dict[int, Weights] = {}
+    for sample in layer.samples:
+        alone = replace(layer, samples=(replace(sample, weight=1.0),), matte=None, spared=None)
+        pictures.append(_shown(read, flows, alone, plan, quality))
+        if sample.frame not in known:
+            known[sample.frame] = _cover_of(read(layer, sample.frame), layer, layer.matte)
+        covers.append(_laid_cover(known[sample.frame], layer, layer.matte, sample, size) * np.float32(sample.weight))
+    whole = np.asarray(np.sum(covers, axis=0), np.float32)
+    if len(pictures) == 1:
+        return pictures[0], whole
+    return mixed(pictures, covers), whole
+
+
+def _cover_of(source: Picture, layer: Layer, matte: Matte) -> Weights:
+    return coverage(matte, layer.source_size, source.size, source if matte.of_picture else None)
+
+
+def _laid_cover(cover: Weights, layer: Layer, matte: Matte, sample: Sample, size: tuple[int, int]) -> Weights:
+    """(h, w) of the output: how much of a moment is covered, laid as its picture is."""
+    matrix = scale_of(layer.source_size, (cover.shape[1], cover.shape[0])) @ sample.matrix
+    border = cv2.BORDER_CONSTANT if matte.beyond == "nothing" else cv2.BORDER_REPLICATE
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpPerspective(cover, matrix, size, flags=flags, borderMode=border))
+
+
+def _shown(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> Picture:
+    """The picture of a layer without its matte."""
     source = read(layer, layer.frame)
     size = plan.width, plan.height
     scale = scale_of(layer.source_size, source.size)  # a proxy may stand in for the film

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from clevrin.core.document import Gate, Hold, Join, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
-from clevrin.core.join.kinds import goes_by_itself, goes_on
+from clevrin.core.join.kinds import goes_by_itself, goes_on, surface_of
 from clevrin.core.pace.conform import arrives_by
 
 
@@ -18,7 +18,7 @@ class HoldRequest:
     `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
     part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
     depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges;
-    `goes_with_camera`: one goes where the camera goes.
+    `goes_with_camera`: one goes where the camera goes; `surface`: one goes through that.
     """
 
     shot: Shot
@@ -31,6 +31,7 @@ class HoldRequest:
     bars: str = "#000000"
     goes_on: bool = False
     goes_with_camera: bool = False
+    surface: Track | None = None
 
     @staticmethod
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
@@ -41,6 +42,7 @@ class HoldRequest:
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
         joins = [shot.leave, arrives_by(project, shot.id) or Join()]
+        through = surface_of(joins[0], leaving=True) or surface_of(joins[1], leaving=False)
         return HoldRequest(
             shot=shot,
             take=take,
@@ -51,6 +53,7 @@ class HoldRequest:
             bars=project.reel.bars,
             subjects=tuple(each for each in take.tracks if each.id in named),
             goes_on=any(goes_on(each) for each in joins),
+            surface=next((each for each in take.tracks if each.id == through and each.kind == "surface"), None),
             goes_with_camera=any(goes_by_itself(each) for each in joins),
         )
 

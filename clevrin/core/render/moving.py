@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import Edge
+from clevrin.core.matte.matte import Matte, MattePart, Painted
 from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
 from clevrin.core.render.laying import shrinks
@@ -27,11 +28,15 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     """A layer as a join and motion over the reel have it show at a frame; as it is where nothing moves it."""
     if shown.gains != EVEN:
         layer = replace(layer, gains=shown.gains)
+    if shown.rest:
+        layer = replace(layer, rest=True)
+    if shown.framed:
+        layer = replace(layer, matte=_own_picture(layer, size))
     if shown.behind is not None:
         layer = replace(layer, behind=_in_pixels(shown.behind, size))
     if shown.move is None and shown.over is None:
         return layer
-    own, over, (to_unit, from_unit) = shown.move, shown.over, _units(size)
+    own, over, (to_unit, from_unit) = shown.move, shown.over, units(size)
 
     def at(later: float) -> Matrix:
         whole = np.eye(3) if own is None else own(later)
@@ -66,6 +71,13 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         added_blur_px=longest,
         made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
+
+
+def _own_picture(layer: Layer, size: Size) -> Matte:
+    """A matte of what of a layer is seen as it lies by itself: nothing of it is seen beyond that."""
+    corners = apply(layer.matrix, np.array(pixel_corners(*size), np.float64))
+    places = tuple((float(x), float(y)) for x, y in corners)
+    return Matte(parts=(MattePart(of=Painted(shape="box", places=places)),), beyond="nothing")
 
 
 def _wider(
@@ -107,7 +119,7 @@ def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:
     return replace(of, src_from_out=row9(of.matrix @ move), weight=1 / count, between=between)
 
 
-def _units(size: Size) -> tuple[Matrix, Matrix]:
+def units(size: Size) -> tuple[Matrix, Matrix]:
     """From output pixels to picture widths from the middle, and back."""
     width, height = size
     to_unit = np.array([[1 / width, 0, -(width - 1) / 2 / width], [0, 1 / width, -(height - 1) / 2 / width], [0, 0, 1]])

@@ -7,7 +7,7 @@ from clevrin.core.document.joining import LONGEST_DISSOLVE
 from clevrin.core.join.balancing import EVEN, Gains, gains_at
 from clevrin.core.join.between import CourseOf, Row, made_join
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.join.kinds.kind import After, Edge, Made, Move
+from clevrin.core.join.kinds.kind import After, Door, Edge, Made, Move
 from clevrin.core.pace import Placed
 
 _NEAR = LONGEST_DISSOLVE + 1
@@ -19,7 +19,8 @@ class Passing:
     """A shot that shows at a frame: its share of the picture, and what a join does to it.
 
     `move`: by the time from the middle of the frame, in frames; seen through a shutter. `edge`: it shows behind that.
-    `gains` of its red, green and blue light.
+    `gains` of its red, green and blue light. `door`: the surface that it is seen in, or that the other one is seen in,
+    `at` this time from the cut.
     """
 
     placed: Placed
@@ -28,6 +29,8 @@ class Passing:
     edge: Edge | None = None
     shutter_deg: float = 0.0
     gains: Gains = EVEN
+    door: Door | None = None
+    at: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -79,7 +82,14 @@ def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
             move = None if own is None else lambda later, own=own: own(at + later)
             shots.append(
                 Passing(
-                    placed=placed, share=share, move=move, edge=part.edge, shutter_deg=made.shutter_deg, gains=gains
+                    placed=placed,
+                    share=share,
+                    move=move,
+                    edge=part.edge,
+                    shutter_deg=made.shutter_deg,
+                    gains=gains,
+                    door=part.door,
+                    at=at,
                 )
             )
     return Passed(shots=tuple(shots), effects=made.effects(at))

@@ -10,6 +10,7 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Edge, Kernel
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After
+from clevrin.core.matte import Matte
 
 Quality = Literal["draft", "final"]
 Row9 = tuple[float, float, float, float, float, float, float, float, float]
@@ -120,7 +121,8 @@ class Layer:
     where added blur does not count, `added_blur_px` how long it is at most; `made_speed_px` is how fast a join moves
     its corners, in a frame. `weight` is its share of the mix; the weights of a plan's layers add up to 1. Where an edge
     passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light. What `edge` says
-    begins where what is `wider` ends, if that is known; its samples are of one frame then.
+    begins where what is `wider` ends, if that is known; its samples are of one frame then. Of a layer with a `matte`
+    only what that covers counts, at each of its moments; one that is the `rest` shows where the others do not.
     """
 
     take_id: str
@@ -142,6 +144,8 @@ class Layer:
     gains: Gains = EVEN
     behind: HalfPlane | None = None
     wider: Wider | None = None
+    matte: Matte | None = None
+    rest: bool = False
 
     @staticmethod
     def of(*, frame: int, src_from_out: Row9, **rest: Any) -> "Layer":

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from clevrin.core.document import Take
 from clevrin.core.document.model import Fit, Mirror, Turns, mirror_signs
 from clevrin.core.render.borrowing import borrowed_frames
+from clevrin.core.render.doors import opened
 from clevrin.core.render.moments import Moments
-from clevrin.core.render.moving import moved
+from clevrin.core.render.moving import moved, units
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
 
@@ -18,8 +19,12 @@ Matrix = NDArray[np.float64]
 
 def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
     """The plan of a frame of the reel at a size in pixels. Reads nothing, waits for nothing, decodes nothing."""
-    layers = tuple(plan_shown(each, resolved.reel_size, size) for each in resolved.shown)
-    shots = [each.resolved for each in resolved.shown]
+    shown = resolved.shown
+    if any(each.door is not None for each in shown):
+        reel_size = resolved.reel_size
+        shown = opened(shown, size[1] / size[0], lambda each: _screen_map(each, reel_size, size))
+    layers = tuple(plan_shown(each, resolved.reel_size, size) for each in shown)
+    shots = [each.resolved for each in shown]
     unmeasured = tuple(shot.take.name for shot in shots if isinstance(shot.state, Lacking))
     return Plan(
         width=size[0],
@@ -74,6 +79,11 @@ def plan_shot(
         kernel=hold.kernel,
         crispness=hold.crispness,
     )
+
+
+def _screen_map(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Matrix:
+    """From places on the screen, in widths from the middle, to pixels of a shot's take."""
+    return np.asarray(plan_shot(shown.resolved, shown.frame, reel_size, size).matrix @ units(size)[1])
 
 
 def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:

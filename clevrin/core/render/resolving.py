@@ -20,10 +20,10 @@ from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
 from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
-from clevrin.core.join.kinds.kind import After, Edge, Move
+from clevrin.core.join.kinds.kind import After, Door, Edge, Move
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.tracks import Followed, carried
 from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_instant
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
@@ -75,7 +75,8 @@ class ResolvedShot:
 
     `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
     its camera moved, where moments between frames are made; `sharp`: what its added blur spares; `beyond`: what is
-    known of the take's other frames, where a join shows more than one of them saw.
+    known of the take's other frames, where a join shows more than one of them saw; `surface`: where that is which its
+    join goes through.
     """
 
     shot: Shot
@@ -87,6 +88,7 @@ class ResolvedShot:
     course: Trace | None = None
     sharp: Followed | None = None
     beyond: Lenders | None = None
+    surface: Followed | None = None
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -108,6 +110,12 @@ class Shown:
     gains: Gains = EVEN
     over: Move | None = None
     """Motion over the reel, on top of that."""
+    door: Door | None = None
+    from_cut: float = 0.0
+    framed: bool = False
+    """Nothing of it is seen beyond its own picture."""
+    rest: bool = False
+    """It is seen where the others are not."""
 
     @property
     def frame(self) -> int:
@@ -183,6 +191,8 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
             shutter_deg=each.shutter_deg,
             gains=each.gains,
             over=over,
+            door=each.door,
+            from_cut=each.at,
         )
         for each in all_of_it.shots
     )
@@ -215,6 +225,12 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
     as_shot = unheld(request, store)
     try:
         as_shot = _with_moments(as_shot, request, ask)
+        if request.surface is not None:
+            answer = _answer(TrackNeed(take=request.take, track=request.surface), ask)
+            assert isinstance(answer, Followed)
+            chain = _lenders(request, store, ask).chain
+            key = "carried", request.take.measured_as, request.surface
+            as_shot = replace(as_shot, surface=store.remembered.once(key, lambda: carried(answer, chain)))
         if request.goes_on:
             as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:

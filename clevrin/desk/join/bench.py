@@ -29,6 +29,7 @@ from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
+from clevrin.desk.join.surfaces import surfaces, with_its_way
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
@@ -142,9 +143,12 @@ class JoinBench(Bench):
         )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.settings, self.sound = KindSettings(sound=False), KindSettings(sound=True)
+        self.settings, self.sound = (
+            KindSettings(sound=False, surfaces=lambda: surfaces(self.context.session)),
+            KindSettings(sound=True),
+        )
         for part in (self.settings, self.sound):
-            part.setting_changing.connect(lambda name, value, gesture: self._change_settings({name: value}, gesture))
+            part.setting_changing.connect(self._on_setting_changing)
             part.gesture_ended.connect(self.context.session.end_gesture)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
@@ -400,6 +404,9 @@ class JoinBench(Bench):
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)
         self.viewer.update()
         self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
+
+    def _on_setting_changing(self, name: str, value: Value, gesture: str) -> None:
+        self._change_settings(with_its_way(self.context.session, name, value), gesture)
 
     def _made_speeds(self, project: Project, outgoing: Shot) -> OnScreen | None:
         """How fast the picture moves with what a join makes of it; None where it makes nothing."""

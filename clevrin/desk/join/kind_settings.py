@@ -1,5 +1,7 @@
 """The settings of the kind of join that is chosen, made from that kind's own table: a new kind needs nothing here."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -7,9 +9,19 @@ from clevrin.core.document import Join
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.join.kinds import Kind, kind_of
 from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SOUND_OF_IT, JoinSetting
-from clevrin.desk.sheet import ChoiceSetting, Setting, SliderSetting, ask_for_colour, plain_button
+from clevrin.desk.sheet import (
+    ChoiceSetting,
+    Setting,
+    SliderSetting,
+    ask_for_colour,
+    named_combo,
+    named_setting,
+    plain_button,
+)
 
-_BY_ITSELF = "by itself"
+_BY_ITSELF, _NONE = "by itself", "none"
+Named = tuple[tuple[str, str], ...]
+"""Ids, and what is called by them."""
 
 
 class KindSettings(QWidget):
@@ -20,10 +32,10 @@ class KindSettings(QWidget):
     gesture_ended = Signal()
     refused = Signal(str)
 
-    def __init__(self, *, sound: bool, parent: QWidget | None = None) -> None:
-        """`sound`: those settings that every kind has, of its sound; else its own."""
+    def __init__(self, *, sound: bool, surfaces: Callable[[], Named] = tuple, parent: QWidget | None = None) -> None:
+        """`sound`: those settings that every kind has, of its sound; else its own. `surfaces`: those to choose from."""
         super().__init__(parent)
-        self._of_sound = sound
+        self._of_sound, self._surfaces = sound, surfaces
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -62,7 +74,7 @@ class KindSettings(QWidget):
         self._pages[kind.id] = page, self.controls, self.auto_buttons
         self._column.addWidget(page)
         for each in self._shown(kind):
-            made = self._choice(each) if each.options else self._colour(each) if each.colour else self._number(each)
+            made = self._control(each)
             self.controls[each.id] = made
             column.addWidget(made)
             if each.auto:
@@ -71,6 +83,20 @@ class KindSettings(QWidget):
                 button.clicked.connect(lambda on, each=each: self._on_auto_clicked(each, on))
                 self.auto_buttons[each.id] = button
                 column.addWidget(button)
+
+    def _control(self, each: JoinSetting) -> Setting:
+        if each.options:
+            return self._choice(each)
+        if each.names:
+            return self._named(each)
+        return self._colour(each) if each.colour else self._number(each)
+
+    def _named(self, each: JoinSetting) -> Setting:
+        combo = named_combo(each.title, each.help)
+        combo.activated.connect(lambda at: self.setting_changing.emit(each.id, combo.itemData(at), ""))
+        made = named_setting(each.title, each.help, combo)
+        made.setProperty("combo", combo)
+        return made
 
     def _choice(self, each: JoinSetting) -> ChoiceSetting:
         options = [(word, word, each.help) for word in each.options]
@@ -117,6 +143,12 @@ class KindSettings(QWidget):
                 control.set_number(float(value))
             if each.auto:
                 self.auto_buttons[each.id].setChecked(value == AUTO)
+        elif each.names:
+            combo = control.property("combo")
+            combo.clear()
+            for id, words in (("", _NONE), *self._surfaces()):
+                combo.addItem(words, id)
+            combo.setCurrentIndex(max(0, combo.findData(str(value))))
         else:
             control.property("button").setText(str(value))
 

@@ -4,6 +4,7 @@ from dataclasses import replace
 
 from clevrin.core.document.joining import Join
 from clevrin.core.join.kinds.cuts import PLAIN_CUT, WHIP_CUT
+from clevrin.core.join.kinds.doorway import DOORWAY
 from clevrin.core.join.kinds.fracture import FRACTURE
 from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SEED, SOUND_OF_IT, Kind
 from clevrin.core.join.kinds.light import DIP, FLASH
@@ -37,6 +38,7 @@ KINDS: dict[str, Kind] = {
         DIP,
         FRACTURE,
         SOFT_DISSOLVE,
+        DOORWAY,
     )
 }
 
@@ -56,4 +58,11 @@ def goes_on(join: Join) -> bool:
     return kind_of(join).values(join).get("beyond") == "seen"
 
 
-__all__ = ["KINDS", "Kind", "goes_by_itself", "goes_on", "kind_of"]
+def surface_of(join: Join, *, leaving: bool) -> str:
+    """The surface of a shot that a join goes through, by which the shot leaves, or arrives; "" where there is none."""
+    values = kind_of(join).values(join)
+    way = "in" if leaving else "out"
+    return str(values["surface"]) if values.get("way") == way and "surface" in values else ""
+
+
+__all__ = ["KINDS", "Kind", "goes_by_itself", "goes_on", "kind_of", "surface_of"]

@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from math import cos, hypot, pi, radians, sin
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +33,8 @@ _CORNER_WIDTHS = 0.57
 class JoinSetting:
     """One setting of a kind. `options`: it is one of these words; else a number of `low` to `high` in a `unit`.
 
-    With `auto` it may be "auto" as well: it follows from the two sides. A `colour` is written as #rrggbb.
+    With `auto` it may be "auto" as well: it follows from the two sides. A `colour` is written as #rrggbb. One that
+    `names` a surface is the id of a track; "" for none.
     """
 
     id: str
@@ -46,6 +48,7 @@ class JoinSetting:
     options: tuple[str, ...] = ()
     auto: bool = False
     colour: bool = False
+    names: Literal["", "surface"] = ""
 
     def checked(self, value: Setting) -> Setting:
         """A value that can be. Raises `ClevrinError` with a sentence."""
@@ -54,6 +57,10 @@ class JoinSetting:
                 raise ClevrinError(f"{self.title} is one of {', '.join(self.options)}.")
             return value
         if self.auto and value == AUTO:
+            return value
+        if self.names:
+            if not isinstance(value, str):
+                raise ClevrinError(f"{self.title} is the name of a {self.names}.")
             return value
         if self.colour:
             if not isinstance(value, str) or re.fullmatch("#[0-9a-fA-F]{6}", value) is None:
@@ -126,7 +133,8 @@ class SeenSide:
 
     `velocity`: the camera's, in widths a second (x right, y up); `turn_deg`: by how much the picture turns in a second,
     anticlockwise; `growth`: the logarithm of how many times it grows in a second. `lightness` 0 to 100, `even`: there
-    is nothing in it. `known`: whether its motion is.
+    is nothing in it. `known`: whether its motion is. `surfaces`: those that are followed in it, by the ids of their
+    tracks.
     """
 
     velocity: tuple[float, float] = (0.0, 0.0)
@@ -135,6 +143,7 @@ class SeenSide:
     lightness: float = 50.0
     even: bool = False
     known: bool = True
+    surfaces: tuple[str, ...] = ()
 
     @property
     def widths_per_s(self) -> float:
@@ -205,15 +214,29 @@ Move = Callable[[float], Matrix]
 
 
 @dataclass(frozen=True, kw_only=True)
+class Door:
+    """A surface of one side in which the other one is seen, and how far the gate has gone to it: 0 not, 1 it fills it.
+
+    `surface`: the id of its track; `gone` by the time from the cut; `inside`: this side is the one that is seen in it.
+    """
+
+    surface: str
+    gone: Callable[[float], float]
+    inside: bool
+
+
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """What a side of a join shows at a time: its share of the picture, how it moves, and the edge behind which it is.
 
-    A picture that moves goes on beyond its edge mirrored. `move` None: it lies as it does anyway.
+    A picture that moves goes on beyond its edge mirrored. `move` None: it lies as it does anyway, or as a `door` has
+    it.
     """
 
     share: float
     move: Move | None = None
     edge: Edge | None = None
+    door: Door | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -327,6 +350,10 @@ def _all_of_it(values: Values, before: int, after: int) -> tuple[int, int]:
     return before, after
 
 
+def _as_its_peak(values: Values) -> float:
+    return float(values.get("peak", 0.5))
+
+
 def _anywhere(seen: Seen) -> Fit:
     return Fit(score=10, why="Nothing in the shots calls for it.")
 
@@ -337,7 +364,8 @@ class Kind:
 
     `part` says what a side shows at a time, `effects` what is done to the whole picture. `overlaps`: both sides are
     seen while it lasts, so that either has to go on beyond its cut. `lasts` says how many of the frames before and
-    after the cut that there is room for it takes. `fits` says how well it fits a cut.
+    after the cut that there is room for it takes. `cut_after`: how much of it lies before
+    the cut. `fits` says how well it fits a cut.
     """
 
     id: str
@@ -348,6 +376,7 @@ class Kind:
     part: Callable[[Made, float, bool], Part] = _cut
     effects: Callable[[Made, float], tuple[After, ...]] = _nothing
     lasts: Callable[[Values, int, int], tuple[int, int]] = _all_of_it
+    cut_after: Callable[[Values], float] = _as_its_peak
     fits: Callable[[Seen], Fit] = _anywhere
 
     def values(self, join: Join) -> dict[str, Setting]:
@@ -366,8 +395,7 @@ class Kind:
         """The kind between two sides, as long as they let it be."""
         values = self.values(join)
         length = round(float(values["length"])) if self.long else 0
-        peak = float(values.get("peak", 0.5))
-        before = round(length * peak)
+        before = round(length * self.cut_after(values))
         room = min(before, sides.before), min(length - before, sides.after)
         kept = self.lasts(values, *room)
         return Made(

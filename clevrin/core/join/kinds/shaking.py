@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
-from math import exp
+from math import exp, pi, sin
 
 import numpy as np
 from scipy.interpolate import CubicSpline
@@ -48,15 +48,23 @@ def with_shake(part: Callable[[Made, float, bool], Part]) -> Callable[[Made, flo
 
 
 def _shaken(made: Made, move: Move | None) -> Move:
-    level, course = made.number(_LEVEL), made.course
+    level = made.number(_LEVEL)
     hand = _hand(made.word(_BY), round(made.number(SEED.id)), made.before + made.after, made.sides.rate)
 
     def both(time: float) -> Matrix:
-        x, y, roll, zoom = hand(time + made.before) * (level * course.strength(time))
+        x, y, roll, zoom = hand(time + made.before) * (level * _strength(made, time))
         shake = shift(x, -y) @ turn_and_grow(roll, exp(zoom))
         return np.asarray(shake if move is None else move(time) @ shake)
 
     return both
+
+
+def _strength(made: Made, time: float) -> float:
+    """How strong the shake is: most at the cut, or in the middle of a join that lies on one side of it alone."""
+    if made.before and made.after:
+        return made.course.strength(time)
+    share = (time + made.before) / max(1, made.before + made.after)
+    return sin(pi * share) ** 2 if 0 < share < 1 else 0.0
 
 
 @lru_cache(maxsize=32)

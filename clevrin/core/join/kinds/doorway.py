@@ -1,0 +1,91 @@
+"""Through a screen, a window, a print: a followed surface of one shot shows the other, until that fills the picture."""
+
+from clevrin.core.join.kinds.kind import (
+    EASE,
+    LENGTH,
+    SHUTTER,
+    Door,
+    Fit,
+    JoinSetting,
+    Kind,
+    Made,
+    Part,
+    Seen,
+    Values,
+    as_usual,
+)
+
+
+def _part(made: Made, at: float, leaving: bool) -> Part:
+    surface, into = made.word("surface"), made.word("way") == "in"
+    outside = leaving == into
+    if not surface:
+        return Part(share=1.0 if leaving == (at < 0) else 0.0)
+    frames = max(1, made.before if into else made.after)
+    ease = made.number("ease", 1.0)
+
+    def gone(time: float) -> float:
+        """How far it has gone in: it begins softly, and is at rest in the frame in which only one shot is left."""
+        share = min(max(1 - (abs(time) - 0.5) / frames, 0.0), 1.0)
+        return ease * share * share * (3 - 2 * share) + (1 - ease) * share
+
+    if outside:
+        return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False))
+    since = at + frames if into else frames - at
+    appears = made.number("appears")
+    share = 1.0 if appears <= 0 else min(max(since / appears, 0.0), 1.0)
+    return Part(share=share, door=Door(surface=surface, gone=gone, inside=True))
+
+
+def _cut_after(values: Values) -> float:
+    return 1.0 if values["way"] == "in" else 0.0
+
+
+def _fits(seen: Seen) -> Fit:
+    if seen.before.surfaces:
+        settings = (("surface", seen.before.surfaces[0]), ("way", "in"))
+        return Fit(score=72, why="Through the surface that is followed into the next shot.", settings=settings)
+    if seen.after.surfaces:
+        settings = (("surface", seen.after.surfaces[0]), ("way", "out"))
+        return Fit(score=66, why="Out of the surface that is followed in the next shot.", settings=settings)
+    return Fit(score=2, why="No surface is followed in either take: follow one in Log.")
+
+
+DOORWAY = Kind(
+    id="doorway",
+    help="A screen, a window or a print of this shot shows the next one, and the picture goes through it",
+    long=True,
+    overlaps=True,
+    cut_after=_cut_after,
+    settings=(
+        as_usual(LENGTH, 36.0),
+        JoinSetting(
+            id="surface",
+            title="Surface",
+            help="Which followed surface it goes through; it is followed in Log",
+            default="",
+            names="surface",
+        ),
+        JoinSetting(
+            id="way",
+            title="Way",
+            help="in: through a surface of this shot into the next; out: out of a surface of the next shot",
+            default="in",
+            options=("in", "out"),
+        ),
+        JoinSetting(
+            id="appears",
+            title="Appears in",
+            help="In how many frames the other shot comes to be seen in the surface; 0: at once",
+            default=6.0,
+            unit="frames",
+            low=0,
+            high=60,
+            step=1,
+        ),
+        EASE,
+        SHUTTER,
+    ),
+    part=_part,
+    fits=_fits,
+)
