@@ -27,6 +27,7 @@ from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
 from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS
+from clevrin.desk.areas.sheet import AreaSheet
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
 from clevrin.desk.exchanging import Exchanging
@@ -178,6 +179,7 @@ class MainWindow(QMainWindow):
         self._settings_sheet: SettingsSheet | None = None
         self._music_sheet: MusicSheet | None = None
         self._over_sheet: OverSheet | None = None
+        self._area_sheet: AreaSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -286,6 +288,16 @@ class MainWindow(QMainWindow):
             self._over_sheet = OverSheet(self._context, self.over, self._watch_reel, self)
         self._over_sheet.show()
         self._over_sheet.activateWindow()
+
+    def show_areas(self) -> None:
+        """Areas are made over the picture of a take, in the Log bench."""
+        self.enter_step("log")
+        self.log.look_at(reel=False)
+        if self._area_sheet is None:
+            self._area_sheet = AreaSheet(self._context, self.log.area_edits, self.log.areas, self)
+        self.log.areas.set_active(True)
+        self._area_sheet.show()
+        self._area_sheet.activateWindow()
 
     def _watch_reel(self, frame: int) -> Viewer:
         """The reel plays in the Log bench."""

@@ -62,8 +62,9 @@ def seen_at_cut(
 def _side(placed: Placed, trace: Trace | None, looks: Looks, frame: int, *, leaving: bool) -> SeenSide:
     lightness, even = float(looks.lab[0, :, :, 0].mean()), bool(looks.left_l[0] < EVEN_L)
     surfaces = tuple(each.id for each in placed.take.tracks if each.kind == "surface")
+    areas = tuple(each.id for each in placed.take.areas)
     if trace is None or trace.confidence[max(1, min(frame, trace.frames - 1))] < LOW_CONFIDENCE:
-        return SeenSide(lightness=lightness, even=even, known=False, surfaces=surfaces)
+        return SeenSide(lightness=lightness, even=even, known=False, surfaces=surfaces, areas=areas)
     at = placed.end - 1 if leaving else placed.start
     per_s = float(placed.rate_at(at)) * (-1 if placed.shot.reverse else 1)
     flip = mirror_signs(placed.shot.mirror)
@@ -75,4 +76,5 @@ def _side(placed: Placed, trace: Trace | None, looks: Looks, frame: int, *, leav
         lightness=lightness,
         even=even,
         surfaces=surfaces,
+        areas=areas,
     )

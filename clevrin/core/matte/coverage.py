@@ -33,7 +33,9 @@ def coverage(matte: Matte, source_size: Size, size: Size, picture: Picture | Non
         else:
             whole = np.minimum(whole, 1 - own)
     whole = _softened(whole, matte, scale[0])
-    return whole if matte.share == 1 else whole * np.float32(matte.share)
+    if matte.share != 1:
+        whole = whole * np.float32(matte.share)
+    return 1 - whole if matte.inverted else whole
 
 
 def _part(part: MattePart, scale: tuple[float, float], size: Size, picture: Picture | None) -> Weights:

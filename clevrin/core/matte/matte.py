@@ -43,13 +43,17 @@ class MattePart:
 
 @dataclass(frozen=True, kw_only=True)
 class Matte:
-    """An area on one frame. `share` of it counts; `beyond`: what lies outside the picture, as its edge or not of it."""
+    """An area on one frame. `share` of it counts, or if it is `inverted` all but that.
+
+    `beyond`: what lies outside the picture, as its edge or not of it.
+    """
 
     parts: tuple[MattePart, ...]
     grow_px: float = 0.0
     inside_px: float = 0.0
     outside_px: float = 0.0
     share: float = 1.0
+    inverted: bool = False
     beyond: Literal["as its edge", "nothing"] = "as its edge"
 
     @property

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
-from clevrin.core.document import Gate, Hold, Join, Motion, Project, Shot, Take, Track
+from clevrin.core.document import Area, Gate, Hold, Join, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
-from clevrin.core.join.kinds import goes_by_itself, goes_on, surface_of
+from clevrin.core.join.kinds import area_of, goes_by_itself, goes_on, surface_of
 from clevrin.core.pace.conform import arrives_by
 
 
@@ -18,7 +18,8 @@ class HoldRequest:
     `track` and `lender` are None where there is none, and where what the shot names is gone. `shape` is that of the
     part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
     depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges;
-    `goes_with_camera`: one goes where the camera goes; `surface`: one goes through that.
+    `goes_with_camera`: one goes where the camera goes; `surface`: one goes through that; `area`:
+    one shows the other side by that.
     """
 
     shot: Shot
@@ -32,6 +33,7 @@ class HoldRequest:
     goes_on: bool = False
     goes_with_camera: bool = False
     surface: Track | None = None
+    area: Area | None = None
 
     @staticmethod
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
@@ -42,6 +44,7 @@ class HoldRequest:
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
         joins = [shot.leave, arrives_by(project, shot.id) or Join()]
+        shows = area_of(joins[0], leaving=True) or area_of(joins[1], leaving=False)
         through = surface_of(joins[0], leaving=True) or surface_of(joins[1], leaving=False)
         return HoldRequest(
             shot=shot,
@@ -54,6 +57,7 @@ class HoldRequest:
             subjects=tuple(each for each in take.tracks if each.id in named),
             goes_on=any(goes_on(each) for each in joins),
             surface=next((each for each in take.tracks if each.id == through and each.kind == "surface"), None),
+            area=next((each for each in take.areas if each.id == shows), None),
             goes_with_camera=any(goes_by_itself(each) for each in joins),
         )
 

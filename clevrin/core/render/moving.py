@@ -7,13 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.join.balancing import EVEN
-from clevrin.core.join.kinds.kind import Edge
+from clevrin.core.join.kinds.kind import AreaOf, Edge
+from clevrin.core.matte import matte_at
 from clevrin.core.matte.matte import Matte, MattePart, Painted
 from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
 from clevrin.core.render.laying import shrinks
 from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, Wider, row9
-from clevrin.core.render.resolving import Lenders, Shown
+from clevrin.core.render.resolving import AreaKnown, Lenders, Shown
 
 Matrix = NDArray[np.float64]
 Size = tuple[int, int]
@@ -30,6 +31,8 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         layer = replace(layer, gains=shown.gains)
     if shown.rest:
         layer = replace(layer, rest=True)
+    if shown.area is not None and shown.resolved.area is not None:
+        layer = replace(layer, matte=_seen_within(shown.resolved.area, shown.area, layer.frame))
     if shown.framed:
         layer = replace(layer, matte=_own_picture(layer, size))
     if shown.behind is not None:
@@ -71,6 +74,11 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         added_blur_px=longest,
         made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
+
+
+def _seen_within(known: AreaKnown, area: AreaOf, frame: int) -> Matte:
+    """A matte of an area on a frame, or of what lies beyond it."""
+    return replace(matte_at(known.area, frame, known.chain, known.followed), inverted=area.beyond)
 
 
 def _own_picture(layer: Layer, size: Size) -> Matte:

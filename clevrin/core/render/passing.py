@@ -7,7 +7,7 @@ from clevrin.core.document.joining import LONGEST_DISSOLVE
 from clevrin.core.join.balancing import EVEN, Gains, gains_at
 from clevrin.core.join.between import CourseOf, Row, made_join
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.join.kinds.kind import After, Door, Edge, Made, Move
+from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Made, Move
 from clevrin.core.pace import Placed
 
 _NEAR = LONGEST_DISSOLVE + 1
@@ -20,7 +20,7 @@ class Passing:
 
     `move`: by the time from the middle of the frame, in frames; seen through a shutter. `edge`: it shows behind that.
     `gains` of its red, green and blue light. `door`: the surface that it is seen in, or that the other one is seen in,
-    `at` this time from the cut.
+    `at` this time from the cut; `area`: it is seen there; the `rest`: where the other one is not.
     """
 
     placed: Placed
@@ -30,6 +30,8 @@ class Passing:
     shutter_deg: float = 0.0
     gains: Gains = EVEN
     door: Door | None = None
+    area: AreaOf | None = None
+    rest: bool = False
     at: float = 0.0
 
 
@@ -89,6 +91,8 @@ def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
                     shutter_deg=made.shutter_deg,
                     gains=gains,
                     door=part.door,
+                    area=part.area,
+                    rest=part.rest,
                     at=at,
                 )
             )

@@ -20,6 +20,7 @@ Matrix = NDArray[np.float64]
 def plan_frame(resolved: ResolvedFrame, size: tuple[int, int]) -> Plan:
     """The plan of a frame of the reel at a size in pixels. Reads nothing, waits for nothing, decodes nothing."""
     shown = resolved.shown
+    shown = tuple(each for each in shown if not _lacks_area(each, shown))
     if any(each.door is not None for each in shown):
         reel_size = resolved.reel_size
         shown = opened(shown, size[1] / size[0], lambda each: _screen_map(each, reel_size, size))
@@ -79,6 +80,15 @@ def plan_shot(
         kernel=hold.kernel,
         crispness=hold.crispness,
     )
+
+
+def _lacks_area(shown: Shown, others: tuple[Shown, ...]) -> bool:
+    """Whether a shot would be seen by an area that is gone: then only one of both is, up to the cut and from there."""
+    owner = next((each for each in others if each.area is not None), None)
+    if owner is None or owner.resolved.area is not None:
+        return False
+    leaves = shown.placed.start == min(each.placed.start for each in others)
+    return len(others) > 1 and leaves == (shown.from_cut > 0)
 
 
 def _screen_map(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Matrix:

@@ -11,7 +11,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
@@ -20,7 +20,7 @@ from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.hold.lending import loan_maps
 from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
-from clevrin.core.join.kinds.kind import After, Door, Edge, Move
+from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Move
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed, carried
@@ -55,6 +55,15 @@ class Lenders:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
+class AreaKnown:
+    """An area of a take with what carries it: the way from the first frame to each, and tracks by their ids."""
+
+    area: Area
+    chain: NDArray[np.float64] | None
+    followed: Mapping[str, Followed]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Held:
     """The shot goes along a path. `lenders`, with the edge that borrows: what is known of its take's other frames."""
 
@@ -76,7 +85,7 @@ class ResolvedShot:
     `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
     its camera moved, where moments between frames are made; `sharp`: what its added blur spares; `beyond`: what is
     known of the take's other frames, where a join shows more than one of them saw; `surface`: where that is which its
-    join goes through.
+    join goes through; `area`: the one by which its join shows the other side.
     """
 
     shot: Shot
@@ -89,6 +98,7 @@ class ResolvedShot:
     sharp: Followed | None = None
     beyond: Lenders | None = None
     surface: Followed | None = None
+    area: AreaKnown | None = None
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -116,6 +126,8 @@ class Shown:
     """Nothing of it is seen beyond its own picture."""
     rest: bool = False
     """It is seen where the others are not."""
+    area: AreaOf | None = None
+    """It is seen there alone."""
 
     @property
     def frame(self) -> int:
@@ -193,6 +205,8 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
             over=over,
             door=each.door,
             from_cut=each.at,
+            area=each.area,
+            rest=each.rest,
         )
         for each in all_of_it.shots
     )
@@ -231,6 +245,8 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
             chain = _lenders(request, store, ask).chain
             key = "carried", request.take.measured_as, request.surface
             as_shot = replace(as_shot, surface=store.remembered.once(key, lambda: carried(answer, chain)))
+        if request.area is not None:
+            as_shot = replace(as_shot, area=_area(request, request.area, store, ask))
         if request.goes_on:
             as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:
@@ -308,6 +324,16 @@ def gate_course(
         turns=shot.turns,
         inside=shot.hold.stays_inside,
         keep=1.0 if shot.hold.how == "none" else shot.hold.keep,
+    )
+
+
+def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -> AreaKnown:
+    take = request.take
+    named = [track for track in take.tracks if track.id in area.track_ids]
+    answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in named}
+    chain = _lenders(request, store, ask).chain if area.goes_with_picture else None
+    return AreaKnown(
+        area=area, chain=chain, followed={id: each for id, each in answers.items() if isinstance(each, Followed)}
     )
 
 

@@ -25,11 +25,11 @@ from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.join.named import named_in, with_its_side
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.strips import Meeting, Strips
-from clevrin.desk.join.surfaces import surfaces, with_its_way
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
@@ -144,7 +144,7 @@ class JoinBench(Bench):
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
         self.settings, self.sound = (
-            KindSettings(sound=False, surfaces=lambda: surfaces(self.context.session)),
+            KindSettings(sound=False, named=lambda what: named_in(self.context.session, what)),
             KindSettings(sound=True),
         )
         for part in (self.settings, self.sound):
@@ -406,7 +406,7 @@ class JoinBench(Bench):
         self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
 
     def _on_setting_changing(self, name: str, value: Value, gesture: str) -> None:
-        self._change_settings(with_its_way(self.context.session, name, value), gesture)
+        self._change_settings(with_its_side(self.context.session, name, value), gesture)
 
     def _made_speeds(self, project: Project, outgoing: Shot) -> OnScreen | None:
         """How fast the picture moves with what a join makes of it; None where it makes nothing."""

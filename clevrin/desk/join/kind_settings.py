@@ -32,10 +32,15 @@ class KindSettings(QWidget):
     gesture_ended = Signal()
     refused = Signal(str)
 
-    def __init__(self, *, sound: bool, surfaces: Callable[[], Named] = tuple, parent: QWidget | None = None) -> None:
-        """`sound`: those settings that every kind has, of its sound; else its own. `surfaces`: those to choose from."""
+    def __init__(
+        self, *, sound: bool, named: Callable[[str], Named] = lambda _: (), parent: QWidget | None = None
+    ) -> None:
+        """`sound`: those settings that every kind has, of its sound; else its own.
+
+        `named`: what there is to choose from, of surfaces or areas.
+        """
         super().__init__(parent)
-        self._of_sound, self._surfaces = sound, surfaces
+        self._of_sound, self._names = sound, named
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -146,7 +151,7 @@ class KindSettings(QWidget):
         elif each.names:
             combo = control.property("combo")
             combo.clear()
-            for id, words in (("", _NONE), *self._surfaces()):
+            for id, words in (("", _NONE), *self._names(each.names)):
                 combo.addItem(words, id)
             combo.setCurrentIndex(max(0, combo.findData(str(value))))
         else:

@@ -8,6 +8,8 @@ from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
+from clevrin.desk.areas.drawing import AreaDrawing
+from clevrin.desk.areas.edits import AreaEdits
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
@@ -60,6 +62,9 @@ class LogBench(Bench):
         self.marks = Marks(self.context, self.viewer)
         self.marks.changed.connect(self._on_marks_changed)
         self.marks.frame_requested.connect(self._on_marks_frame_requested)
+        self.area_edits = AreaEdits(self.context)
+        self.areas = AreaDrawing(self.context, self.viewer, self.area_edits)
+        self.areas.changed.connect(self.refresh)
         self.mark_buttons = {
             "vectors": plain_button("vectors", "Draws what was followed from the frame before  (V)"),
             "point": plain_button("point", "Click in the picture what is to be followed  (P)"),
@@ -144,7 +149,7 @@ class LogBench(Bench):
         self.put_on_reel()
 
     def put_back(self) -> bool:
-        return self.ridge.put_back() or self.marks.put_back()
+        return self.ridge.put_back() or self.areas.put_back() or self.marks.put_back()
 
     def toggle_loop(self) -> None:
         self.set_loops(not self._loops)
@@ -226,7 +231,13 @@ class LogBench(Bench):
             self._take_frame[session.take.id] = frame
             self.transport.show_frame(frame, session.take.facts.frames, float(session.take.facts.rate))
             self.ridge.show_playhead(frame)
-        self.marks.show(None if self._shows_reel else session.take, frame)
+        self._show_marks(None if self._shows_reel else session.take, frame)
+
+    def _show_marks(self, take: Take | None, frame: int) -> None:
+        """What is drawn over the picture of a take: its marks, or its areas while those are worked on."""
+        self.marks.show(take, frame)
+        if take is not None:
+            self.areas.show(frame)
 
     def show_trouble(self, sentence: str) -> None:
         self.viewer.show_words(sentence)
@@ -244,7 +255,7 @@ class LogBench(Bench):
         if not self._shows_reel:
             self._heading.setText(take.name if take else "")
         self.sheet.show_take(take)
-        self.marks.show(None if self._shows_reel else take, self.frame_of(take) if take is not None else 0)
+        self._show_marks(None if self._shows_reel else take, self.frame_of(take) if take is not None else 0)
         for button in self.mark_buttons.values():
             button.setEnabled(take is not None and not self._shows_reel)
         if take is None:

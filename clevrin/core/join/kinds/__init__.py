@@ -8,6 +8,7 @@ from clevrin.core.join.kinds.doorway import DOORWAY
 from clevrin.core.join.kinds.fracture import FRACTURE
 from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SEED, SOUND_OF_IT, Kind
 from clevrin.core.join.kinds.light import DIP, FLASH
+from clevrin.core.join.kinds.passing_edge import PASSING_EDGE
 from clevrin.core.join.kinds.push_through import PUSH_THROUGH
 from clevrin.core.join.kinds.roll_over import ROLL_OVER
 from clevrin.core.join.kinds.shaking import SHAKE_OF_IT, with_shake
@@ -39,6 +40,7 @@ KINDS: dict[str, Kind] = {
         FRACTURE,
         SOFT_DISSOLVE,
         DOORWAY,
+        PASSING_EDGE,
     )
 }
 
@@ -65,4 +67,11 @@ def surface_of(join: Join, *, leaving: bool) -> str:
     return str(values["surface"]) if values.get("way") == way and "surface" in values else ""
 
 
-__all__ = ["KINDS", "Kind", "goes_by_itself", "goes_on", "kind_of", "surface_of"]
+def area_of(join: Join, *, leaving: bool) -> str:
+    """The area of a shot by which a join shows the other one, as it leaves, or arrives; "" where there is none."""
+    values = kind_of(join).values(join)
+    side = "this" if leaving else "next"
+    return str(values["area"]) if values.get("side") == side and "area" in values else ""
+
+
+__all__ = ["KINDS", "Kind", "area_of", "goes_by_itself", "goes_on", "kind_of", "surface_of"]

@@ -34,7 +34,7 @@ class JoinSetting:
     """One setting of a kind. `options`: it is one of these words; else a number of `low` to `high` in a `unit`.
 
     With `auto` it may be "auto" as well: it follows from the two sides. A `colour` is written as #rrggbb. One that
-    `names` a surface is the id of a track; "" for none.
+    `names` a surface or an area is the id of a track, or of that; "" for none.
     """
 
     id: str
@@ -48,7 +48,7 @@ class JoinSetting:
     options: tuple[str, ...] = ()
     auto: bool = False
     colour: bool = False
-    names: Literal["", "surface"] = ""
+    names: Literal["", "surface", "area"] = ""
 
     def checked(self, value: Setting) -> Setting:
         """A value that can be. Raises `ClevrinError` with a sentence."""
@@ -134,7 +134,7 @@ class SeenSide:
     `velocity`: the camera's, in widths a second (x right, y up); `turn_deg`: by how much the picture turns in a second,
     anticlockwise; `growth`: the logarithm of how many times it grows in a second. `lightness` 0 to 100, `even`: there
     is nothing in it. `known`: whether its motion is. `surfaces`: those that are followed in it, by the ids of their
-    tracks.
+    tracks; `areas`: those that were made in it.
     """
 
     velocity: tuple[float, float] = (0.0, 0.0)
@@ -144,6 +144,7 @@ class SeenSide:
     even: bool = False
     known: bool = True
     surfaces: tuple[str, ...] = ()
+    areas: tuple[str, ...] = ()
 
     @property
     def widths_per_s(self) -> float:
@@ -226,17 +227,27 @@ class Door:
 
 
 @dataclass(frozen=True, kw_only=True)
+class AreaOf:
+    """An area of a side's take within which it is seen, or beyond which, by its id."""
+
+    area: str
+    beyond: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """What a side of a join shows at a time: its share of the picture, how it moves, and the edge behind which it is.
 
     A picture that moves goes on beyond its edge mirrored. `move` None: it lies as it does anyway, or as a `door` has
-    it.
+    it. With an `area` it is seen there alone; the `rest`: where the other side is not.
     """
 
     share: float
     move: Move | None = None
     edge: Edge | None = None
     door: Door | None = None
+    area: AreaOf | None = None
+    rest: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,0 +1,139 @@
+"""What a user does with areas: every change as an edit of the take."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.document import Area, AreaPart, Coloured, Drawn, Outline, Pick, Take
+from clevrin.core.document.areas import MOST_PLACES, Shape
+from clevrin.core.document.edits import PutArea, RemoveArea
+from clevrin.core.matte.matte import Lab
+from clevrin.desk.context import Context
+
+Places = NDArray[np.float64]
+
+_NAMES: dict[str, str] = {"half-plane": "Edge", "box": "Box", "disc": "Disc", "curve": "Curve", "coloured": "Colour"}
+
+
+class AreaEdits:
+    """Changes the areas of the take that is looked at, and the one of them that is chosen."""
+
+    def __init__(self, context: Context) -> None:
+        self._session = context.session
+        self._chosen = ""
+        self.chosen_changed: list[Callable[[], None]] = []
+
+    @property
+    def take(self) -> Take | None:
+        return self._session.take
+
+    @property
+    def chosen(self) -> Area | None:
+        """The area that is changed: the one chosen last that is still there, else the last one."""
+        take = self.take
+        if take is None or not take.areas:
+            return None
+        return next((each for each in take.areas if each.id == self._chosen), take.areas[-1])
+
+    def choose(self, area_id: str) -> None:
+        self._chosen = area_id
+        for told in self.chosen_changed:
+            told()
+
+    def draw(self, shape: Shape, frame: int, places: Places) -> None:
+        """Adds an area of a shape as it was drawn on a frame."""
+        outline = Outline(frame=frame, places=_plain(places[: MOST_PLACES[shape]]))
+        self._add(shape, Drawn(shape=shape, outlines=(outline,)))
+
+    def pick(self, frame: int, place: tuple[float, float], lab: Lab) -> None:
+        """Adds a colour to the chosen area of colours, or makes one of it."""
+        picked = Pick(frame=frame, place=(round(place[0], 2), round(place[1], 2)), lab=lab)
+        area = self.chosen
+        part = None if area is None else coloured_part(area)
+        if area is None or part is None:
+            self._add("coloured", Coloured(picks=(picked,)))
+            return
+        self._put(_with_part(area, part.changed(picks=(*part.picks, picked))), "", "Choose a colour")
+
+    def move(self, frame: int, places: Places, gesture: str = "") -> None:
+        """Puts the points of the chosen drawn area where they are to be on a frame."""
+        area = self.chosen
+        part = None if area is None else drawn_part(area)
+        if area is not None and part is not None:
+            moved = part.put(Outline(frame=frame, places=_plain(places)))
+            self._put(_with_part(area, moved), gesture, "Move an area")
+
+    def set_area(self, gesture: str, **fields: object) -> None:
+        """Changes what an area as a whole has: how it grows, how soft it is."""
+        area = self.chosen
+        if area is not None:
+            self._put(area.changed(**fields), gesture)
+
+    def set_colours(self, gesture: str, **fields: object) -> None:
+        area = self.chosen
+        part = None if area is None else coloured_part(area)
+        if area is not None and part is not None:
+            self._put(_with_part(area, part.changed(**fields)), gesture)
+
+    def go_along(self, along: str) -> None:
+        """Says with what the chosen drawn area goes."""
+        area = self.chosen
+        part = None if area is None else drawn_part(area)
+        if area is not None and part is not None:
+            self._put(_with_part(area, part.changed(along=along)), "", "Carry an area along")
+
+    def turn_about(self, inverted: bool) -> None:
+        """The area is all but what was drawn or chosen, or that again."""
+        area = self.chosen
+        if area is not None:
+            parts = (*area.parts[:-1], area.parts[-1].changed(inverted=inverted))
+            self._put(area.changed(parts=parts), "", "Turn an area about")
+
+    def rename(self, area_id: str, name: str) -> None:
+        take = self.take
+        if take is not None and name:
+            renamed = take.area(area_id).changed(name=name)
+            self._session.do(PutArea(take_id=take.id, area=renamed, label="Name an area"))
+
+    def remove(self) -> None:
+        take, area = self.take, self.chosen
+        if take is not None and area is not None:
+            self._session.do(RemoveArea(take_id=take.id, area_id=area.id))
+
+    def _add(self, of: str, part: Drawn | Coloured) -> None:
+        take = self.take
+        if take is None:
+            return
+        names = {each.name for each in take.areas}
+        name = next(n for n in (f"{_NAMES[of]} {k}" for k in range(1, len(names) + 2)) if n not in names)
+        area = Area(name=name, parts=(AreaPart(of=part),))
+        if self._session.do(PutArea(take_id=take.id, area=area, label="Make an area")):
+            self.choose(area.id)
+
+    def _put(self, area: Area, gesture: str, label: str = "Change an area") -> None:
+        take = self.take
+        assert take is not None
+        edit = PutArea(take_id=take.id, area=area, label=label)
+        self._session.do(edit, gesture=f"area {area.id} {gesture}" if gesture else None)
+
+
+def drawn_part(area: Area) -> Drawn | None:
+    """The part of an area that is dragged: the last one that was drawn."""
+    return next((each.of for each in reversed(area.parts) if isinstance(each.of, Drawn)), None)
+
+
+def coloured_part(area: Area) -> Coloured | None:
+    """The part of an area to which colours are added."""
+    return next((each.of for each in reversed(area.parts) if isinstance(each.of, Coloured)), None)
+
+
+def _with_part(area: Area, part: Drawn | Coloured) -> Area:
+    """An area with another value of its last part of that sort."""
+    number = max(k for k, each in enumerate(area.parts) if type(each.of) is type(part))
+    parts = (*area.parts[:number], area.parts[number].changed(of=part), *area.parts[number + 1 :])
+    return area.changed(parts=parts)
+
+
+def _plain(places: Places) -> tuple[tuple[float, float], ...]:
+    return tuple((round(float(x), 3), round(float(y), 3)) for x, y in places)

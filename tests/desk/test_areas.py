@@ -1,0 +1,180 @@
+"""Areas are drawn, dragged, clicked and set over the picture of a take, and used by a join."""
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from clevrin.core.document.files import load, save
+from clevrin.core.matte.areas import drawn_at
+from clevrin.desk.areas.edits import coloured_part, drawn_part
+from tests.desk.conftest import pixels_of
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def areas(demo):
+    """The sheet of areas over the first take, whose first frame is looked at."""
+    take = demo.window.session.project.takes[0]
+    demo.look_at(take.id)
+    demo.key(Qt.Key.Key_R, SHIFT)
+    sheet = demo.window._area_sheet
+    assert sheet is not None and sheet.isVisible() and demo.window.log.areas.active
+    demo.until(lambda: demo.window.log.viewer.pixels)
+    yield demo
+    sheet.close()
+
+
+def place(hands, x: float, y: float) -> tuple[float, float]:
+    rect = hands.window.log.viewer.picture_rect()
+    return rect.x() + x * rect.width(), rect.y() + y * rect.height()
+
+
+def drag(hands, start: tuple[float, float], end: tuple[float, float]) -> None:
+    hands.drag(hands.window.log.viewer, place(hands, *start), place(hands, *end))
+
+
+def click(hands, x: float, y: float) -> None:
+    at = QPoint(*(round(v) for v in place(hands, x, y)))
+    QTest.mouseClick(hands.window.log.viewer, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+
+
+def of_take(hands):
+    return hands.window.session.project.takes[0].areas
+
+
+def tool(hands, name: str) -> None:
+    hands.click(hands.window._area_sheet.tools.buttons[name])
+
+
+def seen(hands, x: float, y: float) -> np.ndarray:
+    """What is seen at a place of the picture: RGB."""
+    at = place(hands, x, y)
+    return pixels_of(hands.window.log.viewer)[round(at[1]), round(at[0])].astype(int)
+
+
+def test_each_shape_is_drawn_with_its_tool_and_undone(areas):
+    session = areas.window.session
+    before = session.project
+    tool(areas, "box")
+    drag(areas, (0.2, 0.2), (0.6, 0.7))
+    tool(areas, "disc")
+    drag(areas, (0.5, 0.5), (0.6, 0.5))
+    tool(areas, "half-plane")
+    drag(areas, (0.3, 0.1), (0.3, 0.9))
+    tool(areas, "curve")
+    for at in ((0.2, 0.2), (0.4, 0.2), (0.4, 0.6), (0.2, 0.6), (0.2, 0.2)):
+        click(areas, *at)
+    made = of_take(areas)
+    assert [each.name for each in made] == ["Box 1", "Disc 1", "Edge 1", "Curve 1"]
+    assert [drawn_part(each).shape for each in made] == ["box", "disc", "half-plane", "curve"]
+    box = drawn_part(made[0]).outlines[0]
+    assert box.frame == areas.window.player.frame
+    assert box.places[0] == pytest.approx((0.2 * 1280, 0.2 * 720), abs=3)
+    assert box.places[2] == pytest.approx((0.6 * 1280, 0.7 * 720), abs=3)
+    assert len(drawn_part(made[3]).outlines[0].places) == 4
+    assert areas.window.log.areas.tool == "look" and areas.window.log.area_edits.chosen == made[3]
+    for _ in made:
+        session.undo()
+    assert session.project == before
+
+
+def test_points_are_dragged_on_another_frame_and_it_goes_with_the_picture_between(areas):
+    window, session = areas.window, areas.window.session
+    tool(areas, "box")
+    drag(areas, (0.3, 0.3), (0.5, 0.6))
+    first = window.player.frame
+    window.player.seek(first + 20)
+    areas.until(lambda: window.log.transport.frame_words.startswith(f"frame {first + 20} "))
+    take = session.project.takes[0]
+    chain = window.measurements.store.chain(take, window.measurements.trace(take))
+    part = drawn_part(of_take(areas)[0])
+    carried = drawn_at(part, first + 20, chain, {})
+    assert np.abs(np.array(carried) - np.array(part.outlines[0].places)).max() > 2  # the camera has moved
+    corner = (carried[0][0] + 0.5) / 1280, (carried[0][1] + 0.5) / 720
+    drag(areas, corner, (corner[0] + 0.05, corner[1] + 0.05))
+    part = drawn_part(of_take(areas)[0])
+    assert [each.frame for each in part.outlines] == [first, first + 20]
+    assert part.outlines[1].places[0] == pytest.approx((carried[0][0] + 64, carried[0][1] + 36), abs=3)
+    assert part.outlines[1].places[2] == pytest.approx(carried[2], abs=0.01)
+    middle = (corner[0] + 0.1, corner[1] + 0.12)
+    drag(areas, middle, (middle[0], middle[1] + 0.1))  # all of it
+    moved = drawn_part(of_take(areas)[0]).outlines[1].places
+    assert moved[2] == pytest.approx((carried[2][0], carried[2][1] + 72), abs=3)
+    areas.click(window._area_sheet.sheet.controls["along"].buttons["nothing"])
+    assert drawn_part(of_take(areas)[0]).along == "nothing"
+    session.undo()
+    session.undo()
+    session.undo()
+    assert len(drawn_part(of_take(areas)[0]).outlines) == 1
+
+
+def test_colours_are_clicked_and_what_belongs_is_seen_in_three_ways(areas):
+    window, session = areas.window, areas.window.session
+    tool(areas, "colour")
+    click(areas, 0.5, 0.93)  # the grass at the foot
+    click(areas, 0.7, 0.9)
+    (area,) = of_take(areas)
+    part = coloured_part(area)
+    assert len(part.picks) == 2 and part.picks[0].lab[1] < -5  # green
+    tool(areas, "colour")  # pressed again it draws no more
+    assert window.log.areas.tool == "look"
+    sheet = window._area_sheet
+    areas.click(sheet.seen.buttons["grey"])
+    assert (seen(areas, 0.5, 0.93) > 200).all() and (seen(areas, 0.5, 0.3) < 60).all()
+    areas.click(sheet.seen.buttons["alone"])
+    plain = seen(areas, 0.5, 0.3)
+    assert plain[2] > plain[1] and np.ptp(seen(areas, 0.5, 0.93)) < 140
+    areas.click(sheet.sheet.controls["inverted"])
+    areas.click(sheet.seen.buttons["grey"])
+    assert (seen(areas, 0.5, 0.93) < 60).all()
+    sheet.sheet.controls["tolerance"].slider.setValue(0)
+    assert coloured_part(of_take(areas)[0]).tolerance == pytest.approx(0.5)
+    session.undo()
+    assert coloured_part(of_take(areas)[0]).tolerance == 14
+
+
+def test_escape_drops_what_is_drawn_and_a_closed_sheet_gives_the_picture_back(areas):
+    window = areas.window
+    tool(areas, "curve")
+    click(areas, 0.2, 0.2)
+    click(areas, 0.4, 0.2)
+    areas.key(Qt.Key.Key_Escape)
+    assert window.log.areas.tool == "curve" and of_take(areas) == ()
+    areas.key(Qt.Key.Key_Escape)
+    assert window.log.areas.tool == "look"
+    tool(areas, "box")
+    drag(areas, (0.5, 0.5), (0.501, 0.5))  # hardly moved: no area
+    assert of_take(areas) == ()
+    window._area_sheet.close()
+    assert not window.log.areas.active
+    tool_of_marks = window.log.mark_buttons["surface"]
+    areas.click(tool_of_marks)
+    drag(areas, (0.4, 0.4), (0.6, 0.6))
+    assert len(window.session.project.takes[0].tracks) == 1 and of_take(areas) == ()
+
+
+def test_an_area_is_chosen_removed_saved_and_goes_into_a_join(areas, tmp_path):
+    window, session = areas.window, areas.window.session
+    sheet = window._area_sheet
+    for at in (0.3, 0.6):
+        tool(areas, "half-plane")
+        drag(areas, (at, 0.1), (at, 0.9))
+    assert [sheet.areas.item(row, 0).text() for row in range(sheet.areas.rowCount())] == ["Edge 1", "Edge 2"]
+    sheet.areas.cellClicked.emit(0, 0)
+    assert window.log.area_edits.chosen.name == "Edge 1"
+    areas.click(sheet.remove_button)
+    assert [each.name for each in of_take(areas)] == ["Edge 2"]
+    save(session.project, tmp_path / "p.clevrin")
+    assert load(tmp_path / "p.clevrin") == session.project
+    session.choose_shot(session.project.reel.shots[0].id)
+    areas.key(Qt.Key.Key_5)
+    areas.click(window.join.kind.buttons["passing edge"])
+    combo = window.join.settings.controls["area"].property("combo")
+    assert [combo.itemText(at) for at in range(combo.count())] == ["none", "Edge 2 in walk-past"]
+    combo.setCurrentIndex(1)
+    combo.activated.emit(1)
+    leave = session.project.reel.shots[0].leave
+    assert leave.kind == "passing edge" and leave.given["area"] == of_take(areas)[0].id
+    assert window.join.settings.controls["side"].buttons["this"].isChecked()
