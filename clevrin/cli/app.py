@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli import assembling, joining, measuring, pacing, reframing, steadying
+from clevrin.cli import areas, assembling, joining, measuring, pacing, reframing, steadying
 from clevrin.cli.one_take import size_of
 from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
+areas.add_to(app)
 steadying.add_to(app)
 app.command()(reframing.reframe)
 app.command()(pacing.pace)
