@@ -539,6 +539,32 @@ def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_
     assert combo.currentIndex() == 0
 
 
+def test_a_match_cut_lays_the_pictures_on_each_other_by_what_is_chosen(second_join):
+    window, session = second_join.window, second_join.window.session
+    bench = window.join
+    row = bench.laying
+    assert not row.isVisible()
+    first = session.project.reel.shots[1]
+    session.do(SplitShot(shot_id=first.id, at=first.span.first + 60, new_id="behind"))
+    session.choose_shot(first.id)
+    second_join.until(lambda: bench.pair is not None and bench.pair[1].id == "behind")
+    second_join.click(bench.kind.buttons["match cut"])
+    assert row.isVisible() and row.combos[0].itemText(0) == "the picture as a whole"
+    second_join.click(row.button)
+    second_join.until(lambda: "places" in row.note.text())
+    given = leave(second_join).given
+    assert abs(given["x"]) < 0.02 and given["times"] == pytest.approx(1, abs=0.01)  # one frame later of one take
+    assert session.history.undo_label == "Lay pictures on each other"
+    before, after = (plan_of(window, late).layers[0] for late in (-1, 0))
+    bare = [each.matrix for each in (before, after)]
+    assert np.abs(bare[0] - bare[1])[:2, 2].max() < 8 and before.frame + 1 == after.frame
+    bench.settings.controls["x"].slider.setValue(0)
+    assert leave(second_join).given["x"] == -1
+    session.undo()
+    session.undo()
+    assert "x" not in leave(second_join).given
+
+
 def plan_of(window, late: int):
     """The plan of a frame so many after the cut behind the second shot."""
     project = window.session.project

@@ -25,6 +25,7 @@ from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.join.laying_row import LayRow
 from clevrin.desk.join.named import named_in, with_its_side
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
@@ -150,6 +151,7 @@ class JoinBench(Bench):
         for part in (self.settings, self.sound):
             part.setting_changing.connect(self._on_setting_changing)
             part.gesture_ended.connect(self.context.session.end_gesture)
+        self.laying = LayRow(self.context)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
         self.balance_button = plain_button(
@@ -187,6 +189,7 @@ class JoinBench(Bench):
             self.over,
             self.kind,
             self.settings,
+            self.laying,
             self.dissolve,
             self.balance_button,
             self._short,
@@ -197,7 +200,15 @@ class JoinBench(Bench):
             self.sound,
         )
         self._of_the_cut = (
-            *(self.kind, self.settings, self.dissolve, self.balance_button, self._short, self.ramps_button),
+            *(
+                self.kind,
+                self.settings,
+                self.laying,
+                self.dissolve,
+                self.balance_button,
+                self._short,
+                self.ramps_button,
+            ),
             *(self._ramps_note, self._agreement, self.sound),
         )
         self.ways.add_controls_to(self._sheet)
@@ -397,6 +408,7 @@ class JoinBench(Bench):
             row, number, project.reel.height / project.reel.width, self.context.measurements.course_of(project)
         )
         self.settings.show_join(leave)
+        self.laying.show_pair(self.pair or (outgoing, outgoing))
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))
         self._show_large(kind_of(leave))

@@ -8,6 +8,7 @@ from clevrin.core.join.kinds.doorway import DOORWAY
 from clevrin.core.join.kinds.fracture import FRACTURE
 from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SEED, SOUND_OF_IT, Kind
 from clevrin.core.join.kinds.light import DIP, FLASH
+from clevrin.core.join.kinds.match_cut import MATCH_CUT
 from clevrin.core.join.kinds.passing_edge import PASSING_EDGE
 from clevrin.core.join.kinds.push_through import PUSH_THROUGH
 from clevrin.core.join.kinds.roll_over import ROLL_OVER
@@ -41,6 +42,7 @@ KINDS: dict[str, Kind] = {
         SOFT_DISSOLVE,
         DOORWAY,
         PASSING_EDGE,
+        MATCH_CUT,
     )
 }
 

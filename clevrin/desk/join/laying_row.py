@@ -1,0 +1,81 @@
+"""Laying the two pictures of a match cut on each other: as wholes, or by what is followed in both."""
+
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+
+from clevrin.core.document import Project, Shot
+from clevrin.core.document.edits import SetLeaves
+from clevrin.core.join.kinds.match_cut import MATCH_CUT
+from clevrin.core.join.laying import Laid
+from clevrin.core.progress import Progress
+from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
+from clevrin.core.render.sources import Sources
+from clevrin.desk.context import Context
+from clevrin.desk.jobs import Job
+from clevrin.desk.join.page import chosen_pair
+from clevrin.desk.sheet import named_combo, named_setting, plain_button, quiet_label
+
+_WHOLE = "the picture as a whole"
+
+
+class LayRow(QWidget):
+    """Shown with a match cut alone: by what it is laid, the button that does it, and what came of it."""
+
+    def __init__(self, context: Context, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._context = context
+        self.combos = (named_combo("Laid by, this shot"), named_combo("Laid by, next shot"))
+        self.button = plain_button("Lay on each other", "Finds how both pictures at the cut lie on each other")
+        self.button.clicked.connect(self.lay)
+        self.note = quiet_label("")
+        self.note.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for words, combo in zip(("This shot by", "Next shot by"), self.combos, strict=True):
+            column.addWidget(named_setting(words, "What is laid on what of the other shot", combo))
+        column.addWidget(self.button)
+        column.addWidget(self.note)
+
+    def show_pair(self, pair: tuple[Shot, Shot]) -> None:
+        """What can be laid on each other at the cut between two shots."""
+        self.setVisible(pair[0].leave.kind == MATCH_CUT.id)
+        for combo, shot in zip(self.combos, pair, strict=True):
+            _show_tracks(combo, self._context.session.project, shot)
+
+    def lay(self) -> None:
+        """Lays them on each other in the background, and has the join do that."""
+        session, pair = self._context.session, chosen_pair(self._context.session)
+        if pair is None:
+            return
+        project, shot, store = session.project, pair[0], self._context.measurements.store
+        tracks = str(self.combos[0].currentData() or ""), str(self.combos[1].currentData() or "")
+
+        def work(progress: Progress) -> Laid:
+            with Sources.of(store, light=True) as sources:
+                if all(tracks):
+                    return lay_by_tracks(project, shot.id, tracks, sources)
+                return lay_by_pictures(project, shot.id, sources)
+
+        def done(found: Laid) -> None:
+            now = chosen_pair(session)
+            if now is None or now[0].id != shot.id or now[0].leave.kind != MATCH_CUT.id:
+                return
+            leave = now[0].leave.having(**found.settings)
+            session.do(SetLeaves(leaves=((shot.id, leave),), label="Lay pictures on each other"))
+            width = project.reel.width
+            self.note.setText(f"Laid by {found.points} places, {found.residual * width:.1f} px of the reel are left.")
+
+        self.note.setText("")
+        self._context.jobs.restart(
+            Job(key=("laying",), what="Laying pictures", work=work, done=done, failed=self.note.setText, quiet=True)
+        )
+
+
+def _show_tracks(combo: QComboBox, project: Project, shot: Shot) -> None:
+    """The tracks of a shot's take; what was chosen stays chosen as long as it is there."""
+    chosen = combo.currentData()
+    combo.clear()
+    combo.addItem(_WHOLE, "")
+    for track in project.take(shot.take_id).tracks:
+        combo.addItem(track.name, track.id)
+    combo.setCurrentIndex(max(0, combo.findData(chosen)))
