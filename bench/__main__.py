@@ -25,6 +25,7 @@ PARTS = [
     "sounding",
     "joining",
     "matching",
+    "areas",
 ]
 
 
@@ -35,6 +36,7 @@ def main() -> None:
         for kind in ("DATA", "CACHE", "CONFIG"):
             os.environ[f"XDG_{kind}_HOME"] = str(folder / kind.lower())
         from bench.accuracy import accuracy
+        from bench.areas import areas_rows
         from bench.colour import colour_rows
         from bench.depth.rows import depth_rows
         from bench.first_minute import first_minute_rows
@@ -84,6 +86,8 @@ def main() -> None:
             print_rows("Pace: moments between frames, shutters, ramps", pacing_rows(films))
         if "joining" in chosen:
             print_rows("Join: moves that were not shot", joining_rows(films))
+        if "areas" in chosen:
+            print_rows("Areas, and the joins that go by them", areas_rows(films))
         if "matching" in chosen:
             print_rows("Join: which take goes with which", matching_rows())
         if "sounding" in chosen:
