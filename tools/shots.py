@@ -7,6 +7,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+
 _ON_SIGN = (760.0, 305.0)
 """Something of the walk's frame 104 that can be followed, in pixels of the take."""
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -20,10 +22,26 @@ def main() -> None:
         from PySide6.QtGui import QMouseEvent
         from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
-        from clevrin.core.document import Loan, Marker, NamedSpan, Pace, PacePoint, Span, edits
+        from clevrin.core.document import (
+            Hold,
+            Join,
+            Marker,
+            NamedSpan,
+            Pace,
+            PacePoint,
+            Placement,
+            Shot,
+            Span,
+            Track,
+            edits,
+        )
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
+        from clevrin.core.media.taking_in import take_in
         from clevrin.core.pace import placed_shots
+        from clevrin.demo.cast import CLOTH
+        from clevrin.demo.footage_maker import FILMED, FOOTAGE
+        from clevrin.demo.judging import true_places
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
@@ -98,7 +116,7 @@ def main() -> None:
             window.session.undo()
 
         def steady_views() -> None:
-            """Another view, an edge with what is borrowed, an anchor, and lent motion."""
+            """An edge with what is borrowed, and an anchor."""
             bench, sheet = window.steady, window.steady.sheet
 
             def settled() -> None:
@@ -106,21 +124,11 @@ def main() -> None:
                 until(lambda: not window.jobs.busy)
                 rest(0.6)
 
-            bench.set_view("divide")
-            settled()
-            shot("steady-divide")
-            bench.set_view("two")
             sheet.pages.show_page("Edge")
             window.player.seek(62)
             sheet.controls["edge"].buttons["borrow"].click()
             settled()
             shot("borrow-after")
-            session.undo()
-            sheet.pages.show_page("Lent motion")
-            loan = Loan(lender="rig", rig="walking", seed=2, amount=0.6)
-            session.do(edits.SetLoan(shot_id=session.shot.id, loan=loan))
-            settled()
-            shot("lent-motion")
             session.undo()
             sheet.pages.show_page("Calm")
             session.choose_shot(session.project.reel.shots[2].id)
@@ -175,6 +183,49 @@ def main() -> None:
             window.pace.look_at(window.pace._seen.places[1] or 0)
             rest(2.0)
             shot("pace")
+            session.undo()
+
+        def gone_through() -> None:
+            """A cloth that is carried past shows the hill; and an area drawn over the workshops."""
+            height, width = CLOTH(0.0).texture.shape[:2]
+            corners = np.array([[0, 0], [width, 0], [width, height], [0, height]], float)
+            true = true_places(FILMED["parade"], CLOTH, corners)[40]
+            placed = Placement(frame=40, places=tuple((float(x), float(y)) for x, y in true))
+            cloth = Track(id="cloth", name="cloth", kind="surface", placed=(placed,))
+            parade = take_in(FOOTAGE / "parade.mp4").changed(tracks=(cloth,))
+            hill = session.project.takes[1]
+            leave = Join(kind="doorway", settings={"surface": "cloth"})
+            shots = (
+                Shot(take_id=parade.id, span=Span(first=0, end=58), hold=Hold(how="float"), leave=leave),
+                Shot(take_id=hill.id, span=Span(first=60, end=120), hold=Hold(how="float")),
+            )
+            session.do(edits.AddTakes(takes=(parade,)))
+            session.do(edits.InsertShots(shots=shots, at=0))
+            until(lambda: window.measurements.trace(parade) is not None)
+            until(lambda: not window.jobs.busy)
+            session.choose_shot(shots[0].id)
+            window.enter_step("join")
+            rest(1.0)
+            until(lambda: not window.jobs.busy)
+            window.player.stop()
+            window.player.seek(36)
+            rest()
+            shot("doorway")
+            session.undo()
+            session.undo()
+            window.enter_step("log")
+            session.choose_take(session.project.takes[0].id)
+            window.show_areas()
+            window._area_sheet.hide()
+            window.player.seek(60)
+            rest()
+            places = np.array([[560.0, 200], [840, 190], [852, 400], [700, 520], [556, 410]])
+            window.log.area_edits.draw("curve", 60, places)
+            window.log.area_edits.set_area("", inside_px=6, outside_px=6)
+            rest()
+            shot("areas")
+            window.log.areas.set_active(False)
+            session.undo()
             session.undo()
 
         track_being_corrected()
@@ -240,6 +291,7 @@ def main() -> None:
         shot("join-one-move")
         ways.look_at("cut")
         session.choose_shot(session.project.reel.shots[0].id)
+        gone_through()
         window.enter_step("log")
         before = session.project
         left = Journal(journal_folder(), before, place=session.path, saved=True)

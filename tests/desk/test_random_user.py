@@ -28,7 +28,7 @@ def test_a_user_without_a_plan_raises_nothing_and_fills_no_memory(tmp_path, warm
     found = json.loads(result.stdout.splitlines()[-1])
     assert not found["raised"], "\n".join(found["raised"][:5])
     assert "Traceback" not in result.stderr, result.stderr[-3000:]  # Qt only prints what is raised in painting
-    assert sum(found["done"].values()) > 5 * seconds
+    assert sum(found["done"].values()) > seconds
     memory = [own for _, own, _ in found["memory_mb"]]
     assert max(memory) < _MOST_MB
     if seconds > 600:
