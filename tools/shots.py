@@ -217,6 +217,8 @@ def main() -> None:
             session.choose_take(session.project.takes[0].id)
             window.show_areas()
             window._area_sheet.hide()
+            rest()
+            window.player.stop()
             window.player.seek(60)
             rest()
             places = np.array([[560.0, 200], [840, 190], [852, 400], [700, 520], [556, 410]])

@@ -67,7 +67,7 @@ def test_the_window_is_whole_on_small_and_large_screens(demo, step):
             assert (window.width(), window.height()) == size
 
 
-@pytest.mark.parametrize("scale", [1.5, 2.0])
+@pytest.mark.parametrize("scale", [pytest.param(1.5, marks=(pytest.mark.soak, pytest.mark.long)), 2.0])
 def test_nothing_is_cut_off_with_large_text(scaled, request, scale):
     scaled(scale)
     demo = request.getfixturevalue("demo")

@@ -144,10 +144,8 @@ class JoinBench(Bench):
         )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
         self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.settings, self.sound = (
-            KindSettings(sound=False, named=lambda what: named_in(self.context.session, what)),
-            KindSettings(sound=True),
-        )
+        self.settings = KindSettings(sound=False, named=lambda what: named_in(self.context.session, what))
+        self.sound = KindSettings(sound=True)
         for part in (self.settings, self.sound):
             part.setting_changing.connect(self._on_setting_changing)
             part.gesture_ended.connect(self.context.session.end_gesture)
@@ -199,18 +197,8 @@ class JoinBench(Bench):
             self.trouble,
             self.sound,
         )
-        self._of_the_cut = (
-            *(
-                self.kind,
-                self.settings,
-                self.laying,
-                self.dissolve,
-                self.balance_button,
-                self._short,
-                self.ramps_button,
-            ),
-            *(self._ramps_note, self._agreement, self.sound),
-        )
+        made = self.kind, self.settings, self.dissolve, self.balance_button, self._short
+        self._of_the_cut = (*made, self.ramps_button, self._ramps_note, self._agreement, self.sound)
         self.ways.add_controls_to(self._sheet)
         self._sheet.add_stretch()
         self._sheet.set_foot(self.take_button)
@@ -336,6 +324,7 @@ class JoinBench(Bench):
         self.strips.setVisible(page is None)
         for part in self._of_the_cut:
             part.setVisible(about_a_cut)
+        self.laying.show_pair(pair if about_a_cut else None)
         if page is not None:
             page.refresh()
             self._show_page()
@@ -408,7 +397,6 @@ class JoinBench(Bench):
             row, number, project.reel.height / project.reel.width, self.context.measurements.course_of(project)
         )
         self.settings.show_join(leave)
-        self.laying.show_pair(self.pair or (outgoing, outgoing))
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))
         self._show_large(kind_of(leave))

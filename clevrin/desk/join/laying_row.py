@@ -36,9 +36,12 @@ class LayRow(QWidget):
         column.addWidget(self.button)
         column.addWidget(self.note)
 
-    def show_pair(self, pair: tuple[Shot, Shot]) -> None:
-        """What can be laid on each other at the cut between two shots."""
-        self.setVisible(pair[0].leave.kind == MATCH_CUT.id)
+    def show_pair(self, pair: tuple[Shot, Shot] | None) -> None:
+        """What can be laid on each other at the cut between two shots; None, or another kind of join: nothing."""
+        if pair is None or pair[0].leave.kind != MATCH_CUT.id:
+            self.hide()
+            return
+        self.show()
         for combo, shot in zip(self.combos, pair, strict=True):
             _show_tracks(combo, self._context.session.project, shot)
 
