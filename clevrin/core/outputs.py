@@ -12,8 +12,11 @@ import hashlib
 import os
 import stat
 from collections.abc import Iterable, Iterator
+from contextlib import ExitStack
 from itertools import count
 from pathlib import Path
+from types import TracebackType
+from typing import Self
 
 from clevrin.core.errors import MediaError
 
@@ -76,6 +79,34 @@ def put(path: Path, never: Iterable[Path] = ()) -> Iterator[Path]:
         finally:
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
+
+
+class WholeOrAbsent:
+    """A writer as a context manager: what is written is whole, or as it was before.
+
+    `_undo` holds what has to be let go of, `put` among it; `_finish` writes what is left.
+    """
+
+    _path: Path
+    _undo: ExitStack
+
+    def _finish(self) -> None:
+        raise NotImplementedError
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if kind is not None:
+            self._undo.__exit__(kind, error, trace)
+            return
+        with self._undo:
+            try:
+                self._finish()
+            except OSError as problem:
+                raise writing_error(self._path, problem) from problem
 
 
 def write_text(path: Path, text: str, never: Iterable[Path] = ()) -> None:

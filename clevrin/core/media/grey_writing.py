@@ -7,8 +7,6 @@ from collections.abc import Iterable
 from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 
 import av
 import cv2
@@ -16,13 +14,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
-from clevrin.core.outputs import check_output, put, writing_error
+from clevrin.core.outputs import WholeOrAbsent, check_output, put, writing_error
 
 FILM_SUFFIX = ".mkv"
 Grey = NDArray[np.float32]
 
 
-class GreyWriter:
+class GreyWriter(WholeOrAbsent):
     """Writes pictures (h, w) of 0 to 1, a film's where the name ends in .mkv, else files in a new folder.
 
     A context manager: what is written is whole or absent. Raises `MediaError` where it cannot be written.
@@ -74,24 +72,12 @@ class GreyWriter:
             with contextlib.suppress(OSError):
                 self._container.close()
 
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        if kind is not None:
-            self._undo.__exit__(kind, error, trace)
-            return
-        with self._undo:
-            try:
-                if self._container is None:
-                    self._part.rename(self._path)  # refused where something has come to lie there meanwhile
-                else:
-                    self._container.mux(self._stream.encode(None))
-                    self._container.close()
-            except OSError as problem:
-                raise writing_error(self._path, problem) from problem
+    def _finish(self) -> None:
+        if self._container is None:
+            self._part.rename(self._path)  # refused where something has come to lie there meanwhile
+        else:
+            self._container.mux(self._stream.encode(None))
+            self._container.close()
 
 
 def check_grey_output(path: Path, inputs: Iterable[Path] = ()) -> None:

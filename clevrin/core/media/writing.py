@@ -5,8 +5,6 @@ from collections.abc import Iterable
 from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 
 import av
 import numpy as np
@@ -15,7 +13,7 @@ from numpy.typing import NDArray
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.errors import MediaError
 from clevrin.core.media.picture import Picture, Plane, risen
-from clevrin.core.outputs import put, writing_error
+from clevrin.core.outputs import WholeOrAbsent, put, writing_error
 
 SOUND_RATE = 48_000
 """Samples per second of all sound inside Clevrin and in what it writes."""
@@ -27,7 +25,7 @@ _MATRICES = {"bt709": 1, "bt2020": 9}
 """ITU-T H.273."""
 
 
-class FilmWriter:
+class FilmWriter(WholeOrAbsent):
     """Writes pictures, and sound if there is any, to an MP4 file, or to a MOV file whose pictures may have gaps.
 
     A context manager: the file is whole, or as it was before. Pictures become H.264, of ten bits for deep ones and for
@@ -135,23 +133,11 @@ class FilmWriter:
         with contextlib.suppress(OSError):
             self._container.close()
 
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        if kind is not None:
-            self._undo.__exit__(kind, error, trace)
-            return
-        with self._undo:
-            try:
-                self._mux(self._video.encode(None))
-                if self._sound is not None:
-                    self._mux(self._sound.encode(None))
-                self._container.close()
-            except OSError as problem:
-                raise writing_error(self._path, problem) from problem
+    def _finish(self) -> None:
+        self._mux(self._video.encode(None))
+        if self._sound is not None:
+            self._mux(self._sound.encode(None))
+        self._container.close()
 
 
 def carries_alpha(path: Path) -> bool:
