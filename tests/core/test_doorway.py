@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Hold, Join, Placement, Project, Reel, Shot, Span, Track
+from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import apply, pixel_corners
 from clevrin.core.motion.tracks import Followed, carried
+from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
 from clevrin.core.render.executor import execute
@@ -146,6 +148,12 @@ def test_without_its_surface_it_is_a_cut(takes, sources):
             plan = plan_at(project, frame, SIZE, sources.measured)
             (layer,) = plan.layers
             assert layer.take_id == takes[0 if frame < 40 else 1].id and layer.matte is None, (surface, frame)
+
+
+def test_it_is_said_that_it_has_nothing_to_go_through(takes, sources):
+    for surface, said in (("", ["The doorway has no surface to go by: it is a cut."]), ("sign", [])):
+        row = placed_shots(gone_through(takes, sources, surface=surface))
+        assert what_is_short(row, 0, made_join(row, 0, 9 / 16, lambda _: None)) == said
 
 
 def test_what_goes_through_blurs_with_the_gate(takes, sources):
