@@ -96,7 +96,8 @@ def test_the_demo_project_opens_and_keeps_changes_until_told_otherwise():
     assert load(demo_file(fresh=True)).name.startswith("Kite day")
 
 
-def test_the_demo_runs_into_its_whip_to_music_of_its_own(measured_demo):
+@pytest.mark.soak
+def test_the_demo_runs_into_its_whip_to_music_of_its_own(measured_demo, times):
     project = demo_project()
     row = placed_shots(project)
     music = project.music
@@ -113,7 +114,8 @@ def test_the_demo_runs_into_its_whip_to_music_of_its_own(measured_demo):
     assert out.widths_per_s * speeds[0] == pytest.approx(in_.widths_per_s * speeds[1], rel=0.01)
     assert len({placed.shot.leave.kind for placed in row[:-1]}) == 6  # each cut is joined in a way of its own
     slow = row[2]
-    for number, move in ((3, "even"), (5, "roll"), (7, "push")):  # what agrees is cut where it agrees best
+    matched = ((3, "even"), (5, "roll"), (7, "push"))  # to be measured first, which takes longest
+    for number, move in matched[: times(1, 3)]:  # what agrees is cut where it agrees best
         before, after = row[number], row[number + 1]
         sides = []
         for placed in (before, after):
