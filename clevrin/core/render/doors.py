@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.join.kinds.kind import Move
 from clevrin.core.matte.areas import quad_to_quad
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.models import apply, gate_corners
 from clevrin.core.render.resolving import Shown
 
 Matrix = NDArray[np.float64]
@@ -30,7 +30,7 @@ def opened(shown: tuple[Shown, ...], aspect: float, map_of: MapOf) -> tuple[Show
     corners = _corners(outside)
     if corners is None:
         return tuple(replace(each, door=None) for each in shown if each.door is None or not each.door.inside)
-    whole = np.array([[-0.5, -aspect / 2], [0.5, -aspect / 2], [0.5, aspect / 2], [-0.5, aspect / 2]])
+    whole = gate_corners(1, aspect)
     seen = np.asarray(apply(np.asarray(np.linalg.inv(map_of(outside))), corners))
     into = quad_to_quad(seen, whole)
     gone, at = outside.door.gone, outside.from_cut

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from clevrin.core.document import Area, Gate, Hold, Join, Motion, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
-from clevrin.core.join.kinds import area_of, goes_by_itself, goes_on, surface_of
+from clevrin.core.join.kinds import goes_by_itself, goes_on, named_by
 from clevrin.core.pace.conform import arrives_by
 
 
@@ -44,8 +44,8 @@ class HoldRequest:
         track = next((each for each in take.tracks if anchor is not None and each.id == anchor.track_id), None)
         named = shot.gate().tracks
         joins = [shot.leave, arrives_by(project, shot.id) or Join()]
-        shows = area_of(joins[0], leaving=True) or area_of(joins[1], leaving=False)
-        through = surface_of(joins[0], leaving=True) or surface_of(joins[1], leaving=False)
+        shows = named_by(joins[0], "area", leaving=True) or named_by(joins[1], "area", leaving=False)
+        through = named_by(joins[0], "surface", leaving=True) or named_by(joins[1], "surface", leaving=False)
         return HoldRequest(
             shot=shot,
             take=take,

@@ -9,6 +9,7 @@ from clevrin.core.join.laying import Laid, laid_by_pictures, laid_by_places
 from clevrin.core.motion.models import apply
 from clevrin.core.pace import placed_shots
 from clevrin.core.render.measurement_store import TrackNeed
+from clevrin.core.render.moving import units
 from clevrin.core.render.picture import plan_at, planes
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
@@ -44,7 +45,7 @@ def lay_by_tracks(project: Project, shot_id: str, tracks: tuple[str, str], sourc
         if followed is None or not followed.known[layer.frame]:
             raise ClevrinError(f"{track.name} is not seen in {placed.take.name} at the cut.")
         pixels = apply(np.asarray(np.linalg.inv(layer.matrix)), followed.places[layer.frame])
-        places.append((pixels - (np.array(size) - 1) / 2) / size[0])
+        places.append(apply(units(size)[0], pixels))
     if len(places[0]) != len(places[1]):
         places = [each.mean(axis=0, keepdims=True) for each in places]
     return laid_by_places(places[0], places[1])

@@ -2,12 +2,10 @@
 
 from clevrin.core.document import Take
 from clevrin.core.document.joining import Setting
+from clevrin.core.join.kinds import SIDES
 from clevrin.desk.join.kind_settings import Named
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.session import Session
-
-_SIDES = {"surface": ("way", ("in", "out")), "area": ("side", ("this", "next"))}
-"""By what setting it is said of which side something is, and what that is for the first shot and the next one."""
 
 
 def named_in(session: Session, what: str) -> Named:
@@ -30,8 +28,8 @@ def _of(take: Take, what: str) -> list[tuple[str, str]]:
 def with_its_side(session: Session, name: str, value: Setting) -> dict[str, Setting]:
     """A setting, and what goes with it: of which side's take it is."""
     pair = chosen_pair(session)
-    if name not in _SIDES or not value or pair is None:
+    if name not in SIDES or not value or pair is None:
         return {name: value}
-    other, words = _SIDES[name]
+    other, words = SIDES[name]
     first = session.project.take(pair[0].take_id)
     return {name: value, other: words[0] if any(id == value for id, _ in _of(first, name)) else words[1]}

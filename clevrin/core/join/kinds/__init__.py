@@ -1,6 +1,7 @@
 """The kinds of joins, each a module of its own; a new one is a module, and a line here."""
 
 from dataclasses import replace
+from typing import Literal
 
 from clevrin.core.document.joining import Join
 from clevrin.core.join.kinds.cuts import PLAIN_CUT, WHIP_CUT
@@ -62,18 +63,15 @@ def goes_on(join: Join) -> bool:
     return kind_of(join).values(join).get("beyond") == "seen"
 
 
-def surface_of(join: Join, *, leaving: bool) -> str:
-    """The surface of a shot that a join goes through, by which the shot leaves, or arrives; "" where there is none."""
+SIDES = {"surface": ("way", ("in", "out")), "area": ("side", ("this", "next"))}
+"""By what setting it is said of which side something is, and what that is for the first shot and the next one."""
+
+
+def named_by(join: Join, what: Literal["surface", "area"], *, leaving: bool) -> str:
+    """The id of a surface or an area of a shot by which it leaves, or arrives; "" where there is none."""
     values = kind_of(join).values(join)
-    way = "in" if leaving else "out"
-    return str(values["surface"]) if values.get("way") == way and "surface" in values else ""
+    side, words = SIDES[what]
+    return str(values[what]) if what in values and values.get(side) == words[0 if leaving else 1] else ""
 
 
-def area_of(join: Join, *, leaving: bool) -> str:
-    """The area of a shot by which a join shows the other one, as it leaves, or arrives; "" where there is none."""
-    values = kind_of(join).values(join)
-    side = "this" if leaving else "next"
-    return str(values["area"]) if values.get("side") == side and "area" in values else ""
-
-
-__all__ = ["KINDS", "Kind", "area_of", "goes_by_itself", "goes_on", "kind_of", "surface_of"]
+__all__ = ["KINDS", "SIDES", "Kind", "goes_by_itself", "goes_on", "kind_of", "named_by"]

@@ -12,7 +12,10 @@ from clevrin.core.join.kinds.kind import (
     Part,
     Seen,
     Values,
+    all_of_it,
     as_usual,
+    nearness_in_time,
+    softly,
 )
 
 
@@ -20,14 +23,14 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     surface, into = made.word("surface"), made.word("way") == "in"
     outside = leaving == into
     if not surface:
-        return Part(share=1.0 if leaving == (at < 0) else 0.0)
+        return all_of_it(at, leaving)
     frames = max(1, made.before if into else made.after)
     ease = made.number("ease", 1.0)
 
     def gone(time: float) -> float:
         """How far it has gone in: it begins softly, and is at rest in the frame in which only one shot is left."""
-        share = min(max(1 - (abs(time) - 0.5) / frames, 0.0), 1.0)
-        return ease * share * share * (3 - 2 * share) + (1 - ease) * share
+        share = nearness_in_time(time, frames)
+        return ease * softly(share) + (1 - ease) * share
 
     if outside:
         return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False))

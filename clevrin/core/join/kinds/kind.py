@@ -349,6 +349,16 @@ def all_of_it(at: float, leaving: bool, move: Move | None = None) -> Part:
     return Part(share=1.0 if leaving == (at < 0) else 0.0, move=move)
 
 
+def nearness_in_time(time: float, frames: int) -> float:
+    """How near a time is to the cut: 0 from `frames` away, 1 in the frame next to it, straight between."""
+    return min(max(1 - (abs(time) - 0.5) / frames, 0.0), 1.0)
+
+
+def softly(share: float) -> float:
+    """A share of a way with rest at either end."""
+    return share * share * (3 - 2 * share)
+
+
 def _cut(made: Made, at: float, leaving: bool) -> Part:
     return all_of_it(at, leaving)
 

@@ -18,6 +18,8 @@ from clevrin.core.join.kinds.kind import (
     Seen,
     all_of_it,
     as_usual,
+    nearness_in_time,
+    softly,
 )
 
 _STRAIGHT = 1e-9
@@ -30,8 +32,7 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     near = nearness(whole, share, made.sides.aspect)
 
     def move(time: float) -> Matrix:
-        gone = min(max(1 - (abs(time) - 0.5) / frames, 0.0), 1.0)
-        held = gone * gone * (3 - 2 * gone)
+        held = softly(nearness_in_time(time, frames))
         own = -share * held if leaving else (1 - share) * held
         return power(whole, own) @ np.diag([near**held, near**held, 1.0])
 

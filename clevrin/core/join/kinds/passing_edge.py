@@ -10,6 +10,7 @@ from clevrin.core.join.kinds.kind import (
     Made,
     Part,
     Seen,
+    all_of_it,
     as_usual,
 )
 
@@ -17,7 +18,7 @@ from clevrin.core.join.kinds.kind import (
 def _part(made: Made, at: float, leaving: bool) -> Part:
     area = made.word("area")
     if not area:
-        return Part(share=1.0 if leaving == (at < 0) else 0.0)
+        return all_of_it(at, leaving)
     owns = leaving == (made.word("side") == "this")
     if not owns:
         return Part(share=1.0, rest=True)
