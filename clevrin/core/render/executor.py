@@ -109,17 +109,18 @@ def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) 
     """
     if layer.matte is None:
         return _shown(read, flows, layer, plan, quality), None
-    size, pictures, covers = (plan.width, plan.height), [], []
+    size, covers = (plan.width, plan.height), []
     known: dict[int, Weights] = {}
     for sample in layer.samples:
-        alone = replace(layer, samples=(replace(sample, weight=1.0),), matte=None, spared=None)
-        pictures.append(_shown(read, flows, alone, plan, quality))
         if sample.frame not in known:
             known[sample.frame] = _cover_of(read(layer, sample.frame), layer, layer.matte)
         covers.append(_laid_cover(known[sample.frame], layer, layer.matte, sample, size) * np.float32(sample.weight))
     whole = np.asarray(np.sum(covers, axis=0), np.float32)
-    if len(pictures) == 1:
-        return pictures[0], whole
+    alone = replace(layer, matte=None, spared=None)
+    moments = (replace(alone, samples=(replace(sample, weight=1.0),)) for sample in layer.samples)
+    pictures = (_shown(read, flows, moment, plan, quality) for moment in moments)  # one at a time: each is large
+    if len(covers) == 1:
+        return next(pictures), whole
     return mixed(pictures, covers), whole
 
 
