@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import cv2
+import hypothesis
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={Path(__file__).parent / 'offscreen.json'}")
@@ -37,6 +38,15 @@ from tests.films import machine_folder
 
 _KEPT_S = 3 * 24 * 3600
 TAKES = tuple(scene.name for scene in SCENES)
+
+
+# Every run tries the same, so that a change is judged by what it changed; what is new is tried where it is soaked.
+hypothesis.settings.register_profile("same", derandomize=True)
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not config.getoption("--soak"):
+        hypothesis.settings.load_profile("same")
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
