@@ -10,6 +10,7 @@ from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
 from clevrin.demo.cast import world
 from clevrin.demo.scene import Scene
+from clevrin.demo.world import World
 
 _SAMPLE_EVERY_PX = 2.0
 _FEWEST_SAMPLES = 5
@@ -18,8 +19,8 @@ _READ_NOISE, _SHOT_NOISE = 0.0012, 0.000035
 """Standard deviation of the dark and variance per unit of light, as shares of full scale."""
 
 
-def frame_light(scene: Scene, frame: int) -> NDArray[np.float32]:
-    """One exposed frame without noise: linear light (h, w, 3) float32, 0 to 65535.
+def frame_light(scene: Scene, frame: int, seen: World | None = None) -> NDArray[np.float32]:
+    """One exposed frame without noise: linear light (h, w, 3) float32, 0 to 65535; `seen` in place of what is there.
 
     The shutter is sampled so finely that two samples lie at most 2 px apart anywhere in the picture, each
     with its own sub-pixel offset (a golden-ratio sequence), so that no ghost copies show. A rolling shutter reads
@@ -32,6 +33,7 @@ def frame_light(scene: Scene, frame: int) -> NDArray[np.float32]:
     reach = np.abs(moved[:2] / moved[2] - corners[:2]).max()
     samples = max(_FEWEST_SAMPLES, int(np.ceil(reach / _SAMPLE_EVERY_PX)))
     total = np.zeros((height, scene.lens.width, 3), np.float32)
+    there = world(scene.name) if seen is None else seen
     rows = _BAND_ROWS if scene.readout else height
     for first in range(0, height, rows):
         late = scene.readout * (first + (rows - height) / 2) / height
@@ -39,7 +41,7 @@ def frame_light(scene: Scene, frame: int) -> NDArray[np.float32]:
             at = frame + late + half * ((2 * k + 1) / samples - 1)
             offset = ((k * 0.754878) % 1 - 0.5, (k * 0.569840) % 1 - 0.5)
             lens = scene.lens_at(at).band(first, rows) if scene.readout else scene.lens_at(at)
-            total[first : first + rows] += world(scene.name).expose(scene.pose(at), scene.time(at), lens, offset)
+            total[first : first + rows] += there.expose(scene.pose(at), scene.time(at), lens, offset)
     return total / samples
 
 

@@ -1,6 +1,7 @@
 """How true a measurement or a hold is, judged by the demo's true camera."""
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,8 +13,10 @@ from clevrin.core.hold import HeldPath
 from clevrin.core.hold.report import quick_part
 from clevrin.core.motion.models import apply, summed_up
 from clevrin.core.motion.trace import Trace
+from clevrin.demo.cast import world
+from clevrin.demo.film import frame_light
 from clevrin.demo.scene import Scene
-from clevrin.demo.world import Actor
+from clevrin.demo.world import Actor, alone
 
 Numbers = NDArray[np.float64]
 
@@ -94,6 +97,12 @@ def true_places(scene: Scene, actor: Actor, on_texture: Numbers) -> Numbers:
         seen = (world - pose.position) @ (lens.matrix @ pose.cam_from_world).T
         found.append(seen[:, :2] / seen[:, 2:])
     return np.array(found)
+
+
+def true_coverage(scene: Scene, layers: Sequence[int], frame: int) -> NDArray[np.float32]:
+    """(h, w) 0 to 1: how much of each pixel some layers of a scene's world cover, over the open shutter."""
+    seen = alone(world(scene.name), layers)
+    return frame_light(scene, frame, seen)[..., 0] / np.float32(65535)
 
 
 def true_course(true: Numbers, centre: tuple[float, float], path: HeldPath, span: Span) -> tuple[Numbers, Numbers]:

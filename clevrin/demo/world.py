@@ -1,7 +1,7 @@
 """Gable Hill as a 2.5-D world: a backdrop at infinity and flat panels in front of it, seen by a pinhole camera."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import cv2
@@ -47,12 +47,14 @@ Actor = Callable[[float], Panel]
 class World:
     """What there is to see: still panels and actors, drawn in order (far ones first) over the backdrop.
 
-    `mist` is the share of the light that is mist's own, the same everywhere; without `clouds` the sky is plain.
+    `mist` is the share of the light that is mist's own, the same everywhere; without `clouds` the sky is plain; where
+    it is `dark` there is nothing behind the layers.
     """
 
     layers: Sequence[Panel | Actor]
     mist: float = 0.0
     clouds: bool = True
+    dark: bool = False
 
     def expose(self, pose: Pose, t: float, lens: Lens, offset: tuple[float, float]) -> Image:
         """Linear light (h, w, 3) float32, 0 to 65535, at one instant.
@@ -60,13 +62,42 @@ class World:
         `offset` shifts the sampling positions by a part of a pixel, so that a mean of several exposures is
         smooth at its edges.
         """
-        image = _sample_backdrop(_backdrop(self.clouds), pose, lens, offset)
+        if self.dark:
+            image = np.zeros((lens.height, lens.width, 3), np.float32)
+        else:
+            image = _sample_backdrop(_backdrop(self.clouds), pose, lens, offset)
         for layer in self.layers:
             _lay(image, layer(t) if callable(layer) else layer, pose, lens, offset)
         if self.mist:
             image *= 1 - self.mist
             image += self.mist * _MIST_LIGHT
         return image
+
+
+def alone(world: World, chosen: Sequence[int]) -> World:
+    """A world in which the layers of some numbers are white and all before them black: its light is their coverage."""
+    made: dict[int, tuple[paint.Light, paint.Light]] = {}
+
+    def told(number: int, layer: Panel | Actor) -> Panel | Actor:
+        light = 65535 if number in chosen else 0
+
+        def lit(panel: Panel) -> Panel:
+            texture = panel.texture
+            if id(texture) not in made:
+                made[id(texture)] = texture, _evenly_lit(texture, light)  # kept with it, so that its id stays its own
+            return replace(panel, texture=made[id(texture)][1])
+
+        return (lambda t: lit(layer(t))) if callable(layer) else lit(layer)
+
+    first = min(chosen)  # what is behind all of them does not count
+    return World(layers=[told(first + k, each) for k, each in enumerate(world.layers[first:])], dark=True)
+
+
+def _evenly_lit(texture: paint.Light, light: int) -> paint.Light:
+    """The same shape, all of it as bright."""
+    covered = texture[..., 3:] if texture.shape[2] == 4 else 65535 * texture.any(axis=2, keepdims=True)
+    own = (covered.astype(np.uint32) * light // 65535).repeat(3, axis=2)
+    return np.concatenate([own, covered], axis=2).astype(np.uint16)
 
 
 @cache

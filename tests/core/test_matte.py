@@ -68,7 +68,7 @@ def test_where_a_picture_stands_in_for_a_larger_one_the_same_is_covered(x, y, w,
     whole = painted("box", *box(x, y, x + w, y + h))
     half = painted("box", *box(x, y, x + w, y + h), size=(160, 90))
     assert half.mean() == pytest.approx(whole.mean(), abs=2e-3)
-    # An edge lies within an eighth of a pixel of where it belongs, and a corner has two: of the large, and of the small.
+    # An edge lies within an eighth of a pixel of where it belongs, and a corner has two: in the large and in the small.
     averaged = cv2.resize(whole, (160, 90), interpolation=cv2.INTER_AREA)
     assert np.abs(averaged - half).max() < 2 / 8 + 2 / 16
 
