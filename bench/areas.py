@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bench.cutting import cutting_rows
 from bench.rows import Row
 from clevrin.core.document import Hold, Join, Placement, Project, Reel, Shot, Span, Track
 from clevrin.core.join.laying import laid_by_pictures, laid_by_places
@@ -19,7 +20,7 @@ from clevrin.core.motion.models import apply, pixel_corners
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-from clevrin.core.render.measurement_store import TrackNeed
+from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
 from clevrin.core.render.picture import plan_at
 from clevrin.core.render.plan import Layer
 from clevrin.core.render.resolving import complete
@@ -38,7 +39,9 @@ _LENGTH = 30.0
 
 
 def areas_rows(films: Path) -> list[Row]:
-    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows()]
+    store = MeasurementStore()
+    cut = cutting_rows(films, lambda path: store.measure(take_in(path), Silent()))
+    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *cut]
 
 
 # Colours

@@ -11,6 +11,7 @@ import numpy as np
 
 _ON_SIGN = (760.0, 305.0)
 """Something of the walk's frame 104 that can be followed, in pixels of the take."""
+_HALF = 0.5
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -41,7 +42,7 @@ def main() -> None:
         from clevrin.core.pace import placed_shots
         from clevrin.demo.cast import CLOTH
         from clevrin.demo.footage_maker import FILMED, FOOTAGE
-        from clevrin.demo.judging import true_places
+        from clevrin.demo.judging import true_coverage, true_places
         from clevrin.demo.project import demo_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
@@ -226,7 +227,28 @@ def main() -> None:
             window.log.area_edits.set_area("", inside_px=6, outside_px=6)
             rest()
             shot("areas")
+            session.undo()
+            session.undo()
+            cut_out()
             window.log.areas.set_active(False)
+
+        def cut_out() -> None:
+            """Somebody who walks before the bunting, cut out and corrected by a stroke."""
+            bunting = next(each for each in session.project.takes if each.name == "bunting")
+            session.choose_take(bunting.id)
+            rest()
+            window.player.seek(60)
+            rest()
+            y, x = np.nonzero(true_coverage(FILMED["bunting"], (9,), 60) > _HALF)
+            window.log.area_edits.cut_out(60, np.array([[x.min() - 5.0, y.min() - 5], [x.max() + 5, y.max() + 5]]))
+            rest()
+            until(lambda: not window.jobs.busy)
+            beside = np.array([[x.max() + 22.0, y.min() + 60], [x.max() + 28, y.max() - 30]])
+            window.log.area_edits.stroke(60, beside, 12.0, belongs=False)
+            rest()
+            until(lambda: not window.jobs.busy)
+            rest()
+            shot("cut-out")
             session.undo()
             session.undo()
 

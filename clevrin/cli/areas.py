@@ -8,7 +8,8 @@ import typer
 
 from clevrin.cli.options import Media
 from clevrin.cli.terminal import print_line, shown
-from clevrin.core.document import Area, AreaPart, Coloured, Drawn, Outline, Pick, Take
+from clevrin.core.document import Area, AreaPart, Around, Coloured, CutOut, Drawn, Outline, Pick, Stroke, Take
+from clevrin.core.document.areas import Shape
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
@@ -31,6 +32,17 @@ def area(
     edge: Annotated[
         list[str] | None, typer.Option(help="FRAME,X1,Y1,X2,Y2 of an edge: what lies on its right belongs.")
     ] = None,
+    cutting: Annotated[
+        bool, typer.Option("--cut-out", help="The subject in the --box is cut out, not the box itself.")
+    ] = False,
+    stroke: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="FRAME,X,Y,X,Y,... painted over what belongs to the subject as well; --not-stroke: does not."
+        ),
+    ] = None,
+    not_stroke: Annotated[list[str] | None, typer.Option(help="FRAME,X,Y,X,Y,... painted over what does not.")] = None,
+    stroke_width: Annotated[float, typer.Option(help="How wide strokes are, in pixels.")] = 8.0,
     tolerance: Annotated[float, typer.Option(help="How far colours may be from those clicked, in CIELAB.")] = 14.0,
     softness: Annotated[float, typer.Option(help="Over how much more they belong in part.")] = 10.0,
     grow: Annotated[float, typer.Option(help="Pixels by which it grows, below 0 shrinks.")] = 0.0,
@@ -41,7 +53,9 @@ def area(
 ) -> None:
     """Writes how an area covers a take's picture, as grey without loss; colours count within shapes that are given."""
     from clevrin.core.matte import coverage, matte_at
+    from clevrin.core.matte.cutting import how_sure
     from clevrin.core.media.grey_writing import GreyWriter, check_grey_output
+    from clevrin.core.render.measurement_store import CutNeed
     from clevrin.core.render.sources import Sources
 
     check_grey_output(out, [media])
@@ -52,7 +66,14 @@ def area(
     with Sources.of() as sources:
         film = sources.films.reader(take)
         along = "nothing" if still else "picture"
-        parts = [_drawn(shape, texts, take, along) for shape, texts in (("box", box), ("half-plane", edge)) if texts]
+        parts: list[Drawn | Coloured | CutOut] = []
+        if cutting:
+            strokes = (stroke or [], True), (not_stroke or [], False)
+            parts.append(_cut_out(box or [], strokes, stroke_width, take))
+        elif stroke or not_stroke:
+            raise ClevrinError("Strokes correct what is cut out: they need --cut-out and a --box.")
+        shapes: tuple[tuple[Shape, list[str] | None], ...] = ("box", None if cutting else box), ("half-plane", edge)
+        parts += [_drawn(shape, texts, take, along) for shape, texts in shapes if texts]
         if colour:
             parts.append(Coloured(picks=_picks(colour, take, film), tolerance=tolerance, softness=softness))
         if not parts:
@@ -68,22 +89,31 @@ def area(
         if made.goes_with_picture:
             with shown(f"Measuring {media.name}") as progress:
                 chain = sources.measured.chain(take, sources.measured.measure(take, progress))
+        cuts = {}
+        for cut in made.cut_outs:
+            with shown(f"Cutting out of {media.name}") as progress:
+                cuts[cut] = sources.measured.cut(CutNeed(take=take, cut=cut), progress)
+        covers = {cut: each.covers for cut, each in cuts.items()}
         covered = []
         with (
             shown(f"Writing {out.name}") as progress,
             GreyWriter(out, rate=take.facts.rate, size=size, never=[media]) as writer,
         ):
             for frame in range(take.facts.frames):
-                matte = matte_at(made, frame, chain)
+                matte = matte_at(made, frame, chain, cuts=covers)
                 grey = coverage(matte, size, size, film.read(frame) if matte.of_picture else None)
                 grey = 1 - grey if inverted else grey
                 writer.write(grey)
                 covered.append(float(grey.mean()))
                 step(progress, frame + 1, take.facts.frames)
-    for sentence in _remarks(covered, take):
-        print_line(sentence)
+    sure = next((each.sure for each in cuts.values()), None)
+    for sentence in [*_remarks(covered, take), "" if sure is None else how_sure(sure)]:
+        if sentence:
+            print_line(sentence)
     if report is not None:
         told = {"area": made.model_dump(mode="json"), "covered": [round(each, 6) for each in covered]}
+        if sure is not None:
+            told["sure"] = [round(float(each), 3) for each in sure]
         write_text(report, json_module.dumps(told, indent=1) + "\n", [media, out])
 
 
@@ -100,7 +130,32 @@ def _remarks(covered: list[float], take: Take) -> list[str]:
     return found
 
 
-def _drawn(shape: str, texts: list[str], take: Take, along: str) -> Drawn:
+def _cut_out(
+    boxes: list[str], strokes: tuple[tuple[list[str], bool], tuple[list[str], bool]], width: float, take: Take
+) -> CutOut:
+    if not boxes:
+        raise ClevrinError("What is to be cut out needs a --box about it on a frame.")
+    around = []
+    for text in boxes:
+        frame, x, y, w, h = _numbers(text, take, "--box", 5)
+        if w < 1 or h < 1 or x >= take.facts.width or y >= take.facts.height or x + w <= 0 or y + h <= 0:
+            raise ClevrinError(f"--box {text} is empty, or lies outside of the picture.")
+        around.append(Around(frame=int(frame), box=(x, y, x + w, y + h)))
+    painted = []
+    for texts, belongs in strokes:
+        for text in texts:
+            count = text.count(",") // 2 * 2 + 1
+            frame, *at = _numbers(text, take, "--stroke" if belongs else "--not-stroke", max(3, count))
+            places = tuple(zip(at[::2], at[1::2], strict=True))
+            painted.append(Stroke(frame=int(frame), places=places, width_px=width, belongs=belongs))
+    around.sort(key=lambda each: each.frame)
+    try:
+        return CutOut(around=tuple(around), strokes=tuple(painted))
+    except ValueError as error:
+        raise ClevrinError("A box about the subject is drawn once on a frame.") from error
+
+
+def _drawn(shape: Shape, texts: list[str], take: Take, along: str) -> Drawn:
     outlines = []
     for text in texts:
         frame, a, b, c, d = _numbers(text, take, f"--{'box' if shape == 'box' else 'edge'}", 5)

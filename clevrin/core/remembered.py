@@ -87,9 +87,11 @@ def bytes_of(value: object) -> int:
     """
     if isinstance(value, np.ndarray):
         return value.nbytes + 128
+    if isinstance(value, bytes):
+        return sys.getsizeof(value)
     if isinstance(value, tuple | list):
-        # What is long is alike: the first few tell for all, or a film of an hour would be counted stamp by stamp.
-        some = value[:8]
+        # What is long is alike: a few of it tell for all, or a film of an hour would be counted stamp by stamp.
+        some = value[:: max(1, len(value) // 8)]
         each = sum(map(bytes_of, some)) / len(some) if some else 0
         return sys.getsizeof(value) + int(each * len(value))
     if is_dataclass(value) and not isinstance(value, type):

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from clevrin.desk.areas.cuttings import Cuttings
 from clevrin.desk.followings import Followings
 from clevrin.desk.intake import Intake
 from clevrin.desk.jobs import JobRunner
@@ -19,6 +20,7 @@ class Context:
     jobs: JobRunner
     measurements: Measurements
     followings: Followings
+    cuttings: Cuttings
     thumbnails: Thumbnails
     player: Player
     preparing: Preparing

@@ -27,6 +27,7 @@ from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
 from clevrin.desk.actions import ACTIONS, GROUP_WORDS, GROUPS
+from clevrin.desk.areas.cuttings import Cuttings
 from clevrin.desk.areas.sheet import AreaSheet
 from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
@@ -99,6 +100,7 @@ class MainWindow(QMainWindow):
         self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
         self.measurements = Measurements(self.session, self.jobs, store, watch)
         self.followings = Followings(self.session, self.jobs, store, self.measurements)
+        self.cuttings = Cuttings(self.session, self.jobs, self.measurements)
         self._watch = watch
         preparing = Preparing(self.jobs, store, self)
         self.session.opened.connect(preparing.prepared.clear)
@@ -108,6 +110,7 @@ class MainWindow(QMainWindow):
             jobs=self.jobs,
             measurements=self.measurements,
             followings=self.followings,
+            cuttings=self.cuttings,
             thumbnails=self.thumbnails,
             player=self.player,
             preparing=preparing,

@@ -1,6 +1,6 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
-from clevrin.core.document.areas import Area, AreaPart, Coloured, Drawn, Outline, Pick
+from clevrin.core.document.areas import Area, AreaPart, Around, Coloured, CutOut, Drawn, Outline, Pick, Stroke
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
 from clevrin.core.document.joining import Join
@@ -24,9 +24,11 @@ __all__ = [
     "Anchor",
     "Area",
     "AreaPart",
+    "Around",
     "Bounds",
     "Coloured",
     "CounterZoom",
+    "CutOut",
     "Drawn",
     "Follow",
     "Gate",
@@ -54,6 +56,7 @@ __all__ = [
     "Shot",
     "Shutter",
     "Span",
+    "Stroke",
     "Take",
     "Track",
     "new_id",

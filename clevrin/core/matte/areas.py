@@ -6,27 +6,34 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document.areas import Area, Coloured, Drawn, Outline
-from clevrin.core.matte.matte import Matte, MattePart, OfColour, Painted, Places
+from clevrin.core.document.areas import Area, Coloured, CutOut, Drawn, Outline
+from clevrin.core.matte.matte import Matte, MattePart, OfColour, Painted, Places, Stored
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.tracks import Followed
 
 Numbers = NDArray[np.float64]
+Cuts = Mapping[CutOut, tuple[Stored, ...]]
+_NOTHING = Stored(left=0, top=0, width=0, height=0)
 _Carry = Callable[[Outline, int], Numbers]
 
 
 def matte_at(
-    area: Area, frame: int, chain: Numbers | None = None, followed: Mapping[str, Followed] | None = None
+    area: Area,
+    frame: int,
+    chain: Numbers | None = None,
+    followed: Mapping[str, Followed] | None = None,
+    cuts: Cuts | None = None,
 ) -> Matte:
     """An area on a frame of its take.
 
     `chain` (frames, 3, 3): from the take's first frame to each, where something goes with the picture; `followed`: the
-    tracks by id. What neither is known for stays where it was drawn last. Between two frames on which it was drawn it
+    tracks by id; `cuts`: what was cut out, by its part of the area. What neither is known for stays where it was drawn
+    last, and what is not cut out yet is nothing. Between two frames on which it was drawn it
     is carried from both, and what both say is mixed by nearness, so that it is where it was drawn, and nothing jumps.
     """
     tracks = followed or {}
     parts = tuple(
-        MattePart(of=_part(each.of, frame, chain, tracks), mode=each.mode, inverted=each.inverted)
+        MattePart(of=_part(each.of, frame, chain, tracks, cuts or {}), mode=each.mode, inverted=each.inverted)
         for each in area.parts
     )
     return Matte(
@@ -45,8 +52,15 @@ def _share(area: Area, frame: int) -> float:
 
 
 def _part(
-    part: Drawn | Coloured, frame: int, chain: Numbers | None, followed: Mapping[str, Followed]
-) -> Painted | OfColour:
+    part: Drawn | Coloured | CutOut,
+    frame: int,
+    chain: Numbers | None,
+    followed: Mapping[str, Followed],
+    cuts: Cuts,
+) -> Painted | OfColour | Stored:
+    if isinstance(part, CutOut):
+        known = cuts.get(part)
+        return _NOTHING if known is None or frame >= len(known) else known[frame]
     if isinstance(part, Coloured):
         return OfColour(
             labs=tuple(each.lab for each in part.picks),

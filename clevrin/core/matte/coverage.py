@@ -1,11 +1,13 @@
 """A matte on a picture: its parts painted, combined, grown and softened."""
 
+import zlib
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.matte.colours import of_colour
-from clevrin.core.matte.matte import Matte, MattePart, Painted
+from clevrin.core.matte.matte import Matte, MattePart, Painted, Stored
 from clevrin.core.matte.painting import painted
 from clevrin.core.media.picture import Picture
 
@@ -41,10 +43,39 @@ def coverage(matte: Matte, source_size: Size, size: Size, picture: Picture | Non
 def _part(part: MattePart, scale: tuple[float, float], size: Size, picture: Picture | None) -> Weights:
     if isinstance(part.of, Painted):
         own = painted(part.of, scale, size)
+    elif isinstance(part.of, Stored):
+        own = _stored(part.of, scale, size)
     else:
         assert picture is not None, "colours are looked for in a picture"
         own = of_colour(picture, part.of, scale[0])
     return 1 - own if part.inverted else own
+
+
+def _stored(part: Stored, scale: tuple[float, float], size: Size) -> Weights:
+    """What was kept of a part of the picture, laid where it belongs in a picture of another scale."""
+    if not part.packed:
+        return np.zeros((size[1], size[0]), np.float32)
+    coded = np.frombuffer(zlib.decompress(part.packed), np.uint8).reshape(part.height, part.width)
+    if scale == (1, 1):
+        whole = np.zeros((size[1], size[0]), np.uint8)
+        whole[part.top : part.top + part.height, part.left : part.left + part.width] = coded
+        return whole.astype(np.float32) / np.float32(255)
+    (across, down), about = scale, 1
+    if across < 0.75:  # averaged first, so that nothing thin is lost
+        about = round(1 / across)
+        high, wide = (-(-side // about) * about for side in coded.shape)
+        coded = cv2.copyMakeBorder(coded, 0, high - part.height, 0, wide - part.width, cv2.BORDER_CONSTANT, value=0)
+        coded = cv2.resize(coded, (wide // about, high // about), interpolation=cv2.INTER_AREA)
+    # Pixel middles: the picture's left edge is half a pixel before the first one's middle, whatever its scale.
+    way = np.array(
+        [
+            [across * about, 0, (part.left + about / 2) * across - 0.5],
+            [0, down * about, (part.top + about / 2) * down - 0.5],
+            [0, 0, 1],
+        ]
+    )
+    laid = cv2.warpPerspective(coded.astype(np.float32), way, size, flags=cv2.INTER_LINEAR)
+    return np.asarray(laid / np.float32(255))
 
 
 def _softened(whole: Weights, matte: Matte, per_px: float) -> Weights:

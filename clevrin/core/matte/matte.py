@@ -3,7 +3,7 @@
 Places and lengths are in pixels of the take's upright picture, in which the middle of the first pixel is (0, 0).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from clevrin.core.document.areas import Mode, Shape
@@ -33,10 +33,21 @@ class OfColour:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Stored:
+    """Coverage of a part of the picture that was measured: its rows of bytes, 0 to 255, `packed` by zlib."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+    packed: bytes = field(default=b"", repr=False)
+
+
+@dataclass(frozen=True, kw_only=True)
 class MattePart:
     """One part, and what it does to those before it."""
 
-    of: Painted | OfColour
+    of: Painted | OfColour | Stored
     mode: Mode = "add"
     inverted: bool = False
 

@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Span, Take, Track
+from clevrin.core.document import CutOut, Span, Take, Track
+from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, stored_cut_out
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
@@ -47,15 +48,23 @@ class TrackNeed:
     track: Track
 
 
-Need = TraceNeed | RegistrationNeed | TrackNeed
+@dataclass(frozen=True, kw_only=True)
+class CutNeed:
+    """How a subject that is cut out covers the frames of a take."""
+
+    take: Take
+    cut: CutOut
+
+
+Need = TraceNeed | RegistrationNeed | TrackNeed | CutNeed
 """A measurement that something depends on: found in the store, or measured."""
 
 
 class MeasurementStore:
     """Measurements of takes; threads may share one.
 
-    The look-ups give None for what has not been measured, and measure nothing; `measure`, `register` and `follow` do,
-    and what they find is remembered even where the shelf cannot be written.
+    The look-ups give None for what has not been measured, and measure nothing; `measure`, `register`, `follow` and
+    `cut` do, and what they find is remembered even where the shelf cannot be written.
     """
 
     def __init__(self, shelf: Shelf | None = None, remembered: Remembered | None = None) -> None:
@@ -106,6 +115,10 @@ class MeasurementStore:
         frames = need.take.facts.frames
         return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
 
+    def cut_out(self, need: CutNeed) -> CutFrames | None:
+        frames = need.take.facts.frames
+        return self.remembered.once(_key(need), lambda: stored_cut_out(_cutting(need), frames, self.shelf))
+
     def measure(self, take: Take, progress: Progress, *, mesh: bool = False) -> Trace:
         """The trace of a take, measured if it is not there. Raises `MediaError`, `CancelledError`."""
         found = self.trace(take, mesh=mesh)
@@ -129,6 +142,15 @@ class MeasurementStore:
         self.remembered.put(_key(need), found)
         return found
 
+    def cut(self, need: CutNeed, progress: Progress) -> CutFrames:
+        """How a subject covers its take, cut out if it was not before. Raises `MediaError`, `CancelledError`."""
+        found = self.cut_out(need)
+        if found is None:
+            chain = self.chain(need.take, self.measure(need.take, progress))
+            found = cut_out(_cutting(need), chain, self.shelf, progress)
+            self.remembered.put(_key(need), found)
+        return found
+
 
 def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
     """How a take is measured: without what the user left out."""
@@ -148,6 +170,8 @@ def _key(need: Need) -> tuple[object, ...]:
         return "trace", need.take.measured_as, need.mesh
     if isinstance(need, RegistrationNeed):
         return "registration", need.take.measured_as, need.span, need.reference
+    if isinstance(need, CutNeed):
+        return "cut-out", need.take.measured_as, need.cut
     return "track", need.take.fingerprint, need.track
 
 
@@ -157,6 +181,10 @@ def _registering(need: RegistrationNeed) -> RegistrationRequest:
 
 def _following(need: TrackNeed) -> TrackRequest:
     return TrackRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, track=need.track)
+
+
+def _cutting(need: CutNeed) -> CutRequest:
+    return CutRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, cut=need.cut)
 
 
 def still_trace(take: Take) -> Trace:

@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.join.kinds.kind import AreaOf, Edge
-from clevrin.core.matte import matte_at
 from clevrin.core.matte.matte import Matte, MattePart, Painted
 from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
@@ -78,7 +77,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
 
 def _seen_within(known: AreaKnown, area: AreaOf, frame: int) -> Matte:
     """A matte of an area on a frame, or of what lies beyond it."""
-    return replace(matte_at(known.area, frame, known.chain, known.followed), inverted=area.beyond)
+    return replace(known.at(frame), inverted=area.beyond)
 
 
 def _own_picture(layer: Layer, size: Size) -> Matte:

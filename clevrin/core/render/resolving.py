@@ -11,7 +11,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, Project, Shot, Take
+from clevrin.core.document import Area, CutOut, Project, Shot, Take
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
@@ -21,6 +21,9 @@ from clevrin.core.hold.lending import loan_maps
 from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Move
+from clevrin.core.matte import Matte, matte_at
+from clevrin.core.matte.cutting import CutFrames
+from clevrin.core.matte.matte import Stored
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed, carried
@@ -28,6 +31,7 @@ from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_insta
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import (
+    CutNeed,
     MeasurementStore,
     Need,
     RegistrationNeed,
@@ -56,11 +60,16 @@ class Lenders:
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class AreaKnown:
-    """An area of a take with what carries it: the way from the first frame to each, and tracks by their ids."""
+    """An area of a take with what carries it: the way from the first frame to each, tracks by their ids, cut-outs."""
 
     area: Area
     chain: NDArray[np.float64] | None
     followed: Mapping[str, Followed]
+    cuts: Mapping[CutOut, tuple[Stored, ...]]
+
+    def at(self, frame: int) -> Matte:
+        """The area on a frame."""
+        return matte_at(self.area, frame, self.chain, self.followed, self.cuts)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -168,7 +177,7 @@ def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) 
     for what cannot be measured, `CancelledError` when stopped.
     """
 
-    def measured(need: Need) -> Trace | Registration | Followed:
+    def measured(need: Need) -> Measurement:
         return _measured(need, store, progress)
 
     return _resolved(request, store, measured)
@@ -223,7 +232,7 @@ def _over(project: Project, frame: int) -> Move | None:
     return lambda later: course.at(frame - laid.first + later)
 
 
-Measurement = Trace | Registration | Followed
+Measurement = Trace | Registration | Followed | CutFrames
 Ask = Callable[[Need], Measurement | None]
 
 
@@ -332,8 +341,12 @@ def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -
     named = [track for track in take.tracks if track.id in area.track_ids]
     answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in named}
     chain = _lenders(request, store, ask).chain if area.goes_with_picture else None
+    cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in area.cut_outs}
     return AreaKnown(
-        area=area, chain=chain, followed={id: each for id, each in answers.items() if isinstance(each, Followed)}
+        area=area,
+        chain=chain,
+        followed={id: each for id, each in answers.items() if isinstance(each, Followed)},
+        cuts={cut: each.covers for cut, each in cuts.items() if isinstance(each, CutFrames)},
     )
 
 
@@ -358,6 +371,8 @@ def _answer(need: Need, ask: Ask) -> Measurement:
 def _found(need: Need, store: MeasurementStore) -> Measurement | None:
     if isinstance(need, TraceNeed):
         return store.trace(need.take, mesh=need.mesh)
+    if isinstance(need, CutNeed):
+        return store.cut_out(need)
     return store.registration(need) if isinstance(need, RegistrationNeed) else store.track(need)
 
 
@@ -366,4 +381,6 @@ def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measur
         return store.measure(need.take, progress, mesh=need.mesh)
     if isinstance(need, RegistrationNeed):
         return store.register(need, progress)
+    if isinstance(need, CutNeed):
+        return store.cut(need, progress)
     return store.follow(need, progress)

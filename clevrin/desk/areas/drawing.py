@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
-from clevrin.core.document import Area, Drawn, Take
+from clevrin.core.document import Area, CutOut, Drawn, Take
 from clevrin.core.document.areas import Shape
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.areas import drawn_at
@@ -17,13 +17,13 @@ from clevrin.core.matte.painting import smooth_curve
 from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.motion.tracks import Followed
 from clevrin.desk import theme
-from clevrin.desk.areas.edits import AreaEdits, drawn_part
+from clevrin.desk.areas.edits import AreaEdits, cut_part, drawn_part
 from clevrin.desk.context import Context
 from clevrin.desk.pixels import image_of
 from clevrin.desk.viewer import Viewer
 
 Places = NDArray[np.float64]
-Tool = Literal["look", "half-plane", "box", "disc", "curve", "colour"]
+Tool = Literal["look", "half-plane", "box", "disc", "curve", "colour", "cut-out", "belongs", "apart"]
 See = Literal["tint", "grey", "alone"]
 
 _NEAR_PX = 12.0
@@ -31,6 +31,8 @@ _LEAST_DRAG_PX = 8.0
 _WIDEST = 640
 """How finely an area is shown over the picture."""
 _FAR = 4000.0
+_STROKE_PX = 9.0
+_STROKES = ("belongs", "apart")
 _TINT = 0.5
 
 
@@ -38,10 +40,13 @@ class AreaDrawing(QObject):
     """The overlay of a viewer while areas are worked on."""
 
     changed = Signal()
+    moved_on = Signal()
+    """Another frame is looked at."""
 
     def __init__(self, context: Context, viewer: Viewer, edits: AreaEdits) -> None:
         super().__init__(viewer)
         self._measurements, self._followings = context.measurements, context.followings
+        self._cuttings = context.cuttings
         self._viewer, self._edits = viewer, edits
         self._frame = 0
         self._active, self._tool, self._see = False, "look", "tint"
@@ -51,6 +56,7 @@ class AreaDrawing(QObject):
         self._grip: int | None = None
         self._known: tuple[object, NDArray[np.uint8]] | None = None
         edits.chosen_changed.append(self._tell)
+        self._cuttings.changed.connect(self._on_cuttings_changed)
 
     # What is shown
 
@@ -66,9 +72,16 @@ class AreaDrawing(QObject):
 
     def show(self, frame: int) -> None:
         """The frame of the take that the viewer shows."""
-        self._frame = frame
+        moved, self._frame = frame != self._frame, frame
         if self._active:
             self._viewer.set_overlay(self)
+            if moved:
+                self.moved_on.emit()
+
+    @property
+    def frame(self) -> int:
+        """The frame of the take that is looked at."""
+        return self._frame
 
     @property
     def tool(self) -> str:
@@ -116,13 +129,18 @@ class AreaDrawing(QObject):
             part = drawn_part(area)
             if part is not None and self._tool == "look":
                 self._paint_outline(painter, part, self._to_view(self._dragged(part, rect), rect, take))
+            cut = cut_part(area)
+            if cut is not None:
+                self._paint_said(painter, rect, take, cut)
         self._paint_new(painter)
 
     def _paint_cover(self, painter: QPainter, rect: QRect, take: Take, area: Area) -> None:
         shown = self._shown()
         if shown is None or (self._grip is not None and self._start is not None):
             return
-        key = area, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale()
+        known = self._cuttings.cuts(take)
+        cuts = tuple(id(known.get(each)) for each in area.cut_outs)
+        key = area, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale(), cuts
         if self._known is None or self._known[0] != key:
             self._known = key, self._drawn_cover(take, area, shown)
         painter.drawImage(QRectF(rect), image_of(self._known[1], clear=True))
@@ -130,7 +148,7 @@ class AreaDrawing(QObject):
     def _drawn_cover(self, take: Take, area: Area, shown: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """BGRA: how the area is seen over the picture."""
         height, width = shown.shape[:2]
-        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take))
+        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), self._cuttings.cuts(take))
         picture = self._as_picture(shown) if matte.of_picture else None
         cover = coverage(matte, (take.facts.width, take.facts.height), (width, height), picture)
         made = np.empty((height, width, 4), np.uint8)
@@ -186,14 +204,31 @@ class AreaDrawing(QObject):
         for x, y in view:
             _paint_grip(painter, QPointF(float(x), float(y)), filled=set_here)
 
+    def _paint_said(self, painter: QPainter, rect: QRect, take: Take, cut: CutOut) -> None:
+        """What was said of the subject on this frame: the box about it, and strokes."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for each in cut.around:
+            if each.frame == self._frame:
+                first, second = (QPointF(*at) for at in self._to_view(np.array(each.box).reshape(2, 2), rect, take))
+                painter.setPen(QPen(theme.colour("ember"), 1.4, Qt.PenStyle.DashLine))
+                painter.drawRect(QRectF(first, second))
+        for stroke in cut.strokes:
+            if stroke.frame == self._frame:
+                places = self._to_view(np.array(stroke.places, np.float64), rect, take)
+                width = stroke.width_px * rect.width() / take.facts.width
+                _paint_stroke(painter, [QPointF(*at) for at in places], width, belongs=stroke.belongs)
+
     def _paint_new(self, painter: QPainter) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self._tool in _STROKES and self._points:
+            _paint_stroke(painter, self._points, _STROKE_PX, belongs=self._tool == "belongs")
+            return
         painter.setPen(QPen(theme.colour("text"), 1.4, Qt.PenStyle.DashLine))
         if self._points:
             painter.drawPolyline(QPolygonF([*self._points, self._now]))
             for each in self._points:
                 _paint_grip(painter, each, filled=False)
-        elif self._start is not None and self._tool == "box":
+        elif self._start is not None and self._tool in ("box", "cut-out"):
             painter.drawRect(QRectF(self._start, self._now).normalized())
         elif self._start is not None and self._tool == "half-plane":
             painter.drawLine(self._start, self._now)
@@ -220,6 +255,8 @@ class AreaDrawing(QObject):
 
     def drag(self, at: QPointF, rect: QRect) -> None:
         self._now = at
+        if self._tool in _STROKES and self._start is not None:
+            self._points = [*(self._points or [self._start]), at]
         self._viewer.update()
 
     def release(self, at: QPointF, rect: QRect) -> None:
@@ -232,6 +269,8 @@ class AreaDrawing(QObject):
             self._point_of_curve(at, rect)
         elif self._tool == "colour":
             self._picked(at, rect)
+        elif self._tool in _STROKES:
+            self._painted_over(start, rect)
         elif (at - start).manhattanLength() >= _LEAST_DRAG_PX:
             self._drew(start, at, rect)
         self._start, self._grip = None, None
@@ -245,8 +284,21 @@ class AreaDrawing(QObject):
         if part is not None and (at - start).manhattanLength() >= 1:
             self._edits.move(self._frame, self._dragged(part, rect))
 
+    def _painted_over(self, start: QPointF, rect: QRect) -> None:
+        """A stroke over the chosen cut-out; the next one may follow at once."""
+        take = self._edits.take
+        assert take is not None
+        places = self._to_px(np.array([[each.x(), each.y()] for each in self._points or [start]]), rect)
+        width = _STROKE_PX * take.facts.width / rect.width()
+        self._points = []
+        self._edits.stroke(self._frame, places, width, belongs=self._tool == "belongs")
+
     def _drew(self, start: QPointF, at: QPointF, rect: QRect) -> None:
         shape: Shape
+        if self._tool == "cut-out":
+            self._tool = "look"
+            self._edits.cut_out(self._frame, self._to_px(np.array([[p.x(), p.y()] for p in (start, at)]), rect))
+            return
         if self._tool == "box":
             shape, box = "box", QRectF(start, at).normalized()
             view = [box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()]
@@ -331,9 +383,24 @@ class AreaDrawing(QObject):
         size = np.array([take.facts.width, take.facts.height])
         return np.asarray((view - (rect.left(), rect.top())) / (rect.width(), rect.height()) * size - 0.5)
 
+    def _on_cuttings_changed(self, take_id: str, area_id: str) -> None:
+        if self._active:
+            self._tell()
+
     def _tell(self) -> None:
         self._viewer.update()
         self.changed.emit()
+
+
+def _paint_stroke(painter: QPainter, points: list[QPointF], width: float, *, belongs: bool) -> None:
+    """What was painted over: filled where it belongs, its outline alone where it does not."""
+    along = points if len(points) > 1 else [points[0], points[0] + QPointF(0.1, 0)]
+    cap, join = Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin
+    painter.setPen(QPen(theme.colour("ember"), width, Qt.PenStyle.SolidLine, cap, join))
+    painter.drawPolyline(QPolygonF(along))
+    if not belongs:
+        painter.setPen(QPen(theme.colour("sunk"), max(1.0, width - 3), Qt.PenStyle.SolidLine, cap, join))
+        painter.drawPolyline(QPolygonF(along))
 
 
 def _paint_grip(painter: QPainter, at: QPointF, *, filled: bool) -> None:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, AreaPart, Coloured, Drawn, Outline, Pick, Take
+from clevrin.core.document import Area, AreaPart, Around, Coloured, CutOut, Drawn, Outline, Pick, Stroke, Take
 from clevrin.core.document.areas import MOST_PLACES, Shape
 from clevrin.core.document.edits import PutArea, RemoveArea
 from clevrin.core.matte.matte import Lab
@@ -13,7 +13,15 @@ from clevrin.desk.context import Context
 
 Places = NDArray[np.float64]
 
-_NAMES: dict[str, str] = {"half-plane": "Edge", "box": "Box", "disc": "Disc", "curve": "Curve", "coloured": "Colour"}
+_NAMES: dict[str, str] = {
+    "half-plane": "Edge",
+    "box": "Box",
+    "disc": "Disc",
+    "curve": "Curve",
+    "coloured": "Colour",
+    "cut-out": "Cut-out",
+}
+_MOST_OF_STROKE = 500
 
 
 class AreaEdits:
@@ -55,6 +63,36 @@ class AreaEdits:
             self._add("coloured", Coloured(picks=(picked,)))
             return
         self._put(_with_part(area, part.changed(picks=(*part.picks, picked))), "", "Choose a colour")
+
+    def cut_out(self, frame: int, places: Places) -> None:
+        """Cuts out the subject about which a box was drawn; of a chosen cut-out it is another box about it."""
+        (left, top), (right, bottom) = places.min(axis=0).tolist(), places.max(axis=0).tolist()
+        around = Around(frame=frame, box=(round(left, 2), round(top, 2), round(right, 2), round(bottom, 2)))
+        area = self.chosen
+        part = None if area is None else cut_part(area)
+        if area is None or part is None:
+            self._add("cut-out", CutOut(around=(around,)))
+        else:
+            self._put(_with_part(area, part.put(around)), "", "Put a box about a subject")
+
+    def stroke(self, frame: int, places: Places, width_px: float, *, belongs: bool) -> None:
+        """Corrects the chosen cut-out by what was painted over on a frame."""
+        area = self.chosen
+        part = None if area is None else cut_part(area)
+        if area is None or part is None or not len(places):
+            return
+        some = places[:: 1 + len(places) // _MOST_OF_STROKE]
+        width = min(1000.0, max(1.0, round(width_px, 2)))
+        made = Stroke(frame=frame, places=_plain(some), width_px=width, belongs=belongs)
+        self._put(_with_part(area, part.changed(strokes=(*part.strokes, made))), "", "Correct a cut-out")
+
+    def forget_strokes(self, frame: int) -> None:
+        """Takes away what was painted over on a frame."""
+        area = self.chosen
+        part = None if area is None else cut_part(area)
+        if area is not None and part is not None and any(each.frame == frame for each in part.strokes):
+            kept = tuple(each for each in part.strokes if each.frame != frame)
+            self._put(_with_part(area, part.changed(strokes=kept)), "", "Take strokes away")
 
     def move(self, frame: int, places: Places, gesture: str = "") -> None:
         """Puts the points of the chosen drawn area where they are to be on a frame."""
@@ -101,7 +139,7 @@ class AreaEdits:
         if take is not None and area is not None:
             self._session.do(RemoveArea(take_id=take.id, area_id=area.id))
 
-    def _add(self, of: str, part: Drawn | Coloured) -> None:
+    def _add(self, of: str, part: Drawn | Coloured | CutOut) -> None:
         take = self.take
         if take is None:
             return
@@ -128,7 +166,12 @@ def coloured_part(area: Area) -> Coloured | None:
     return next((each.of for each in reversed(area.parts) if isinstance(each.of, Coloured)), None)
 
 
-def _with_part(area: Area, part: Drawn | Coloured) -> Area:
+def cut_part(area: Area) -> CutOut | None:
+    """The part of an area that is cut out, and corrected by strokes."""
+    return next((each.of for each in reversed(area.parts) if isinstance(each.of, CutOut)), None)
+
+
+def _with_part(area: Area, part: Drawn | Coloured | CutOut) -> Area:
     """An area with another value of its last part of that sort."""
     number = max(k for k, each in enumerate(area.parts) if type(each.of) is type(part))
     parts = (*area.parts[:number], area.parts[number].changed(of=part), *area.parts[number + 1 :])

@@ -2,9 +2,12 @@
 
 from PySide6.QtWidgets import QWidget
 
+from clevrin.core.document import Area, Take
+from clevrin.core.matte.cutting import how_sure
 from clevrin.desk.areas.drawing import AreaDrawing
-from clevrin.desk.areas.edits import AreaEdits, coloured_part, drawn_part
+from clevrin.desk.areas.edits import AreaEdits, coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
+from clevrin.desk.areas.sure_strip import SureStrip
 from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.plain_table import PlainRow, PlainTable
@@ -17,14 +20,20 @@ _TOOLS = (
     ("disc", "disc", "Drag from the middle to the rim"),
     ("curve", "curve", "Click point after point; a click on the first one closes it"),
     ("colour", "colour", "Click a colour: all that is of it belongs; more clicks add to it"),
+    ("cut-out", "cut-out", "Drag a box about a subject: it is cut out of the whole take"),
+)
+_CORRECTED = (
+    ("belongs", "belongs too", "Paint over what was left out of the subject, on any frame"),
+    ("apart", "does not", "Paint over what does not belong to the subject, on any frame"),
 )
 _SEEN = (
     ("tint", "tint", "The area is tinted"),
     ("grey", "grey", "White where it counts, black where it does not"),
     ("alone", "alone", "What is in it on a plain ground"),
 )
-_HINTS = {tool: help for tool, _, help in _TOOLS}
+_HINTS = {tool: help for tool, _, help in (*_TOOLS, *_CORRECTED)}
 _MOST_ROWS = 5
+_NOT_YET, _SURE = "It is cut out as soon as the take is measured.", "Its edge is sure on every frame."
 
 
 class AreaSheet(SideSheet):
@@ -32,21 +41,37 @@ class AreaSheet(SideSheet):
 
     def __init__(self, context: Context, edits: AreaEdits, drawing: AreaDrawing, parent: QWidget | None = None) -> None:
         super().__init__("Areas", FieldSheet("Areas", FIELDS, rolls=False), context, edits, parent)
-        self._drawing = drawing
+        self._drawing, self._context = drawing, context
         self.tools = ChoiceSetting("New", "What the next click or drag in the picture makes", _TOOLS, columns=3)
+        self.corrected = ChoiceSetting("Corrected by", "What the next stroke says", _CORRECTED, columns=2)
+        self.told = quiet_label("")
+        self.told.setWordWrap(True)
+        self.sure = SureStrip(lambda frame: context.player.seek(frame, scrubbing=False))
+        self.strokes_button = plain_button("Strokes away", "Takes away what was painted over on this frame")
+        self.go_on_button = plain_button("Go on", "Goes on cutting out where it was stopped")
         self.seen = ChoiceSetting("Seen as", "How the chosen area is seen over the picture", _SEEN, columns=3)
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
         self.hint = quiet_label("")
         self.hint.setWordWrap(True)
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
-        self.sheet.add(self.tools, self.hint, self.areas, self.seen, *self.sheet.controls.values())
+        self.sheet.add(self.tools, self.hint, self.areas, self.corrected, self.sure, self.told)
+        self.sheet.add(beside(self.strokes_button, self.go_on_button))
+        self.sheet.add(self.seen, *self.sheet.controls.values())
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
-        self.let_run(((self.remove_button, edits.remove),))
+        self.let_run(
+            (
+                (self.remove_button, edits.remove),
+                (self.strokes_button, lambda: edits.forget_strokes(drawing.frame)),
+                (self.go_on_button, self._go_on),
+            )
+        )
+        self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.tools.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.seen.chosen.connect(drawing.set_see)
         self.areas.row_chosen.connect(lambda id, _: edits.choose(id))
         drawing.changed.connect(self.refresh)
+        drawing.moved_on.connect(lambda: self._show_cut(edits.take, edits.chosen))
         context.session.selection_changed.connect(self.refresh)
         self.finished.connect(lambda _: drawing.set_active(False))
         self.refresh()
@@ -60,7 +85,9 @@ class AreaSheet(SideSheet):
             None if area is None else area.id,
         )
         self.tools.set_chosen(self._drawing.tool)
+        self.corrected.set_chosen(self._drawing.tool)
         self.seen.set_chosen(self._drawing.see)
+        self._show_cut(take, area)
         self.hint.setText(_HINTS.get(self._drawing.tool, "" if areas else "Choose what to draw, and draw it in Log."))
         self.hint.setVisible(bool(self.hint.text()))
         self.areas.setVisible(bool(areas))
@@ -75,11 +102,43 @@ class AreaSheet(SideSheet):
         self.sheet.set_about("")
         self.sheet.show_fields(area)
 
+    def _show_cut(self, take: Take | None, area: Area | None) -> None:
+        """How a chosen cut-out stands."""
+        cut = None if area is None else cut_part(area)
+        for each in (self.corrected, self.sure, self.told):
+            each.setVisible(cut is not None)
+        self.strokes_button.setVisible(False)
+        self.go_on_button.setVisible(False)
+        if take is None or area is None or cut is None:
+            return
+        cuttings, here = self._context.cuttings, self._drawing.frame
+        found = cuttings.of(take, area.id, cut)
+        said = {each.frame for each in cut.strokes}
+        self.strokes_button.setVisible(here in said)
+        self.go_on_button.setVisible(cuttings.is_stopped(take, area.id, cut))
+        self.sure.show_sure(None if found is None else found.sure, cut.frames, here)
+        trouble = cuttings.trouble(take, area.id, cut)
+        if trouble is not None:
+            self.told.setText(trouble)
+        elif cuttings.is_cutting(take, area.id, cut):
+            self.told.setText("It is being cut out.")
+        else:
+            self.told.setText(_NOT_YET if found is None else how_sure(found.sure) or _SURE)
 
-def _words(area: object) -> str:
+    def _go_on(self) -> None:
+        if self._edits.take is not None:
+            self._context.cuttings.go_on(self._edits.take)
+            self.refresh()
+
+
+def _words(area: Area) -> str:
     """What an area is made of, in a word or two."""
-    drawn, coloured = drawn_part(area), coloured_part(area)  # type: ignore[arg-type]
+    drawn, coloured = drawn_part(area), coloured_part(area)
     if drawn is not None:
         count = len(drawn.outlines)
         return f"{count} frame{'s' if count > 1 else ''}"
+    cut = cut_part(area)
+    if cut is not None:
+        count = len(cut.strokes)
+        return "cut out" if not count else f"{count} stroke{'s' if count > 1 else ''}"
     return "" if coloured is None else f"{len(coloured.picks)} colour{'s' if len(coloured.picks) > 1 else ''}"
