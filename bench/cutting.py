@@ -4,6 +4,7 @@ The plain way beside it, in the same run: a general library's graph cut in the b
 flow and cut anew on each frame.
 """
 
+import tempfile
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.depth.figures import figure_films
+from bench.rows import Row
 from clevrin.core.document import Area, AreaPart, Around, CutOut, Stroke
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.cutting import CutRequest, cut_out

@@ -10,6 +10,7 @@ import pytest
 
 from clevrin.core.media.grey_writing import GreyWriter
 from tests.films import moving_film, numbered_film, shift
+from tests.walking import AT, Walking
 
 SIZE = (320, 180)
 
@@ -75,12 +76,42 @@ def test_colours_into_a_folder_of_pictures(clevrin, tmp_path):
         (("--box", "1,1,2,30,30", "--box", "1,1,2,30,30"), "once on a frame"),
         (("--colour", "0,999,5"), "outside of the picture"),
         (("--colour", "0,nan,5"), "written as a frame"),
+        (("--cut-out",), "needs a --box"),
+        (("--cut-out", "--box", "1,900,2,30,30"), "outside of the picture"),
+        (("--cut-out", "--box", "1,9,2,0,30"), "is empty"),
+        (("--cut-out", "--box", "1,1,2,30,30", "--box", "1,1,2,30,30"), "once on a frame"),
+        (("--stroke", "1,5,5", "--box", "1,1,2,30,30"), "need --cut-out"),
+        (("--cut-out", "--box", "1,1,2,30,30", "--stroke", "1,5"), "written as a frame"),
     ],
 )
 def test_what_cannot_be_is_one_sentence_and_nothing_is_written(clevrin, pan, tmp_path, words, said):
     code, _, err = clevrin("area", pan, "--out", tmp_path / "x.mkv", *words)
     assert code != 0 and said in err and err.count("\n") == 1
     assert not (tmp_path / "x.mkv").exists()
+
+
+def test_a_subject_is_cut_out_and_corrected_and_its_unsure_stretches_are_told(clevrin, tmp_path):
+    walk = Walking(tmp_path / "films", leaves_at=22)
+    left, top, right, bottom = walk.around().box
+    box = f"{AT},{left},{top},{right - left},{bottom - top}"
+    report = tmp_path / "r.json"
+    words = ("area", walk.path, "--box", box, "--cut-out")
+    code, said, err = clevrin(*words, "--out", tmp_path / "cut.mkv", "--report", report)
+    assert (code, err) == (0, "") and "frames" in said
+    seen = greys(tmp_path / "cut.mkv")
+    for frame in (2, AT, 20):
+        found, true = seen[frame] > 0.5, walk.true[frame] > 0.5
+        assert (found & true).sum() / (found | true).sum() > 0.85
+    told = json.loads(report.read_text())
+    assert len(told["sure"]) == len(walk.true) and told["sure"][2] > told["sure"][-1]
+    assert told["area"]["parts"][0]["of"]["around"][0]["frame"] == AT
+    beside = f"{AT},{right + 10},60,{right + 10},90"
+    assert clevrin(*words, "--stroke", beside, "--out", tmp_path / "more.mkv")[0] == 0
+    assert (
+        greys(tmp_path / "more.mkv")[AT, 65:85, round(right) + 10].min()
+        > 0.8
+        > seen[AT, 65:85, round(right) + 10].max()
+    )
 
 
 def test_places_that_are_taken_are_left_as_they_are(clevrin, pan, tmp_path):

@@ -5,10 +5,15 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import load, save
+from clevrin.core.matte import Matte, coverage
 from clevrin.core.matte.areas import drawn_at
-from clevrin.desk.areas.edits import coloured_part, drawn_part
+from clevrin.core.matte.matte import MattePart
+from clevrin.core.media.taking_in import take_in
+from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from tests.desk.conftest import pixels_of
+from tests.walking import AT, SIZE, Walking
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -178,3 +183,81 @@ def test_an_area_is_chosen_removed_saved_and_goes_into_a_join(areas, tmp_path):
     leave = session.project.reel.shots[0].leave
     assert leave.kind == "passing edge" and leave.given["area"] == of_take(areas)[0].id
     assert window.join.settings.controls["side"].buttons["this"].isChecked()
+
+
+@pytest.fixture
+def cutting(areas, tmp_path):
+    """The sheet over a film of somebody who walks, looked at where they are to be cut out."""
+    window, walk = areas.window, Walking(tmp_path / "films")
+    take = take_in(walk.path)
+    window.session.do(AddTakes(takes=(take,)))
+    window.session.choose_take(take.id)
+    areas.until(lambda: window.measurements.trace(take) is not None)
+    window.player.seek(AT)
+    areas.until(lambda: window.log.areas.frame == AT and window.log.viewer.pixels)
+    return areas, walk, take.id
+
+
+def around(walk) -> tuple[tuple[float, float], tuple[float, float]]:
+    left, top, right, bottom = walk.around().box
+    return (left / SIZE[0], top / SIZE[1]), (right / SIZE[0], bottom / SIZE[1])
+
+
+def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
+    hands, walk, take_id = cutting
+    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+
+    def part():
+        return cut_part(session.project.take(take_id).areas[0])
+
+    def found():
+        return window.cuttings.cuts(session.project.take(take_id)).get(part())
+
+    tool(hands, "cut-out")
+    drag(hands, *around(walk))
+    assert part().around[0].frame == AT
+    assert part().around[0].box == pytest.approx(walk.around().box, abs=1)
+    hands.until(lambda: found() is not None)
+    before = found()
+    hands.click(sheet.seen.buttons["grey"])
+    hands.until(lambda: (seen(hands, 84 / 256, 76 / 144) > 200).all())  # its middle
+    beside = (84 + 24) / 256
+    assert (seen(hands, beside, 0.5) < 60).all()
+    assert sheet.sure.isVisible() and "frame" in sheet.told.text()
+    assert not sheet.strokes_button.isVisible()
+    hands.click(sheet.corrected.buttons["belongs"])
+    drag(hands, (beside, 0.44), (beside, 0.6))
+    assert [each.belongs for each in part().strokes] == [True] and part().strokes[0].frame == AT
+    hands.until(lambda: found() not in (None, before))
+    covered = coverage(Matte(parts=(MattePart(of=found()[AT]),)), SIZE, SIZE)
+    assert covered[65:84, 108].min() > 0.8 and covered[65:84, 120].max() < 0.2  # under the stroke, and beside it
+    hands.click(sheet.corrected.buttons["apart"])  # it stays chosen from stroke to stroke
+    drag(hands, (84 / 256, 0.35), (86 / 256, 0.4))
+    assert [each.belongs for each in part().strokes] == [True, False]
+    assert sheet.strokes_button.isVisible()
+    hands.click(sheet.strokes_button)
+    assert part().strokes == ()
+    for _ in range(3):
+        session.undo()
+    assert part().strokes == ()
+    hands.until(lambda: found() == before)
+    session.undo()
+    assert session.project.take(take_id).areas == ()
+
+
+def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
+    hands, walk, take_id = cutting
+    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+    tool(hands, "cut-out")
+    drag(hands, *around(walk))
+    area = session.project.take(take_id).areas[0]
+    window.jobs.stop(("cut-out", take_id, area.id, 0))
+    hands.until(lambda: not window.jobs.busy)
+    sheet.refresh()
+    assert sheet.go_on_button.isVisible()
+    hands.click(sheet.go_on_button)
+    hands.until(lambda: window.cuttings.cuts(session.project.take(take_id)))
+    assert not sheet.go_on_button.isVisible()
+    hands.click(sheet.seen.buttons["alone"])
+    QTest.mouseClick(sheet.sure, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(2, 10))
+    hands.until(lambda: window.log.areas.frame == 0)
