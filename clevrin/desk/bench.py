@@ -47,6 +47,7 @@ class Bench(QWidget):
         context.measurements.measured.connect(self._on_measurements_changed)
         context.measurements.failed.connect(self._on_measurements_changed)
         context.measurements.held_changed.connect(self._on_measurements_changed)
+        context.cuttings.changed.connect(self._on_measurements_changed)
 
     def enter(self) -> None:
         self.entered = True

@@ -7,8 +7,8 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Hold, Marker, Pace, PacePoint, Span
-from clevrin.core.document.edits import AddMarker, SetHold, TrimShot
+from clevrin.core.document import Area, AreaPart, Drawn, Hold, Marker, Outline, Pace, PacePoint, Span
+from clevrin.core.document.edits import AddMarker, PutArea, SetHold, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.pace import placed_shots
 from clevrin.demo.music import music
@@ -286,6 +286,26 @@ def test_a_shutter_blurs_what_rushes_by_and_b_shows_it_without(pace):
     bench(pace).show_before(True)
     pace.until(lambda: detail() > 0.95 * sharp)
     bench(pace).show_before(False)
+
+
+def test_an_area_or_a_track_is_kept_sharp_and_put_back(pace):
+    session = pace.window.session
+    take = session.project.take(session.shot.take_id)
+    corners = ((500.0, 200.0), (700.0, 200.0), (700.0, 500.0), (500.0, 500.0))
+    outline = Outline(frame=take.facts.frames // 2, places=corners)
+    door = Area(name="door", parts=(AreaPart(of=Drawn(shape="box", outlines=(outline,))),))
+    session.do(PutArea(take_id=take.id, area=door))
+    bench(pace).sheet.pages.show_page(BLUR)
+    combo = bench(pace).sheet.spared
+    names = [combo.itemText(at) for at in range(combo.count())]
+    assert names[:2] == ["nothing", "door"]
+    for at, wanted in ((1, door.id), (0, None)):
+        combo.setCurrentIndex(at)
+        combo.activated.emit(at)
+        sharp = session.shot.pace.shutter.sharp
+        assert (None if sharp is None else sharp.area) == wanted
+    session.undo()
+    assert session.shot.pace.shutter.sharp.area == door.id and combo.currentText() == "door"
 
 
 def test_a_speed_is_typed_and_what_is_none_is_refused(pace):

@@ -46,11 +46,20 @@ class PacePoint(Value):
 
 
 class Sharp(Value):
-    """A soft disc about what a track follows that added blur spares; sizes are shares of the picture's width."""
+    """What added blur spares: an area, or a soft disc about what a track follows.
 
-    track: Id
+    The disc's sizes are shares of the picture's width.
+    """
+
+    track: Id | None = None
+    area: Id | None = None
     radius: float = Field(default=0.12, gt=0, le=2)
     feather: float = Field(default=0.06, ge=0, le=2)
+
+    def checked_together(self) -> Self:
+        if (self.track is None) == (self.area is None):
+            raise ValueError("what stays sharp is an area, or about a track")
+        return self
 
 
 class Shutter(Value):

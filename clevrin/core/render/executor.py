@@ -37,6 +37,7 @@ _BORDERS = {
 }
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
 _COARSE = 4
+_HARDLY = 1e-3
 _BLURRED_PX = 48
 """How wide what is blurred around a picture is made before it is enlarged."""
 
@@ -214,7 +215,16 @@ def _seen_while_open(
     if layer.spared is None:
         return gathered
     sharp = shown(layer.middle)
-    return blended(sharp, gathered, disc(layer.spared, size))
+    if not isinstance(layer.spared, Matte):
+        return blended(sharp, gathered, disc(layer.spared, size))
+    cover = _cover_of(read(layer, layer.middle.frame), layer, layer.spared)
+    matte = replace(layer.spared, beyond="nothing")
+    covers = [_laid_cover(cover, layer, matte, each, size) for each in layer.samples]
+    if sharp.alpha is None:
+        # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
+        rest = [np.float32(w) * np.maximum(1 - c, _HARDLY) for w, c in zip(weights, covers, strict=True)]
+        gathered = mixed((shown(each) for each in layer.samples), rest)
+    return blended(sharp, gathered, covers[layer.samples.index(layer.middle)])
 
 
 def _of_one_picture(layer: Layer) -> bool:

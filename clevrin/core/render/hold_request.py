@@ -97,6 +97,12 @@ class HoldRequest:
         return next((each for each in self.take.tracks if sharp is not None and each.id == sharp.track), None)
 
     @property
+    def spared_area(self) -> Area | None:
+        """The area that added blur spares, if that is there."""
+        sharp = self.shot.pace.shutter.sharp
+        return next((each for each in self.take.areas if sharp is not None and each.id == sharp.area), None)
+
+    @property
     def hold(self) -> Hold:
         """What decides the path; an anchor whose track is gone holds nothing."""
         hold = self.shot.hold.path_part

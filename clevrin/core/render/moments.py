@@ -15,10 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Pace
+from clevrin.core.matte import Matte
 from clevrin.core.motion.models import apply, longest_way
 from clevrin.core.motion.trace import Trace
 from clevrin.core.render.plan import Between, Sample, Spared, row9
-from clevrin.core.render.resolving import Held, Shown
+from clevrin.core.render.resolving import AreaKnown, Held, Shown
 
 Matrix = NDArray[np.float64]
 
@@ -76,13 +77,15 @@ class Moments:
         return self._movement(instants[0], instants[-1]) * len(instants) / (len(instants) - 1)
 
     @property
-    def spared(self) -> Spared | None:
+    def spared(self) -> Spared | Matte | None:
         """Where added blur does not count."""
         samples = self.samples
         sharp, followed = self._pace.shutter.sharp, self.shown.resolved.sharp
         if sharp is None or followed is None or len(samples) == 1:
             return None
         middle = samples[len(samples) // 2]
+        if isinstance(followed, AreaKnown):
+            return followed.at(middle.frame)
         if not followed.known[middle.frame]:
             return None
         place: Matrix = np.array(followed.places[middle.frame].mean(axis=0), np.float64)

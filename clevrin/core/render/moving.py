@@ -68,11 +68,17 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         samples=samples,
         edge="mirror",
         borrowed=(),
-        spared=None,
+        spared=_kept_sharp(layer, shown) if count > 1 else None,
         wider=_wider(layer, shown.resolved.beyond, samples, size, longest),
         added_blur_px=longest,
         made_speed_px=float(np.hypot(*(after - before).T).mean()),
     )
+
+
+def _kept_sharp(layer: Layer, shown: Shown) -> Matte | None:
+    """What of a shot the blur of a join spares, on the frame that is shown."""
+    sharp = shown.resolved.sharp
+    return sharp.at(layer.frame) if isinstance(sharp, AreaKnown) else None
 
 
 def _seen_within(known: AreaKnown, area: AreaOf, frame: int) -> Matte:
@@ -112,7 +118,7 @@ def _seen_through(layer: Layer, move: Matrix) -> Layer:
         corners = apply(back, np.array([[left, top], [right, top], [right, bottom], [left, bottom]], np.float64))
         (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
         window = float(left), float(top), float(right), float(bottom)
-    if spared is not None:
+    if isinstance(spared, Spared):  # a matte lies on the take
         x, y = apply(back, np.array([[spared.x, spared.y]], np.float64))[0]
         grown = float(np.sqrt(abs(np.linalg.det(back[:2, :2]))))
         spared = Spared(x=float(x), y=float(y), radius=spared.radius * grown, feather=spared.feather * grown)

@@ -137,7 +137,7 @@ class Layer:
     around: str = "#000000"
     kernel: Kernel = "bicubic"
     crispness: float = 0.0
-    spared: Spared | None = None
+    spared: Spared | Matte | None = None
     added_blur_px: float = 0.0
     made_speed_px: float = 0.0
     weight: float = 1.0

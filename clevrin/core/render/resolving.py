@@ -104,7 +104,7 @@ class ResolvedShot:
     fit: Fit = "fill"
     bars: str = "#000000"
     course: Trace | None = None
-    sharp: Followed | None = None
+    sharp: Followed | AreaKnown | None = None
     beyond: Lenders | None = None
     surface: Followed | None = None
     area: AreaKnown | None = None
@@ -248,6 +248,8 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
     as_shot = unheld(request, store)
     try:
         as_shot = _with_moments(as_shot, request, ask)
+        if request.spared_area is not None:
+            as_shot = replace(as_shot, sharp=_area(request, request.spared_area, store, ask))
         if request.surface is not None:
             answer = _answer(TrackNeed(take=request.take, track=request.surface), ask)
             assert isinstance(answer, Followed)

@@ -221,9 +221,14 @@ class PaceEdits:
         if seen is not None:
             self.change({"shutter": seen.pace.shutter.changed(**fields)}, "Change shutter", gesture)
 
-    def spare(self, track_id: str) -> None:
-        """Keeps what a track follows out of the added blur ("": nothing)."""
-        self.shutter({"sharp": Sharp(track=track_id) if track_id else None})
+    def spare(self, named: str) -> None:
+        """Keeps an area, or what a track follows, out of the added blur ("": nothing)."""
+        seen = self._seen()
+        if seen is None or not named:
+            self.shutter({"sharp": None})
+            return
+        is_area = any(each.id == named for each in seen.take.areas)
+        self.shutter({"sharp": Sharp(area=named) if is_area else Sharp(track=named)})
 
     def cancel(self, gesture: str) -> None:
         """Takes back what a gesture that has not ended did."""

@@ -73,7 +73,7 @@ class PaceSheet(FieldSheet):
         self.blur_note.setWordWrap(True)
         self.spared = named_combo("What added blur spares")
         self.spared.activated.connect(lambda index: self.spared_chosen.emit(self.spared.itemData(index)))
-        spared = named_setting("Keep sharp", "A track of the take that added blur leaves alone", self.spared)
+        spared = named_setting("Keep sharp", "An area or a track of the take that added blur leaves alone", self.spared)
         self.pages.add(BLUR, self.controls["shutter"], self.blur_note, self.controls["blurs"], spared)
 
     def show_pace(self, here: PaceHere, take: Take) -> None:
@@ -84,9 +84,10 @@ class PaceSheet(FieldSheet):
         self.lock_button.setChecked(here.pace.length_frames is not None)
         self.clear_button.setEnabled(bool(here.pace.points or here.pace.length_frames))
         sharp = here.pace.shutter.sharp
-        wanted = [("nothing", _NOTHING), *((track.name, track.id) for track in take.tracks)]
+        wanted = [("nothing", _NOTHING), *((each.name, each.id) for each in (*take.areas, *take.tracks))]
         if [(self.spared.itemText(k), self.spared.itemData(k)) for k in range(self.spared.count())] != wanted:
             self.spared.clear()
             for name, id in wanted:
                 self.spared.addItem(name, id)
-        self.spared.setCurrentIndex(max(0, self.spared.findData(_NOTHING if sharp is None else sharp.track)))
+        chosen = _NOTHING if sharp is None else sharp.area or sharp.track
+        self.spared.setCurrentIndex(max(0, self.spared.findData(chosen)))
