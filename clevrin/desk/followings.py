@@ -5,7 +5,7 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Take, Track
 from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Progress
-from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
+from clevrin.core.render.measurement_store import CutNeed, MeasurementStore, TrackNeed
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.measurements import Measurements, following_key
 from clevrin.desk.session import Session
@@ -55,6 +55,14 @@ class Followings(QObject):
         what = f"Following {track.name} in {take.name}"
         self._jobs.restart(Job(key=following_key(track.id), what=what, work=work, done=done, failed=failed))
 
+    def look_again(self) -> None:
+        """Something was cut out: tracks of its middle are known now."""
+        self._on_session_takes_changed()
+
+    def _cut_out(self, take: Take, track: Track) -> bool:
+        """Whether a track's subject is cut out, if it is the middle of one: cutting out is begun elsewhere."""
+        return track.cut is None or self._store.cut_out(CutNeed(take=take, cut=track.cut)) is not None
+
     def _on_session_takes_changed(self) -> None:
         there = {track.id: (take, track) for take in self._session.project.takes for track in take.tracks}
         for track_id in self._begun.keys() - there.keys():
@@ -62,7 +70,9 @@ class Followings(QObject):
             self._begun.pop(track_id)
             self._followed.pop(track_id, None)
         for track_id, (take, track) in there.items():
-            key = take.fingerprint, track.kind, track.placed, track.reach_px, track.limit
-            if self._begun.get(track_id) != key and not self._measurements.missing(take):
+            key = take.fingerprint, track.kind, track.placed, track.reach_px, track.limit, track.cut
+            if self._begun.get(track_id) == key or self._measurements.missing(take):
+                continue
+            if self._cut_out(take, track):
                 self._begun[track_id] = key
                 self._follow(take, track)

@@ -101,6 +101,7 @@ class MainWindow(QMainWindow):
         self.measurements = Measurements(self.session, self.jobs, store, watch)
         self.followings = Followings(self.session, self.jobs, store, self.measurements)
         self.cuttings = Cuttings(self.session, self.jobs, self.measurements)
+        self.cuttings.changed.connect(self.followings.look_again)
         self._watch = watch
         preparing = Preparing(self.jobs, store, self)
         self.session.opened.connect(preparing.prepared.clear)

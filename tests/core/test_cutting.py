@@ -3,14 +3,18 @@
 import numpy as np
 import pytest
 
-from clevrin.core.document import Area, AreaPart, Around, CutOut, Stroke
+from clevrin.core.document import Area, AreaPart, Around, CutOut, Placement, Project, Stroke, Track
+from clevrin.core.document.edits import PutArea
+from clevrin.core.document.files import load, save
 from clevrin.core.errors import CancelledError
 from clevrin.core.matte import coverage, matte_at
-from clevrin.core.matte.cutting import CutRequest, cut_out, how_sure, stored_cut_out
+from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, how_sure, stored_cut_out
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.kept import as_arrays, from_arrays, packed
+from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
+from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
 from tests.walking import AT, FRAMES, SIZE, Walking
 
 
@@ -102,6 +106,35 @@ def test_a_subject_that_leaves_is_lost_and_that_is_told(tmp_path):
     gone = [walk.cover(walk.request(), frames, k).sum() for k in range(21, FRAMES)]
     assert max(gone) < 0.25 * walk.true[AT].sum()
     assert "frame" in how_sure(frames.sure)
+
+
+def test_the_middle_of_a_cut_out_is_followed_as_a_track_and_goes_with_its_area(walk, cut, tmp_path):
+    part = walk.request().cut
+    frames, _ = cut
+    middle = followed_middle(frames, part.frames)
+    for k in (0, AT, 25):
+        assert middle.places[k, 0] == pytest.approx((60 + 4.0 * k - 2.0 * k, 76), abs=1.0)
+    assert middle.known.all() and middle.lost == () and np.flatnonzero(middle.placed).tolist() == [AT]
+    gone = CutFrames(covers=(*frames.covers[:20], *[frames.covers[0]] * 6), sure=np.r_[frames.sure[:20], np.zeros(6)])
+    assert followed_middle(gone, part.frames).lost == (20,)
+    take = take_in(walk.path)
+    area = Area(name="walker", parts=(AreaPart(of=part),))
+    placed = (Placement(frame=AT, places=((1.0, 1.0),)),)
+    track = Track(name="walker", kind="point", placed=placed, cut=part, area_id=area.id)
+    project = Project(takes=(take.changed(areas=(area,), tracks=(track,)),))
+    store = MeasurementStore(Shelf(tmp_path / "shelf"))
+    need = TrackNeed(take=project.takes[0], track=track)
+    assert store.track(need) is None
+    followed = store.follow(need, Silent())
+    assert followed.places[3, 0] == pytest.approx((66, 76), abs=1.0)
+    assert np.array_equal(store.track(need).places, followed.places)
+    said = part.changed(strokes=(Stroke(frame=AT, places=((10, 10), (20, 10))),))
+    changed = PutArea(take_id=take.id, area=area.changed(parts=(AreaPart(of=said),))).apply(project)
+    assert changed.takes[0].tracks[0].cut == said
+    save(changed, tmp_path / "p.clevrin")
+    assert load(tmp_path / "p.clevrin") == changed
+    with pytest.raises(ValueError, match="point"):
+        track.changed(kind="surface", placed=(Placement(frame=0, places=((0, 0), (9, 0), (9, 9), (0, 9))),))
 
 
 def test_a_box_beside_the_picture_finds_nothing(walk, tmp_path):

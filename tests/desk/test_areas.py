@@ -225,6 +225,11 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     assert (seen(hands, beside, 0.5) < 60).all()
     assert sheet.sure.isVisible() and "frame" in sheet.told.text()
     assert not sheet.strokes_button.isVisible()
+    hands.click(sheet.follow_button)
+    (track,) = session.project.take(take_id).tracks
+    assert track.area_id == session.project.take(take_id).areas[0].id and not sheet.follow_button.isVisible()
+    hands.until(lambda: window.followings.of(track) is not None)
+    assert window.followings.of(track).places[20, 0] == pytest.approx((100, 76), abs=1.5)
     hands.click(sheet.corrected.buttons["belongs"])
     drag(hands, (beside, 0.44), (beside, 0.6))
     assert [each.belongs for each in part().strokes] == [True] and part().strokes[0].frame == AT
@@ -242,7 +247,8 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     assert part().strokes == ()
     hands.until(lambda: found() == before)
     session.undo()
-    assert session.project.take(take_id).areas == ()
+    session.undo()
+    assert session.project.take(take_id).areas == () and session.project.take(take_id).tracks == ()
 
 
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):

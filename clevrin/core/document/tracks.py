@@ -1,16 +1,15 @@
 """What is followed in a take, and what is left out of measuring it, as the user placed it: nothing measured."""
 
 from itertools import pairwise
-from typing import Annotated, Literal, Self
+from typing import Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
+from clevrin.core.document.cut_outs import CutOut
+from clevrin.core.document.places import Place, Share
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
 
 TrackKind = Literal["point", "surface"]
-Coordinate = Annotated[float, Field(ge=-100_000, le=100_000)]
-Place = tuple[Coordinate, Coordinate]
-Share = Annotated[float, Field(ge=0, le=1)]
 
 DEFAULT_LIMIT = 0.7
 LEAST_REACH_PX, DEFAULT_REACH_PX, MOST_REACH_PX = 6.0, 20.0, 200.0
@@ -31,6 +30,8 @@ class Track(Value):
 
     `reach_px` is how far around a point its pattern goes; `limit` the confidence under which following stops.
     Placements are in the order of their frames, one a frame, and stay as they are whatever is measured around them.
+    With a `cut` it is the middle of what is cut out instead, as the area `area_id` of its take has it: where that is
+    placed does not count.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -39,6 +40,8 @@ class Track(Value):
     placed: tuple[Placement, ...] = Field(min_length=1, max_length=200_000)
     reach_px: float = Field(default=DEFAULT_REACH_PX, ge=LEAST_REACH_PX, le=MOST_REACH_PX)
     limit: float = Field(default=DEFAULT_LIMIT, ge=0.0, le=1.0)
+    cut: CutOut | None = None
+    area_id: Id | None = None
 
     def checked_together(self) -> Self:
         frames = [each.frame for each in self.placed]
@@ -46,6 +49,8 @@ class Track(Value):
             raise ValueError("the placements of a track stand in the order of their frames")
         if any(len(each.places) != self.corners for each in self.placed):
             raise ValueError("a point has one place, and a surface four corners")
+        if self.cut is not None and self.kind != "point":
+            raise ValueError("the middle of what is cut out is a point")
         return self
 
     @property
@@ -55,6 +60,14 @@ class Track(Value):
     @property
     def last_frame(self) -> int:
         return self.placed[-1].frame
+
+    @model_serializer(mode="wrap")
+    def _written(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if self.cut is None:
+            data.pop("cut", None)
+            data.pop("area_id", None)
+        return data
 
     def put(self, placement: Placement) -> "Track":
         """The track with a placement added, or put in the place of the one on its frame."""

@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document.areas import Area, Coloured, CutOut, Drawn, Outline
+from clevrin.core.document.areas import Area, Coloured, Drawn, Outline
+from clevrin.core.document.cut_outs import CutOut
 from clevrin.core.matte.matte import Matte, MattePart, OfColour, Painted, Places, Stored
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.tracks import Followed

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import CutOut, Span, Take, Track
-from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, stored_cut_out
+from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, stored_cut_out
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.cache import Shelf
@@ -112,7 +112,10 @@ class MeasurementStore:
         return self.remembered.once(_key(need), lambda: stored_registration(_registering(need), self.shelf))
 
     def track(self, need: TrackNeed) -> Followed | None:
-        frames = need.take.facts.frames
+        frames, cut = need.take.facts.frames, need.track.cut
+        if cut is not None:
+            found = self.cut_out(CutNeed(take=need.take, cut=cut))
+            return None if found is None else followed_middle(found, cut.frames)
         return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
 
     def cut_out(self, need: CutNeed) -> CutFrames | None:
@@ -138,6 +141,10 @@ class MeasurementStore:
 
     def follow(self, need: TrackNeed, progress: Progress) -> Followed:
         """Where a track goes, followed if it was not before. Raises `MediaError`, `CancelledError`."""
+        if need.track.cut is not None:
+            return followed_middle(
+                self.cut(CutNeed(take=need.take, cut=need.track.cut), progress), need.track.cut.frames
+            )
         found = follow_track(_following(need), self.trace(need.take), self.shelf, progress)
         self.remembered.put(_key(need), found)
         return found

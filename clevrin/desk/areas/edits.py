@@ -5,9 +5,22 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, AreaPart, Around, Coloured, CutOut, Drawn, Outline, Pick, Stroke, Take
+from clevrin.core.document import (
+    Area,
+    AreaPart,
+    Around,
+    Coloured,
+    CutOut,
+    Drawn,
+    Outline,
+    Pick,
+    Placement,
+    Stroke,
+    Take,
+    Track,
+)
 from clevrin.core.document.areas import MOST_PLACES, Shape
-from clevrin.core.document.edits import PutArea, RemoveArea
+from clevrin.core.document.edits import AddTrack, PutArea, RemoveArea
 from clevrin.core.matte.matte import Lab
 from clevrin.desk.context import Context
 
@@ -85,6 +98,24 @@ class AreaEdits:
         width = min(1000.0, max(1.0, round(width_px, 2)))
         made = Stroke(frame=frame, places=_plain(some), width_px=width, belongs=belongs)
         self._put(_with_part(area, part.changed(strokes=(*part.strokes, made))), "", "Correct a cut-out")
+
+    def follow_middle(self) -> None:
+        """Follows the middle of the chosen cut-out: a track of the take, which goes with what is said of it later."""
+        take, area = self.take, self.chosen
+        part = None if area is None else cut_part(area)
+        if take is None or area is None or part is None or self.followed:
+            return
+        first = part.around[0]
+        left, top, right, bottom = first.box
+        placed = (Placement(frame=first.frame, places=(((left + right) / 2, (top + bottom) / 2),)),)
+        track = Track(name=area.name, kind="point", placed=placed, cut=part, area_id=area.id)
+        self._session.do(AddTrack(take_id=take.id, track=track))
+
+    @property
+    def followed(self) -> bool:
+        """Whether the middle of the chosen area is followed."""
+        take, area = self.take, self.chosen
+        return take is not None and area is not None and any(each.area_id == area.id for each in take.tracks)
 
     def forget_strokes(self, frame: int) -> None:
         """Takes away what was painted over on a frame."""

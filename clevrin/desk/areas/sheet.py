@@ -48,6 +48,7 @@ class AreaSheet(SideSheet):
         self.told.setWordWrap(True)
         self.sure = SureStrip(lambda frame: context.player.seek(frame, scrubbing=False))
         self.strokes_button = plain_button("Strokes away", "Takes away what was painted over on this frame")
+        self.follow_button = plain_button("Follow its middle", "A hold can be anchored to it, and a gate go with it")
         self.go_on_button = plain_button("Go on", "Goes on cutting out where it was stopped")
         self.seen = ChoiceSetting("Seen as", "How the chosen area is seen over the picture", _SEEN, columns=3)
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
@@ -55,7 +56,7 @@ class AreaSheet(SideSheet):
         self.hint.setWordWrap(True)
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
         self.sheet.add(self.tools, self.hint, self.areas, self.corrected, self.sure, self.told)
-        self.sheet.add(beside(self.strokes_button, self.go_on_button))
+        self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
         self.sheet.add(self.seen, *self.sheet.controls.values())
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
@@ -63,6 +64,7 @@ class AreaSheet(SideSheet):
             (
                 (self.remove_button, edits.remove),
                 (self.strokes_button, lambda: edits.forget_strokes(drawing.frame)),
+                (self.follow_button, edits.follow_middle),
                 (self.go_on_button, self._go_on),
             )
         )
@@ -109,6 +111,7 @@ class AreaSheet(SideSheet):
             each.setVisible(cut is not None)
         self.strokes_button.setVisible(False)
         self.go_on_button.setVisible(False)
+        self.follow_button.setVisible(cut is not None and not self._edits.followed)
         if take is None or area is None or cut is None:
             return
         cuttings, here = self._context.cuttings, self._drawing.frame

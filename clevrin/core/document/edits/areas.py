@@ -9,7 +9,7 @@ from clevrin.core.document.model import Project
 
 @dataclass(frozen=True, kw_only=True)
 class PutArea:
-    """Adds an area to a take, or puts it in the place of the one with its id."""
+    """Adds an area to a take, or puts it in the place of the one with its id; tracks of its middle go with it."""
 
     take_id: str
     area: Area
@@ -19,7 +19,11 @@ class PutArea:
         take = project.take(self.take_id)
         known = any(each.id == self.area.id for each in take.areas)
         areas = tuple(self.area if each.id == self.area.id else each for each in take.areas)
-        return with_take(project, take.changed(areas=areas if known else (*areas, self.area)))
+        cuts = self.area.cut_outs
+        tracks = tuple(
+            each.changed(cut=cuts[0]) if each.area_id == self.area.id and cuts else each for each in take.tracks
+        )
+        return with_take(project, take.changed(areas=areas if known else (*areas, self.area), tracks=tracks))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,6 +4,7 @@ From a box on one frame, and strokes on any. Nothing is learned beforehand: all 
 """
 
 from clevrin.core.matte.cutting.kept import UNSURE, CutFrames, how_sure
+from clevrin.core.matte.cutting.middles import followed_middle
 from clevrin.core.matte.cutting.subject import CutRequest, cut_out, stored_cut_out
 
-__all__ = ["UNSURE", "CutFrames", "CutRequest", "cut_out", "how_sure", "stored_cut_out"]
+__all__ = ["UNSURE", "CutFrames", "CutRequest", "cut_out", "followed_middle", "how_sure", "stored_cut_out"]

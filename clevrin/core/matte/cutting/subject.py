@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
-from clevrin.core.document.areas import Around, CutOut, Stroke
+from clevrin.core.document.cut_outs import Around, CutOut, Stroke
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.evidence import ColourTable, against, by_motion, odds, plate
 from clevrin.core.matte.cutting.kept import CutFrames, as_arrays, from_arrays, packed
