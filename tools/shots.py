@@ -187,7 +187,7 @@ def main() -> None:
             session.undo()
 
         def gone_through() -> None:
-            """A cloth that is carried past shows the hill; and an area drawn over the workshops."""
+            """A cloth that is carried past shows the hill; and somebody who is cut out."""
             height, width = CLOTH(0.0).texture.shape[:2]
             corners = np.array([[0, 0], [width, 0], [width, height], [0, height]], float)
             true = true_places(FILMED["parade"], CLOTH, corners)[40]
@@ -215,20 +215,8 @@ def main() -> None:
             session.undo()
             session.undo()
             window.enter_step("log")
-            session.choose_take(session.project.takes[0].id)
             window.show_areas()
             window._area_sheet.hide()
-            rest()
-            window.player.stop()
-            window.player.seek(60)
-            rest()
-            places = np.array([[560.0, 200], [840, 190], [852, 400], [700, 520], [556, 410]])
-            window.log.area_edits.draw("curve", 60, places)
-            window.log.area_edits.set_area("", inside_px=6, outside_px=6)
-            rest()
-            shot("areas")
-            session.undo()
-            session.undo()
             cut_out()
             window.log.areas.set_active(False)
 
