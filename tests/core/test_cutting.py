@@ -1,9 +1,23 @@
 """Subjects are cut out over films whose truth is known: from a box, by strokes, lost, stopped, and kept."""
 
+import cv2
 import numpy as np
 import pytest
 
-from clevrin.core.document import Area, AreaPart, Around, CutOut, Placement, Project, Stroke, Track
+from clevrin.core.document import (
+    Area,
+    AreaPart,
+    Around,
+    CutOut,
+    Join,
+    Placement,
+    Project,
+    Reel,
+    Shot,
+    Span,
+    Stroke,
+    Track,
+)
 from clevrin.core.document.edits import PutArea
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import CancelledError
@@ -11,10 +25,16 @@ from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, how_sure, stored_cut_out
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.kept import as_arrays, from_arrays, packed
+from clevrin.core.matte.matte import Stored
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
+from clevrin.core.render.picture import picture, plan_at
+from clevrin.core.render.resolving import Lacking, complete, resolve
+from clevrin.core.render.sources import Sources
+from tests.core.test_join_kinds import pictured
 from tests.walking import AT, FRAMES, SIZE, Walking
 
 
@@ -135,6 +155,35 @@ def test_the_middle_of_a_cut_out_is_followed_as_a_track_and_goes_with_its_area(w
     assert load(tmp_path / "p.clevrin") == changed
     with pytest.raises(ValueError, match="point"):
         track.changed(kind="surface", placed=(Placement(frame=0, places=((0, 0), (9, 0), (9, 9), (0, 9))),))
+
+
+def test_somebody_who_is_cut_out_uncovers_the_next_shot(walk, tmp_path):
+    with Sources.of(Shelf(tmp_path / "shelf")) as sources:
+        green = pictured(tmp_path / "green.mp4", np.full((180, 320, 3), (30, 210, 60), np.uint8))
+        area = Area(id="walker", name="walker", parts=(AreaPart(of=walk.request().cut),))
+        take = take_in(walk.path).changed(areas=(area,))
+        settings = {"area": "walker", "side": "this", "shows": "beyond", "length": 12.0}
+        shots = (
+            Shot(take_id=take.id, span=Span(first=0, end=18), leave=Join(kind="passing edge", settings=settings)),
+            Shot(take_id=green.id, span=Span(first=8, end=30)),
+        )
+        project = Project(takes=(take, green), reel=Reel(width=SIZE[0], height=SIZE[1], shots=shots))
+        first = HoldRequest.of(project, shots[0])
+        assert isinstance(resolve(first, sources.measured).state, Lacking)  # nothing is cut out yet
+        complete(first, sources.measured, Silent())
+        k = 17
+        complete(HoldRequest.of(project, shots[1]), sources.measured, Silent())
+        mattes = [each.matte for each in plan_at(project, k, SIZE, sources.measured).layers if each.matte is not None]
+        assert isinstance(mattes[0].parts[0].of, Stored)
+        seen = picture(project, k, SIZE, sources).astype(int)
+        stays, next_one = walk.true[k] > 0.98, walk.true[k] < 0.01
+        far = cv2.erode(next_one.astype(np.uint8), np.ones((9, 9), np.uint8)) > 0
+        assert (np.abs(seen[far] - (30, 210, 60)).max(axis=1) < 20).mean() > 0.995  # nothing of the ground, no gap
+        deep = cv2.erode(stays.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+        assert (np.abs(seen[deep] - (30, 210, 60)).max(axis=1) > 25).mean() > 0.97  # and all of who passes
+        save(project, tmp_path / "p.clevrin")
+        opened = load(tmp_path / "p.clevrin")
+        assert opened == project and np.array_equal(picture(opened, k, SIZE, sources), seen)
 
 
 def test_a_box_beside_the_picture_finds_nothing(walk, tmp_path):
