@@ -7,10 +7,11 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Area, AreaPart, Drawn, Hold, Marker, Outline, Pace, PacePoint, Span
-from clevrin.core.document.edits import AddMarker, PutArea, SetHold, TrimShot
+from clevrin.core.document import Area, AreaPart, Drawn, Hold, Join, Marker, Outline, Pace, PacePoint, Span
+from clevrin.core.document.edits import AddMarker, PutArea, SetHold, SetLeaves, TrimShot
 from clevrin.core.document.files import load
 from clevrin.core.pace import placed_shots
+from clevrin.core.sound.mix import ReelSound
 from clevrin.demo.music import music
 from clevrin.desk.pace import bench as pace_bench
 from clevrin.desk.pace.fields import BLUR, FRAMES, SPEED
@@ -286,6 +287,20 @@ def test_a_shutter_blurs_what_rushes_by_and_b_shows_it_without(pace):
     bench(pace).show_before(True)
     pace.until(lambda: detail() > 0.95 * sharp)
     bench(pace).show_before(False)
+
+
+def test_a_swish_of_a_join_goes_where_the_camera_goes_here_too(pace):
+    window, session = pace.window, pace.window.session
+    own = Join(kind="thrown whip", settings={"direction": "auto", "swish": 1.0, "length": 12.0})
+    session.do(SetLeaves(leaves=((session.project.reel.shots[0].id, own),)))
+    placed = placed_shots(session.project)[0]
+    showing = bench(pace).showing()
+    rate = float(session.project.reel.rate)
+    first = round((placed.end - 6) * 48_000 / rate)
+    heard = showing.programme.sound(first, 4_800)
+    course_of = window.measurements.course_of(session.project)
+    assert np.array_equal(heard, ReelSound(session.project, course_of=course_of).read(first, 4_800))
+    assert not np.array_equal(heard, ReelSound(session.project).read(first, 4_800))
 
 
 def test_an_area_or_a_track_is_kept_sharp_and_put_back(pace):

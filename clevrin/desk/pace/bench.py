@@ -136,13 +136,14 @@ class PaceBench(Bench):
         def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
             return (plans.pixels(sources, frame, prepared),)
 
+        course_of = self.context.measurements.course_of(project)
         return Programme(
             first=placed.start,
             end=placed.end,
             rate=project.reel.rate,
             make=make,
             loop=(placed.start, placed.end),
-            sound=ReelSound(project).read if has_sound(project) else None,
+            sound=ReelSound(project, course_of=course_of).read if has_sound(project) else None,
         )
 
     def _prepare(self, project: Project, placed: Placed, size: Size) -> None:

@@ -52,6 +52,7 @@ _EDGE_PX, _EDGE_SMOOTH = 2, 20.0
 _SAID = 40.0
 _HIDDEN_PX = 7
 _STEADY_FRAMES = 7
+_LEAST_SHARE, _PLAIN, _CLEARER = 0.05, 20.0, 0.035
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -181,6 +182,20 @@ class _Cutting:
         moves = by_motion(window, frame, part, middles) + otherwise
         moves[behind[2]] = -_UNLIKELY - against(seen, behind)[behind[2]]
         moves = cv2.GaussianBlur(moves.clip(-3, 3), (0, 0), 1.0)
+        # By colours alone as well: what moved may have been told wrongly, and then its edge is none in the picture.
+        begun, plain = (self._begun(frame, part, inside, each, said) for each in (moves, np.zeros_like(moves)))
+        clearer = _seen_edge(rgb, plain[1], inside) - _seen_edge(rgb, begun[1], inside)
+        self._table, mask = plain if clearer > _CLEARER else begun
+        whole = np.zeros_like(box)
+        whole[part.at] = mask
+        if mask.sum() >= _FEWEST_PX:
+            self._masks[frame] = whole
+
+    def _begun(
+        self, frame: int, part: Part, inside: NDArray[np.bool_], moves: Numbers, said: NDArray[np.int8]
+    ) -> tuple[ColourTable, Mask]:
+        """A mask in a box, and the colours of it."""
+        rgb = self._window.rgb(frame)[part.at]
         mask = _cut_by_graph(rgb, inside, moves, said[part.at])
         for _ in range(_ROUNDS):
             self._table = ColourTable()
@@ -188,10 +203,7 @@ class _Cutting:
             prior = (distances(mask) / 6).clip(-2, 2) + moves
             prior[~inside] = -2 * _SAID
             mask = self._decided(frame, part, mask, prior, said)[part.at]
-        whole = np.zeros_like(box)
-        whole[part.at] = mask
-        if mask.sum() >= _FEWEST_PX:
-            self._masks[frame] = whole
+        return self._table, mask
 
     def _said(self, frame: int) -> NDArray[np.int8]:
         """(h, w) 1 where a stroke says that it belongs, -1 that it does not; the last one counts."""
@@ -394,6 +406,21 @@ def _cut_by_graph(rgb: Rgb, inside: NDArray[np.bool_], moves: Numbers, said: NDA
     models = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.grabCut(seen.clip(0, 255).astype(np.uint8), states, None, *models, _CUTS, cv2.GC_INIT_WITH_MASK)
     return (states & 1).astype(np.uint8)
+
+
+def _seen_edge(rgb: Rgb, mask: Mask, inside: NDArray[np.bool_]) -> float:
+    """How much of the edge of a mask is an edge of the picture as well: 0 to 1; 0 where there is hardly a mask."""
+    if mask.sum() < _LEAST_SHARE * inside.sum():
+        return 0.0
+    lab = cv2.cvtColor(np.ascontiguousarray(rgb), cv2.COLOR_RGB2LAB).astype(np.float32)
+    near = np.abs(distances(mask)) < 1.5
+    sides = []
+    for each in (mask, 1 - mask):
+        deep = cv2.erode(each, np.ones((3, 3), np.uint8)).astype(np.float32)
+        share = cv2.boxFilter(deep, -1, (9, 9))
+        sides.append(cv2.boxFilter(lab * deep[..., None], -1, (9, 9)) / np.maximum(share, np.float32(1e-6))[..., None])
+    apart = np.sqrt(((sides[0] - sides[1]) ** 2).sum(axis=2))[near]
+    return float((apart / (apart + _PLAIN)).mean())
 
 
 def _mixed(nearer: Mask, other: Mask, share: float) -> Mask:
