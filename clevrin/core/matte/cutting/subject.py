@@ -51,6 +51,7 @@ _GUIDE_PX, _GUIDE_SMOOTH = 3, 30.0
 _EDGE_PX, _EDGE_SMOOTH = 2, 20.0
 _SAID = 40.0
 _HIDDEN_PX = 7
+_NEAR_EDGE_PX = 3.0
 _STEADY_FRAMES = 7
 _LEAST_SHARE, _PLAIN, _CLEARER = 0.05, 20.0, 0.035
 
@@ -97,6 +98,7 @@ class _Cutting:
         self._window = Window(read, chain, (first.shape[1], first.shape[0]), longest)
         self._masks: dict[int, Mask] = {}
         self._rough: dict[int, Mask] = {}
+        self._sure: dict[int, float] = {}  # how sure it was where the edge lies when a frame was decided last
         self._table = ColourTable()
         self._flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)  # type: ignore[attr-defined]
         boxed = [each.frame for each in self._cut.around]
@@ -121,8 +123,8 @@ class _Cutting:
         covers, sure = [], np.zeros(frames, np.float32)
         for frame in range(frames):
             step(progress, done + frames + frame, total)
-            cover, sure[frame] = self._soft(frame)
-            covers.append(cover)
+            covers.append(self._soft(frame))
+            sure[frame] = self._sure.get(frame, 0.0) if covers[-1].packed else 0.0
         # One frame alone tells nothing: what is unsure is so for a while.
         smooth = np.where(sure > 0, median_filter(sure, _STEADY_FRAMES, mode="nearest"), np.float32(0))
         return CutFrames(covers=tuple(covers), sure=np.where((sure > 0) & (smooth == 0), sure, smooth))
@@ -318,7 +320,8 @@ class _Cutting:
         """The mask of the whole frame, from where it is thought to be in a part of it and the odds of that."""
         rgb = np.ascontiguousarray(self._window.rgb(frame)[part.at])
         behind = plate(self._window, frame, part, self._hidden())
-        likely = (odds(rgb, thought, self._table, behind) + prior).clip(-_STIFF, _STIFF).astype(np.float32)
+        told = odds(rgb, thought, self._table, behind)
+        likely = (told + prior).clip(-_STIFF, _STIFF).astype(np.float32)
         if said is not None:
             likely += _SAID * said[part.at]
         smooth = guided(rgb, likely, _GUIDE_PX, _GUIDE_SMOOTH).of(rgb)
@@ -326,7 +329,9 @@ class _Cutting:
         if said is not None:
             mask = np.where(said[part.at] == 0, mask, (said[part.at] > 0).astype(np.uint8))
         whole = np.zeros(self._window.size[::-1], np.uint8)
-        whole[part.at] = whole_pieces(mask, thought)
+        whole[part.at] = mask = whole_pieces(mask, thought)
+        near = np.abs(distances(mask)) < _NEAR_EDGE_PX
+        self._sure[frame] = float(np.abs(np.tanh(told[near] / 4)).mean()) if near.any() else 0.0
         return whole
 
     def _hidden(self) -> "_Hidden":
@@ -334,17 +339,14 @@ class _Cutting:
 
     # Its edge
 
-    def _soft(self, frame: int) -> tuple[Stored, float]:
-        """How the subject covers the full picture, and how sure it is where its edge lies."""
+    def _soft(self, frame: int) -> Stored:
+        """How the subject covers the full picture."""
         mask = self._masks.get(frame)
         if mask is None or mask.sum() < _FEWEST_PX:
-            return Stored(left=0, top=0, width=0, height=0), 0.0
+            return Stored(left=0, top=0, width=0, height=0)
         window = self._window
         part = window.about(mask, 0.05, 8)
         small = np.ascontiguousarray(window.rgb(frame)[part.at])
-        behind = plate(window, frame, part, self._hidden())
-        near = np.abs(distances(mask[part.at])) < 3
-        told = np.abs(np.tanh(odds(small, mask[part.at], self._table, behind) / 4))
         smooth = guided(small, mask[part.at].astype(np.float32), _EDGE_PX, _EDGE_SMOOTH)
         # To the full picture: edges of the part as they lie there, and the same linear functions of its colours.
         size, (width, height) = window.source_size, window.size
@@ -354,7 +356,7 @@ class _Cutting:
         cover = (1.2 * (smooth.of(full) - 0.5) + 0.5).clip(0, 1)
         within = cv2.resize(distances(mask[part.at]), full.shape[1::-1], interpolation=cv2.INTER_LINEAR)
         cover[within > _AGAIN_PX], cover[within < -_AGAIN_PX] = 1, 0
-        return packed(left, top, cover), float(told[near].mean())
+        return packed(left, top, cover)
 
     def _digest(self, number: int) -> str:
         """What the masks depend on that spread from what was said `number`th."""
