@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
+from clevrin.core.matte.cutting.masks import Hidden
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
 
 Numbers = NDArray[np.float32]
@@ -28,7 +29,7 @@ _MOTIONS = (-12, -8, -5, -3, 3, 5, 8, 12)
 _LEAST_MOTION_PX = 1.2
 
 
-def plate(window: Window, frame: int, part: Part, hidden: dict[int, Mask]) -> tuple[Numbers, Numbers, Flags]:
+def plate(window: Window, frame: int, part: Part, hidden: Hidden) -> tuple[Numbers, Numbers, Flags]:
     """What lies behind a part of a frame: its colours and their variance (h, w, 3), and where it is known.
 
     The median of what frames near it saw there, without what was `hidden` in them. Its variance counts the noise, and

@@ -21,6 +21,7 @@ from clevrin.core.document.cut_outs import Around, CutOut, Stroke
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.evidence import ColourTable, against, by_motion, odds, plate
 from clevrin.core.matte.cutting.kept import CutFrames, as_arrays, from_arrays, packed
+from clevrin.core.matte.cutting.masks import Hidden, Masks
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
 from clevrin.core.matte.matte import Stored
 from clevrin.core.media.index import index_frames
@@ -29,7 +30,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress, step
 
-VERSION = "1"
+VERSION = "2"
 PIECE = 30
 Numbers = NDArray[np.float32]
 Matrix = NDArray[np.float64]
@@ -50,7 +51,8 @@ _AGAIN_PX, _AGAIN_STIFF = 4.0, 4.0
 _GUIDE_PX, _GUIDE_SMOOTH = 3, 30.0
 _EDGE_PX, _EDGE_SMOOTH = 2, 20.0
 _SAID = 40.0
-_HIDDEN_PX = 7
+_ABOUT_PX = 4.0
+_AHEAD, _PACE_FRAMES = 24, 4
 _NEAR_EDGE_PX = 3.0
 _STEADY_FRAMES = 7
 _LEAST_SHARE, _PLAIN, _CLEARER = 0.05, 20.0, 0.035
@@ -96,8 +98,8 @@ class _Cutting:
         first = read(self._cut.around[0].frame)
         longest = max(max(each.box[2] - each.box[0], each.box[3] - each.box[1]) for each in self._cut.around)
         self._window = Window(read, chain, (first.shape[1], first.shape[0]), longest)
-        self._masks: dict[int, Mask] = {}
-        self._rough: dict[int, Mask] = {}
+        self._masks = Masks(self._window.size)
+        self._hidden = Hidden(self._masks)
         self._sure: dict[int, float] = {}  # how sure it was where the edge lies when a frame was decided last
         self._table = ColourTable()
         self._flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)  # type: ignore[attr-defined]
@@ -146,10 +148,11 @@ class _Cutting:
             self._begin(around)
             return
         said = self._said(frame)
-        thought = self._masks.get(frame, np.zeros(self._window.size[::-1], np.uint8))
+        known = self._masks.get(frame)
+        thought = np.zeros(self._window.size[::-1], np.uint8) if known is None else known
         thought = np.where(said == 0, thought, (said > 0).astype(np.uint8))
         if thought.sum() < _FEWEST_PX:
-            self._masks.pop(frame, None)
+            self._masks.drop(frame)
             return
         for _ in range(_ROUNDS):
             part = self._window.about(thought, _NEAR_MARGIN, _LEAST_MARGIN_PX)
@@ -173,14 +176,14 @@ class _Cutting:
         inside, rgb = box[part.at] > 0, window.rgb(frame)[part.at]
         seen = rgb.astype(np.float32)
         # What is otherwise than most other frames have it moves; what is not may move too slowly to be told.
-        otherwise = (-_UNLIKELY - against(seen, plate(window, frame, part, _Hidden({}, {})))).clip(0, None)
+        otherwise = (-_UNLIKELY - against(seen, plate(window, frame, part, Hidden(Masks(window.size))))).clip(0, None)
         moving = np.zeros_like(box)
         moving[part.at] = inside & (otherwise > _CLEARLY)
         middles = self._roughly_followed(frame, corners, moving)
-        about = cv2.dilate(box, np.ones((_HIDDEN_PX, _HIDDEN_PX), np.uint8))
+        half = (corners[1] - corners[0]) / 2 + _ABOUT_PX
         for other, middle in middles.items():
-            self._rough[other] = _shifted(about, middle - middles[frame])
-        behind = plate(window, frame, part, self._hidden())
+            self._hidden.expect(other, (*(middle - half), *(middle + half)))
+        behind = plate(window, frame, part, self._hidden)
         moves = by_motion(window, frame, part, middles) + otherwise
         moves[behind[2]] = -_UNLIKELY - against(seen, behind)[behind[2]]
         moves = cv2.GaussianBlur(moves.clip(-3, 3), (0, 0), 1.0)
@@ -263,7 +266,8 @@ class _Cutting:
         key = self._order[number]
         bound = last in self._order[:number]
         frames = [*range(key + way, last + way, way)][: -1 if bound else None]
-        mask, known = self._masks[key], dict(self._masks)
+        mask, known = self._masks.get(key), self._masks.copy()
+        assert mask is not None, "something was said there"
         for first in range(0, len(frames), PIECE):
             piece = frames[first : first + PIECE]
             name = "cut-out-piece", self._request.fingerprint, VERSION, self._digest(number), f"{way} {last} {first}"
@@ -273,6 +277,7 @@ class _Cutting:
                 masks, before = [], frames[first - 1] if first else key
                 for frame in piece:
                     tell.step(abs(frame - key))
+                    self._look_ahead(before, mask, way)
                     mask = self._carried(before, frame, mask)
                     masks.append(mask)
                     self._masks[frame], before = mask, frame
@@ -280,9 +285,29 @@ class _Cutting:
             for frame, found in zip(piece, masks, strict=True):
                 self._masks[frame] = mask = found
         for k, frame in enumerate(frames):
-            other = known.get(frame)
-            if bound and other is not None:
-                self._masks[frame] = _mixed(self._masks[frame], other, (k + 1) / (len(frames) + 1))
+            other, mask_here = known.get(frame), self._masks.get(frame)
+            if bound and other is not None and mask_here is not None:
+                self._masks[frame] = _mixed(mask_here, other, (k + 1) / (len(frames) + 1))
+
+    def _look_ahead(self, frame: int, mask: Mask, way: int) -> None:
+        """Where the subject is expected on the frames to come: on, as it goes now against the camera.
+
+        Somebody who hardly moves would be learned as what lies behind him otherwise.
+        """
+        middle, earlier = _box(mask), self._masks.get(frame - way * _PACE_FRAMES)
+        if middle is None:
+            return
+        speed = np.zeros(2)
+        was = None if earlier is None else _box(earlier)
+        if was is not None:
+            there = self._window.way(frame - way * _PACE_FRAMES, frame) @ np.append(was.mean(axis=0), 1.0)
+            speed = (middle.mean(axis=0) - there[:2] / there[2]) / _PACE_FRAMES
+        for ahead in range(1, _AHEAD + 1):
+            other = frame + way * ahead
+            if 0 <= other < self._window.frames:
+                there = self._window.way(frame, other) @ np.append(middle.mean(axis=0) + speed * ahead, 1.0)
+                half = (middle[1] - middle[0]) / 2 + _ABOUT_PX
+                self._hidden.expect(other, (*(there[:2] / there[2] - half), *(there[:2] / there[2] + half)))
 
     def _carried(self, before: int, after: int, mask: Mask) -> Mask:
         """The mask on a frame from that on the one beside it; empty where it is lost."""
@@ -309,7 +334,7 @@ class _Cutting:
         """The mask on a frame, now that it is known where the subject was on both sides of it."""
         mask = self._masks.get(frame)
         if mask is None or mask.sum() < _FEWEST_PX:
-            self._masks.pop(frame, None)
+            self._masks.drop(frame)
             return
         part = self._window.about(mask, _NEAR_MARGIN, _LEAST_MARGIN_PX)
         prior = (distances(mask[part.at]) / _AGAIN_PX).clip(-_AGAIN_STIFF, _AGAIN_STIFF)
@@ -319,7 +344,7 @@ class _Cutting:
     def _decided(self, frame: int, part: Part, thought: Mask, prior: Numbers, said: NDArray[np.int8] | None) -> Mask:
         """The mask of the whole frame, from where it is thought to be in a part of it and the odds of that."""
         rgb = np.ascontiguousarray(self._window.rgb(frame)[part.at])
-        behind = plate(self._window, frame, part, self._hidden())
+        behind = plate(self._window, frame, part, self._hidden)
         told = odds(rgb, thought, self._table, behind)
         likely = (told + prior).clip(-_STIFF, _STIFF).astype(np.float32)
         if said is not None:
@@ -333,9 +358,6 @@ class _Cutting:
         near = np.abs(distances(mask)) < _NEAR_EDGE_PX
         self._sure[frame] = float(np.abs(np.tanh(told[near] / 4)).mean()) if near.any() else 0.0
         return whole
-
-    def _hidden(self) -> "_Hidden":
-        return _Hidden(self._masks, self._rough)
 
     # Its edge
 
@@ -377,20 +399,6 @@ class _At:
         step(self.progress, self.done + more, self.total)
 
 
-class _Hidden(dict[int, Mask]):
-    """Where the subject stands before the background: widened, and roughly where it is not cut out yet."""
-
-    def __init__(self, masks: dict[int, Mask], rough: dict[int, Mask]) -> None:
-        super().__init__()
-        self._masks, self._rough = masks, rough
-
-    def get(self, frame: int, default: Mask | None = None) -> Mask | None:  # type: ignore[override]
-        mask = self._masks.get(frame)
-        if mask is not None:
-            return np.asarray(cv2.dilate(mask, np.ones((_HIDDEN_PX, _HIDDEN_PX), np.uint8)))
-        return self._rough.get(frame, default)
-
-
 def _cut_by_graph(rgb: Rgb, inside: NDArray[np.bool_], moves: Numbers, said: NDArray[np.int8]) -> Mask:
     """The subject in a box: a graph cut over the main directions of its colours, and what moves."""
     lab = cv2.cvtColor(np.ascontiguousarray(rgb), cv2.COLOR_RGB2LAB).astype(np.float32)
@@ -423,6 +431,14 @@ def _seen_edge(rgb: Rgb, mask: Mask, inside: NDArray[np.bool_]) -> float:
         sides.append(cv2.boxFilter(lab * deep[..., None], -1, (9, 9)) / np.maximum(share, np.float32(1e-6))[..., None])
     apart = np.sqrt(((sides[0] - sides[1]) ** 2).sum(axis=2))[near]
     return float((apart / (apart + _PLAIN)).mean())
+
+
+def _box(mask: Mask) -> NDArray[np.float64] | None:
+    """The corners of what a mask covers: (2, 2); None where that is next to nothing."""
+    if mask.sum() < _FEWEST_PX:
+        return None
+    x, y, wide, high = cv2.boundingRect(mask)
+    return np.array([[x, y], [x + wide, y + high]], np.float64)
 
 
 def _mixed(nearer: Mask, other: Mask, share: float) -> Mask:
