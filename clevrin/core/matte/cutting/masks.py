@@ -6,8 +6,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.matte.cutting.edges import distances
 from clevrin.core.matte.cutting.window import Mask
 
+FEWEST_PX = 20
+"""What covers less is lost."""
 _WIDER_PX = 7
 
 
@@ -69,3 +72,37 @@ class Hidden:
         left, top, right, bottom = (round(each) for each in box)
         hidden[max(0, top) : max(0, bottom), max(0, left) : max(0, right)] = 1
         return hidden
+
+
+def box_of(mask: Mask) -> NDArray[np.float64] | None:
+    """The corners of what a mask covers: (2, 2); None where that is next to nothing."""
+    if mask.sum() < FEWEST_PX:
+        return None
+    x, y, wide, high = cv2.boundingRect(mask)
+    return np.array([[x, y], [x + wide, y + high]], np.float64)
+
+
+def between(nearer: Mask, other: Mask, share: float) -> Mask:
+    """Between two masks of a frame, by the distances to their edges: `share` of the other one."""
+    if not nearer.any() or not other.any():
+        return nearer if share < 0.5 else other
+    return ((1 - share) * distances(nearer) + share * distances(other) > 0).astype(np.uint8)
+
+
+def shifted(mask: Mask, by: NDArray[np.float64]) -> Mask:
+    """A mask moved by (x, y) pixels."""
+    move = np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
+    return np.asarray(cv2.warpPerspective(mask, move, mask.shape[::-1], flags=cv2.INTER_NEAREST))
+
+
+def as_bits(masks: list[Mask]) -> dict[str, NDArray]:
+    """Masks of one size as the shelf keeps them."""
+    return {"bits": np.packbits(np.array(masks, np.uint8), axis=None)}
+
+
+def from_bits(stored: dict[str, NDArray] | None, count: int, size: tuple[int, int]) -> list[Mask] | None:
+    """The masks that were kept; None where they are not there, or damaged."""
+    cells = count * size[0] * size[1]
+    if stored is None or "bits" not in stored or len(stored["bits"]) != -(-cells // 8):
+        return None
+    return list(np.unpackbits(stored["bits"], count=cells).reshape(count, size[1], size[0]))

@@ -18,10 +18,11 @@ from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
 from clevrin.core.document.cut_outs import Around, CutOut, Stroke
+from clevrin.core.matte.cutting.beginning import CLEARLY, MOVES_SHARE, cut_by_graph, seen_edge
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.evidence import ColourTable, against, by_motion, odds, plate
 from clevrin.core.matte.cutting.kept import CutFrames, as_arrays, from_arrays, packed
-from clevrin.core.matte.cutting.masks import Hidden, Masks
+from clevrin.core.matte.cutting.masks import FEWEST_PX, Hidden, Masks, as_bits, between, box_of, from_bits, shifted
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
 from clevrin.core.matte.matte import Stored
 from clevrin.core.media.index import index_frames
@@ -35,15 +36,11 @@ PIECE = 30
 Numbers = NDArray[np.float32]
 Matrix = NDArray[np.float64]
 
-_FEWEST_PX = 20
 _REACH = 30
 _FAR_MARGIN, _NEAR_MARGIN = 0.5, 0.3
 _LEAST_MARGIN_PX = 20
-_CLEARLY, _HARDLY = 1.0, 0.3
-_MOVES_SHARE = 0.1
 _UNLIKELY = 10.5
-_FEATURES, _PER_MOTION = 1.5, 20.0
-_ROUNDS, _CUTS = 3, 4
+_ROUNDS = 3
 _BAND_PX = 2.5
 """So many pixels from where the flow carried the edge the odds for it to be there are as one to e."""
 _STIFF = 8.0
@@ -55,7 +52,7 @@ _ABOUT_PX = 4.0
 _AHEAD, _PACE_FRAMES = 24, 4
 _NEAR_EDGE_PX = 3.0
 _STEADY_FRAMES = 7
-_LEAST_SHARE, _PLAIN, _CLEARER = 0.05, 20.0, 0.035
+_CLEARER = 0.035
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -151,7 +148,7 @@ class _Cutting:
         known = self._masks.get(frame)
         thought = np.zeros(self._window.size[::-1], np.uint8) if known is None else known
         thought = np.where(said == 0, thought, (said > 0).astype(np.uint8))
-        if thought.sum() < _FEWEST_PX:
+        if thought.sum() < FEWEST_PX:
             self._masks.drop(frame)
             return
         for _ in range(_ROUNDS):
@@ -170,7 +167,7 @@ class _Cutting:
         low = np.floor(corners[0]).clip(0, window.size).astype(int)
         high = np.ceil(corners[1] + 1).clip(0, window.size).astype(int)
         box[low[1] : high[1], low[0] : high[0]] = 1
-        if box.sum() < _FEWEST_PX:
+        if box.sum() < FEWEST_PX:
             return
         part, said = window.about(box, _FAR_MARGIN, _LEAST_MARGIN_PX), self._said(frame)
         inside, rgb = box[part.at] > 0, window.rgb(frame)[part.at]
@@ -178,7 +175,7 @@ class _Cutting:
         # What is otherwise than most other frames have it moves; what is not may move too slowly to be told.
         otherwise = (-_UNLIKELY - against(seen, plate(window, frame, part, Hidden(Masks(window.size))))).clip(0, None)
         moving = np.zeros_like(box)
-        moving[part.at] = inside & (otherwise > _CLEARLY)
+        moving[part.at] = inside & (otherwise > CLEARLY)
         middles = self._roughly_followed(frame, corners, moving)
         half = (corners[1] - corners[0]) / 2 + _ABOUT_PX
         for other, middle in middles.items():
@@ -189,11 +186,11 @@ class _Cutting:
         moves = cv2.GaussianBlur(moves.clip(-3, 3), (0, 0), 1.0)
         # By colours alone as well: what moved may have been told wrongly, and then its edge is none in the picture.
         begun, plain = (self._begun(frame, part, inside, each, said) for each in (moves, np.zeros_like(moves)))
-        clearer = _seen_edge(rgb, plain[1], inside) - _seen_edge(rgb, begun[1], inside)
+        clearer = seen_edge(rgb, plain[1], inside) - seen_edge(rgb, begun[1], inside)
         self._table, mask = plain if clearer > _CLEARER else begun
         whole = np.zeros_like(box)
         whole[part.at] = mask
-        if mask.sum() >= _FEWEST_PX:
+        if mask.sum() >= FEWEST_PX:
             self._masks[frame] = whole
 
     def _begun(
@@ -201,7 +198,7 @@ class _Cutting:
     ) -> tuple[ColourTable, Mask]:
         """A mask in a box, and the colours of it."""
         rgb = self._window.rgb(frame)[part.at]
-        mask = _cut_by_graph(rgb, inside, moves, said[part.at])
+        mask = cut_by_graph(rgb, inside, moves, said[part.at])
         for _ in range(_ROUNDS):
             self._table = ColourTable()
             self._table.add(rgb, mask > 0, mask == 0)
@@ -233,7 +230,7 @@ class _Cutting:
         window, half = self._window, (corners[1] - corners[0]) / 2
         middles = {frame: corners.mean(axis=0)}
         goes = moving
-        if moving.sum() < _MOVES_SHARE * 4 * half.prod():
+        if moving.sum() < MOVES_SHARE * 4 * half.prod():
             goes = np.zeros_like(moving)
             low, high = (middles[frame] + half * of for of in ((-0.4, -0.7), (0.4, 0.2)))
             cv2.rectangle(goes, np.round(low).astype(int).tolist(), np.round(high).astype(int).tolist(), 1, -1)
@@ -250,7 +247,7 @@ class _Cutting:
                     cv2.cvtColor(each, cv2.COLOR_RGB2GRAY)
                     for each in (window.rgb(before)[part.at], window.brought(after, before, part))
                 )
-                counts = _shifted(goes, middle - middles[frame])[part.at] > 0
+                counts = shifted(goes, middle - middles[frame])[part.at] > 0
                 way_px = self._flow.calc(np.ascontiguousarray(here), there, None)[counts]
                 if not len(way_px):
                     break
@@ -272,7 +269,7 @@ class _Cutting:
             piece = frames[first : first + PIECE]
             name = "cut-out-piece", self._request.fingerprint, VERSION, self._digest(number), f"{way} {last} {first}"
             stored = self._shelf.get(*name)
-            masks = _unpacked(stored, len(piece), self._window.size)
+            masks = from_bits(stored, len(piece), self._window.size)
             if masks is None:
                 masks, before = [], frames[first - 1] if first else key
                 for frame in piece:
@@ -281,24 +278,24 @@ class _Cutting:
                     mask = self._carried(before, frame, mask)
                     masks.append(mask)
                     self._masks[frame], before = mask, frame
-                self._shelf.put(_packed(masks), *name)
+                self._shelf.put(as_bits(masks), *name)
             for frame, found in zip(piece, masks, strict=True):
                 self._masks[frame] = mask = found
         for k, frame in enumerate(frames):
             other, mask_here = known.get(frame), self._masks.get(frame)
             if bound and other is not None and mask_here is not None:
-                self._masks[frame] = _mixed(mask_here, other, (k + 1) / (len(frames) + 1))
+                self._masks[frame] = between(mask_here, other, (k + 1) / (len(frames) + 1))
 
     def _look_ahead(self, frame: int, mask: Mask, way: int) -> None:
         """Where the subject is expected on the frames to come: on, as it goes now against the camera.
 
         Somebody who hardly moves would be learned as what lies behind him otherwise.
         """
-        middle, earlier = _box(mask), self._masks.get(frame - way * _PACE_FRAMES)
+        middle, earlier = box_of(mask), self._masks.get(frame - way * _PACE_FRAMES)
         if middle is None:
             return
         speed = np.zeros(2)
-        was = None if earlier is None else _box(earlier)
+        was = None if earlier is None else box_of(earlier)
         if was is not None:
             there = self._window.way(frame - way * _PACE_FRAMES, frame) @ np.append(was.mean(axis=0), 1.0)
             speed = (middle.mean(axis=0) - there[:2] / there[2]) / _PACE_FRAMES
@@ -312,7 +309,7 @@ class _Cutting:
     def _carried(self, before: int, after: int, mask: Mask) -> Mask:
         """The mask on a frame from that on the one beside it; empty where it is lost."""
         window = self._window
-        if mask.sum() < _FEWEST_PX:
+        if mask.sum() < FEWEST_PX:
             return np.zeros_like(mask)
         part = window.about(mask, 0.4, 32)
         here = cv2.cvtColor(np.ascontiguousarray(window.rgb(before)[part.at]), cv2.COLOR_RGB2GRAY)
@@ -324,7 +321,7 @@ class _Cutting:
             mask[part.at].astype(np.float32), x + flow[..., 0], y + flow[..., 1], cv2.INTER_LINEAR
         )
         thought = (cv2.warpPerspective(moved, window.way(before, after), window.size) > 0.5).astype(np.uint8)
-        if thought.sum() < _FEWEST_PX:
+        if thought.sum() < FEWEST_PX:
             return np.zeros_like(mask)
         part = window.about(thought, _NEAR_MARGIN, _LEAST_MARGIN_PX)
         prior = (distances(thought[part.at]) / _BAND_PX).clip(-_STIFF, _STIFF)
@@ -333,7 +330,7 @@ class _Cutting:
     def _decide_again(self, frame: int) -> None:
         """The mask on a frame, now that it is known where the subject was on both sides of it."""
         mask = self._masks.get(frame)
-        if mask is None or mask.sum() < _FEWEST_PX:
+        if mask is None or mask.sum() < FEWEST_PX:
             self._masks.drop(frame)
             return
         part = self._window.about(mask, _NEAR_MARGIN, _LEAST_MARGIN_PX)
@@ -364,7 +361,7 @@ class _Cutting:
     def _soft(self, frame: int) -> Stored:
         """How the subject covers the full picture."""
         mask = self._masks.get(frame)
-        if mask is None or mask.sum() < _FEWEST_PX:
+        if mask is None or mask.sum() < FEWEST_PX:
             return Stored(left=0, top=0, width=0, height=0)
         window = self._window
         part = window.about(mask, 0.05, 8)
@@ -397,71 +394,6 @@ class _At:
 
     def step(self, more: int) -> None:
         step(self.progress, self.done + more, self.total)
-
-
-def _cut_by_graph(rgb: Rgb, inside: NDArray[np.bool_], moves: Numbers, said: NDArray[np.int8]) -> Mask:
-    """The subject in a box: a graph cut over the main directions of its colours, and what moves."""
-    lab = cv2.cvtColor(np.ascontiguousarray(rgb), cv2.COLOR_RGB2LAB).astype(np.float32)
-    mean = lab[inside].mean(axis=0)
-    directions = np.linalg.svd(lab[inside] - mean, full_matrices=False)[2]
-    seen = 128 + _FEATURES * ((lab - mean) @ directions.T)
-    states = np.where(inside, cv2.GC_PR_FGD, cv2.GC_BGD).astype(np.uint8)
-    if (moves > _CLEARLY)[inside].mean() > _MOVES_SHARE:
-        seen[..., 2] = 128 + _PER_MOTION * moves
-        states[inside & (moves < _HARDLY)] = cv2.GC_PR_BGD
-    states[said > 0], states[said < 0] = cv2.GC_FGD, cv2.GC_BGD
-    if not (states & 1).any() or (states & 1).all():
-        return (states & 1).astype(np.uint8)
-    cv2.setRNGSeed(1)
-    models = np.zeros((1, 65)), np.zeros((1, 65))
-    cv2.grabCut(seen.clip(0, 255).astype(np.uint8), states, None, *models, _CUTS, cv2.GC_INIT_WITH_MASK)
-    return (states & 1).astype(np.uint8)
-
-
-def _seen_edge(rgb: Rgb, mask: Mask, inside: NDArray[np.bool_]) -> float:
-    """How much of the edge of a mask is an edge of the picture as well: 0 to 1; 0 where there is hardly a mask."""
-    if mask.sum() < _LEAST_SHARE * inside.sum():
-        return 0.0
-    lab = cv2.cvtColor(np.ascontiguousarray(rgb), cv2.COLOR_RGB2LAB).astype(np.float32)
-    near = np.abs(distances(mask)) < 1.5
-    sides = []
-    for each in (mask, 1 - mask):
-        deep = cv2.erode(each, np.ones((3, 3), np.uint8)).astype(np.float32)
-        share = cv2.boxFilter(deep, -1, (9, 9))
-        sides.append(cv2.boxFilter(lab * deep[..., None], -1, (9, 9)) / np.maximum(share, np.float32(1e-6))[..., None])
-    apart = np.sqrt(((sides[0] - sides[1]) ** 2).sum(axis=2))[near]
-    return float((apart / (apart + _PLAIN)).mean())
-
-
-def _box(mask: Mask) -> NDArray[np.float64] | None:
-    """The corners of what a mask covers: (2, 2); None where that is next to nothing."""
-    if mask.sum() < _FEWEST_PX:
-        return None
-    x, y, wide, high = cv2.boundingRect(mask)
-    return np.array([[x, y], [x + wide, y + high]], np.float64)
-
-
-def _mixed(nearer: Mask, other: Mask, share: float) -> Mask:
-    """Between two masks of a frame, by the distances to their edges: `share` of the other one."""
-    if not nearer.any() or not other.any():
-        return nearer if share < 0.5 else other
-    return ((1 - share) * distances(nearer) + share * distances(other) > 0).astype(np.uint8)
-
-
-def _shifted(mask: Mask, by: NDArray[np.float64]) -> Mask:
-    move = np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
-    return np.asarray(cv2.warpPerspective(mask, move, mask.shape[::-1], flags=cv2.INTER_NEAREST))
-
-
-def _packed(masks: list[Mask]) -> dict[str, NDArray]:
-    return {"bits": np.packbits(np.array(masks, np.uint8), axis=None)}
-
-
-def _unpacked(stored: dict[str, NDArray] | None, count: int, size: tuple[int, int]) -> list[Mask] | None:
-    cells = count * size[0] * size[1]
-    if stored is None or "bits" not in stored or len(stored["bits"]) != -(-cells // 8):
-        return None
-    return list(np.unpackbits(stored["bits"], count=cells).reshape(count, size[1], size[0]))
 
 
 def _digest(around: tuple[Around, ...], strokes: tuple[Stroke, ...]) -> str:
