@@ -10,6 +10,7 @@ from clevrin.core.document import (
     Around,
     CutOut,
     Join,
+    LeftOut,
     Placement,
     Project,
     Reel,
@@ -149,6 +150,9 @@ def test_the_middle_of_a_cut_out_is_followed_as_a_track_and_goes_with_its_area(w
     assert followed.places[3, 0] == pytest.approx((66, 76), abs=1.0)
     assert np.array_equal(store.track(need).places, followed.places)
     said = part.changed(strokes=(Stroke(frame=AT, places=((10, 10), (20, 10))),))
+    # Of another motion of the camera another cut-out is found, and neither is taken for the other.
+    other = project.takes[0].changed(left_out=(LeftOut(frame=0, area=(0.0, 0.0, 0.1, 0.1)),))
+    assert store.track(TrackNeed(take=other, track=track)) is None
     changed = PutArea(take_id=take.id, area=area.changed(parts=(AreaPart(of=said),))).apply(project)
     assert changed.takes[0].tracks[0].cut == said
     save(changed, tmp_path / "p.clevrin")

@@ -191,7 +191,8 @@ def _following(need: TrackNeed) -> TrackRequest:
 
 
 def _cutting(need: CutNeed) -> CutRequest:
-    return CutRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, cut=need.cut)
+    take = need.take
+    return CutRequest(path=Path(take.path), fingerprint=take.fingerprint, cut=need.cut, measured=str(take.measured_as))
 
 
 def still_trace(take: Take) -> Trace:

@@ -24,7 +24,7 @@ class Cuttings(QObject):
         super().__init__(session)
         self._session, self._jobs, self._measurements = session, jobs, measurements
         self._found: dict[_Key, CutFrames] = {}
-        self._begun: dict[_Key, tuple[str, CutOut]] = {}
+        self._begun: dict[_Key, tuple[tuple, CutOut]] = {}
         self._troubles: dict[_Key, str] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
         measurements.measured.connect(self._on_session_takes_changed)
@@ -86,8 +86,8 @@ class Cuttings(QObject):
                 kept.pop(key, None)
         for key, (take, cut, area_id) in there.items():
             ready = self._measurements.trace(take) is not None and not self._measurements.missing(take)
-            if ready and self._begun.get(key) != (take.fingerprint, cut):
-                self._begun[key] = take.fingerprint, cut
+            if ready and self._begun.get(key) != (take.measured_as, cut):
+                self._begun[key] = take.measured_as, cut
                 self._cut(take, take.area(area_id).name, key, cut)
 
 

@@ -57,15 +57,21 @@ _CLEARER = 0.035
 
 @dataclass(frozen=True, kw_only=True)
 class CutRequest:
-    """What to cut out of which film."""
+    """What to cut out of which film; `measured`: as what its camera's motion was measured."""
 
     path: Path
     fingerprint: str
     cut: CutOut
+    measured: str = ""
+
+    @property
+    def of_film(self) -> tuple[str, ...]:
+        """What everything that is found of it depends on."""
+        return self.fingerprint, self.measured, VERSION
 
     @property
     def key(self) -> tuple[str, ...]:
-        return "cut-out", self.fingerprint, VERSION, _digest(self.cut.around, self.cut.strokes)
+        return "cut-out", *self.of_film, _digest(self.cut.around, self.cut.strokes)
 
 
 def stored_cut_out(request: CutRequest, frames: int, shelf: Shelf) -> CutFrames | None:
@@ -78,7 +84,7 @@ def cut_out(request: CutRequest, chain: Matrix, shelf: Shelf, progress: Progress
     """Cuts a subject out of a take. `chain` (frames, 3, 3): how its camera moved, from the first frame to each.
 
     What was found before it is stopped is kept on the shelf, and a stroke costs only what lies beside it. Raises
-    `MediaError`, `CancelledError`. Costs 0.1 to 0.2 s a frame, whatever the size of the picture.
+    `MediaError`, `CancelledError`. Costs 0.15 to 0.4 s a frame, whatever the size of the picture.
     """
     index = index_frames(request.path)
     with FilmReader(request.path, index) as reader:
@@ -267,7 +273,7 @@ class _Cutting:
         assert mask is not None, "something was said there"
         for first in range(0, len(frames), PIECE):
             piece = frames[first : first + PIECE]
-            name = "cut-out-piece", self._request.fingerprint, VERSION, self._digest(number), f"{way} {last} {first}"
+            name = "cut-out-piece", *self._request.of_film, self._digest(number), f"{way} {last} {first}"
             stored = self._shelf.get(*name)
             masks = from_bits(stored, len(piece), self._window.size)
             if masks is None:
