@@ -24,6 +24,7 @@ class Cuttings(QObject):
         super().__init__(session)
         self._session, self._jobs, self._measurements = session, jobs, measurements
         self._found: dict[_Key, CutFrames] = {}
+        self._as: dict[_Key, tuple[tuple, CutOut]] = {}  # what was asked for when that was found
         self._begun: dict[_Key, tuple[tuple, CutOut]] = {}
         self._troubles: dict[_Key, str] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
@@ -48,14 +49,16 @@ class Cuttings(QObject):
     def go_on(self, take: Take) -> None:
         """Begins what of a take somebody stopped."""
         for key in _parts(take):
-            if key not in self._found and not self._jobs.is_running(("cut-out", *key)):
-                self._begun.pop(key, None)
+            if self._is_stopped(key):
+                self._begun.pop(key)
         self._on_session_takes_changed()
 
     def is_stopped(self, take: Take, area_id: str, cut: CutOut) -> bool:
         """Whether it was begun, and somebody stopped it; what was found is kept."""
-        key = self._key(take, area_id, cut)
-        waits = key in self._begun and key not in self._found and key not in self._troubles
+        return self._is_stopped(self._key(take, area_id, cut))
+
+    def _is_stopped(self, key: _Key) -> bool:
+        waits = key in self._begun and self._as.get(key) != self._begun[key] and key not in self._troubles
         return waits and not self._jobs.is_running(("cut-out", *key))
 
     @staticmethod
@@ -66,8 +69,10 @@ class Cuttings(QObject):
         def work(progress: Progress) -> CutFrames:
             return self._measurements.store.cut(CutNeed(take=take, cut=cut), progress)
 
+        asked = take.measured_as, cut
+
         def done(found: CutFrames) -> None:
-            self._found[key] = found
+            self._found[key], self._as[key] = found, asked
             self.changed.emit(*key[:2])
 
         def failed(sentence: str) -> None:
@@ -82,7 +87,7 @@ class Cuttings(QObject):
         there = {key: (take, *part) for take in self._session.project.takes for key, part in _parts(take).items()}
         for key in self._begun.keys() - there.keys():
             self._jobs.stop(("cut-out", *key))
-            for kept in (self._begun, self._found, self._troubles):
+            for kept in (self._begun, self._found, self._as, self._troubles):
                 kept.pop(key, None)
         for key, (take, cut, area_id) in there.items():
             ready = self._measurements.trace(take) is not None and not self._measurements.missing(take)

@@ -125,6 +125,8 @@ class AreaSheet(SideSheet):
             self.told.setText(trouble)
         elif cuttings.is_cutting(take, area.id, cut):
             self.told.setText("It is being cut out.")
+        elif cuttings.is_stopped(take, area.id, cut):
+            self.told.setText("Stopped. What was found is kept.")
         else:
             self.told.setText(_NOT_YET if found is None else how_sure(found.sure) or _SURE)
 
