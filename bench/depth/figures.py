@@ -11,14 +11,13 @@ from numpy.typing import NDArray
 
 from bench.depth.films import orbit, slider, walk
 from bench.depth.photographs import FULL, Light, collage
-from bench.depth.places import Board, Film, facing
+from bench.depth.places import Board, Film, coded, facing
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
 from clevrin.demo import paint
 
 _FEET_Y, _HEIGHT_M = 1.5, 1.55
 _STRIDE_HZ = 0.95
-_READ_NOISE, _SHOT_NOISE = 0.0015, 0.00006
 _HUES = {
     "wall": (1.0, 0.86, 0.72),
     "ground": (0.72, 1.0, 0.62),
@@ -61,11 +60,8 @@ class FigureFilm:
         size = self.place.lens.width, self.place.lens.height
         with FilmWriter(path, rate=self.place.rate, size=size, quality=12, preset="veryfast", threads=2) as writer:
             for frame in range(self.frames):
-                chance = np.random.default_rng(frame)
                 light = np.stack([self._light(frame, channel) for channel in range(3)], axis=-1)
-                noise = chance.standard_normal(light.shape, np.float32)
-                share = np.clip(light + noise * np.sqrt(_READ_NOISE**2 + _SHOT_NOISE * light), 0, 1)
-                writer.write(picture_from_rgb((255 * share ** (1 / 2.2) + 0.5).astype(np.uint8)))
+                writer.write(picture_from_rgb((255 * coded(light, frame) + 0.5).astype(np.uint8)))
 
     def _light(self, frame: int, channel: int) -> Light:
         hued = [replace(each, texture=each.texture * _HUES[each.name][channel]) for each in self._boards(frame)]

@@ -288,12 +288,15 @@ def _before_camera(depth: Numbers, shape: tuple[int, ...]) -> tuple[tuple[int, i
     return (0, 0), (0, 0)
 
 
+def coded(light: Light, seed: int) -> Light:
+    """Light with a sensor's noise as code values, 0 to 1."""
+    noise = np.random.default_rng(seed).standard_normal(light.shape, np.float32)
+    return np.clip(light + noise * np.sqrt(_READ_NOISE**2 + _SHOT_NOISE * light), 0, 1) ** (1 / 2.2)
+
+
 def _developed(light: Light, seed: int) -> NDArray[np.uint8]:
     """The luma plane of an exposed frame, with a sensor's noise."""
-    rng = np.random.default_rng(seed)
-    noise = rng.standard_normal(light.shape, np.float32)
-    share = np.clip(light + noise * np.sqrt(_READ_NOISE**2 + _SHOT_NOISE * light), 0, 1)
-    return (16 + 219 * share ** (1 / 2.2) + 0.5).astype(np.uint8)
+    return (16 + 219 * coded(light, seed) + 0.5).astype(np.uint8)
 
 
 def halved(film: Film, frames: int) -> Film:

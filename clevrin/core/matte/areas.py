@@ -8,13 +8,12 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.areas import Area, Coloured, Drawn, Outline
 from clevrin.core.document.cut_outs import CutOut
-from clevrin.core.matte.matte import Matte, MattePart, OfColour, Painted, Places, Stored
+from clevrin.core.matte.matte import NOTHING, Matte, MattePart, OfColour, Painted, Places, Stored
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.tracks import Followed
 
 Numbers = NDArray[np.float64]
 Cuts = Mapping[CutOut, tuple[Stored, ...]]
-_NOTHING = Stored(left=0, top=0, width=0, height=0)
 _Carry = Callable[[Outline, int], Numbers]
 
 
@@ -61,7 +60,7 @@ def _part(
 ) -> Painted | OfColour | Stored:
     if isinstance(part, CutOut):
         known = cuts.get(part)
-        return _NOTHING if known is None or frame >= len(known) else known[frame]
+        return NOTHING if known is None or frame >= len(known) else known[frame]
     if isinstance(part, Coloured):
         return OfColour(
             labs=tuple(each.lab for each in part.picks),

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.matte import Lab, OfColour
 from clevrin.core.media.colouring import Light, light_of, picture_of_light, shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
@@ -69,7 +70,7 @@ def _between_both(whole: Weights, light: Light) -> Weights:
     )
     part = np.s_[top:bottom, left:right]
     seen, found = light[part], whole[part].copy()
-    of_it, beside = (_mean_about(seen, each[part].astype(np.float32)) for each in (core, far))
+    of_it, beside = (mean_about(seen, each[part].astype(np.float32), _SIDES_PX) for each in (core, far))
     way = of_it[0] - beside[0]
     share = ((seen - beside[0]) * way).sum(axis=2) / np.maximum((way * way).sum(axis=2), np.float32(1e-6))
     known = edge[part] & (of_it[1] > 0) & (beside[1] > 0)
@@ -77,14 +78,6 @@ def _between_both(whole: Weights, light: Light) -> Weights:
     made = whole.copy()
     made[part] = found
     return made
-
-
-def _mean_about(light: Light, counts: Weights) -> tuple[Light, Weights]:
-    """The mean about each pixel of what counts, and how much of that there is."""
-    size = (2 * _SIDES_PX + 1,) * 2
-    share = cv2.boxFilter(counts, -1, size)
-    total = cv2.boxFilter(light * counts[..., None], -1, size)
-    return total / np.maximum(share, np.float32(1e-6))[..., None], share
 
 
 def lab_of(picture: Picture) -> Labs:

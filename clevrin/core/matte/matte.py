@@ -43,6 +43,9 @@ class Stored:
     packed: bytes = field(default=b"", repr=False)
 
 
+NOTHING = Stored(left=0, top=0, width=0, height=0)
+
+
 @dataclass(frozen=True, kw_only=True)
 class MattePart:
     """One part, and what it does to those before it."""

@@ -207,24 +207,28 @@ def _seen_while_open(
     if len(layer.samples) == 1:
         return shown(layer.samples[0])
     weights = [each.weight for each in layer.samples]
-    if _of_one_picture(layer) and source.alpha is None:
-        looks = [_look(layer, each, source, size, quality, scale) for each in layer.samples]
-        gathered = smeared(source, looks, weights)
-    else:
-        gathered = mixed((shown(each) for each in layer.samples), weights)
+
+    def gathered() -> Picture:
+        if _of_one_picture(layer) and source.alpha is None:
+            return smeared(
+                source, [_look(layer, each, source, size, quality, scale) for each in layer.samples], weights
+            )
+        return mixed((shown(each) for each in layer.samples), weights)
+
     if layer.spared is None:
-        return gathered
+        return gathered()
     sharp = shown(layer.middle)
     if not isinstance(layer.spared, Matte):
-        return blended(sharp, gathered, disc(layer.spared, size))
+        return blended(sharp, gathered(), disc(layer.spared, size))
     cover = _cover_of(read(layer, layer.middle.frame), layer, layer.spared)
     matte = replace(layer.spared, beyond="nothing")
     covers = [_laid_cover(cover, layer, matte, each, size) for each in layer.samples]
-    if sharp.alpha is None:
-        # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
-        rest = [np.float32(w) * np.maximum(1 - c, _HARDLY) for w, c in zip(weights, covers, strict=True)]
-        gathered = mixed((shown(each) for each in layer.samples), rest)
-    return blended(sharp, gathered, covers[layer.samples.index(layer.middle)])
+    middle = covers[len(covers) // 2]
+    if sharp.alpha is not None:
+        return blended(sharp, gathered(), middle)
+    # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
+    rest = [np.float32(w) * np.maximum(1 - c, _HARDLY) for w, c in zip(weights, covers, strict=True)]
+    return blended(sharp, mixed((shown(each) for each in layer.samples), rest), middle)
 
 
 def _of_one_picture(layer: Layer) -> bool:

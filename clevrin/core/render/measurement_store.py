@@ -114,8 +114,9 @@ class MeasurementStore:
     def track(self, need: TrackNeed) -> Followed | None:
         frames, cut = need.take.facts.frames, need.track.cut
         if cut is not None:
-            found = self.cut_out(CutNeed(take=need.take, cut=cut))
-            return None if found is None else followed_middle(found, cut.frames)
+            of = CutNeed(take=need.take, cut=cut)
+            found = self.cut_out(of)
+            return None if found is None else self._middle(of, found)
         return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
 
     def cut_out(self, need: CutNeed) -> CutFrames | None:
@@ -142,9 +143,8 @@ class MeasurementStore:
     def follow(self, need: TrackNeed, progress: Progress) -> Followed:
         """Where a track goes, followed if it was not before. Raises `MediaError`, `CancelledError`."""
         if need.track.cut is not None:
-            return followed_middle(
-                self.cut(CutNeed(take=need.take, cut=need.track.cut), progress), need.track.cut.frames
-            )
+            of = CutNeed(take=need.take, cut=need.track.cut)
+            return self._middle(of, self.cut(of, progress))
         found = follow_track(_following(need), self.trace(need.take), self.shelf, progress)
         self.remembered.put(_key(need), found)
         return found
@@ -157,6 +157,10 @@ class MeasurementStore:
             found = cut_out(_cutting(need), chain, self.shelf, progress)
             self.remembered.put(_key(need), found)
         return found
+
+    def _middle(self, need: CutNeed, found: CutFrames) -> Followed:
+        """It is asked for on every frame that is planned, and takes all of them to be unpacked."""
+        return self.remembered.once(("middle", *_key(need)), lambda: followed_middle(found, need.cut.frames))
 
 
 def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:

@@ -36,7 +36,7 @@ class Cuttings(QObject):
 
     def cuts(self, take: Take) -> Cuts:
         """All that is cut out of a take, by its parts of areas."""
-        found = {cut: self._found.get(key) for key, (cut, _) in _parts(take).items()}
+        found = {cut: self._found.get(key) for key, cut in _parts(take).items()}
         return {cut: each.covers for cut, each in found.items() if each is not None}
 
     def is_cutting(self, take: Take, area_id: str, cut: CutOut) -> bool:
@@ -63,9 +63,9 @@ class Cuttings(QObject):
 
     @staticmethod
     def _key(take: Take, area_id: str, cut: CutOut) -> _Key:
-        return next(key for key, (each, id) in _parts(take).items() if id == area_id and each == cut)
+        return next(key for key, each in _parts(take).items() if key[1] == area_id and each == cut)
 
-    def _cut(self, take: Take, area_name: str, key: _Key, cut: CutOut) -> None:
+    def _cut(self, take: Take, key: _Key, cut: CutOut) -> None:
         def work(progress: Progress) -> CutFrames:
             return self._measurements.store.cut(CutNeed(take=take, cut=cut), progress)
 
@@ -80,26 +80,26 @@ class Cuttings(QObject):
             self.changed.emit(*key[:2])
 
         self._troubles.pop(key, None)
-        what = f"Cutting {area_name} out of {take.name}"
+        what = f"Cutting {take.area(key[1]).name} out of {take.name}"
         self._jobs.restart(Job(key=("cut-out", *key), what=what, work=work, done=done, failed=failed))
 
     def _on_session_takes_changed(self, _: str = "") -> None:
-        there = {key: (take, *part) for take in self._session.project.takes for key, part in _parts(take).items()}
+        there = {key: (take, cut) for take in self._session.project.takes for key, cut in _parts(take).items()}
         for key in self._begun.keys() - there.keys():
             self._jobs.stop(("cut-out", *key))
             for kept in (self._begun, self._found, self._as, self._troubles):
                 kept.pop(key, None)
-        for key, (take, cut, area_id) in there.items():
+        for key, (take, cut) in there.items():
             ready = self._measurements.trace(take) is not None and not self._measurements.missing(take)
             if ready and self._begun.get(key) != (take.measured_as, cut):
                 self._begun[key] = take.measured_as, cut
-                self._cut(take, take.area(area_id).name, key, cut)
+                self._cut(take, key, cut)
 
 
-def _parts(take: Take) -> dict[_Key, tuple[CutOut, str]]:
-    """The cut-outs of a take by take, area and their number in it, each with its area's id."""
+def _parts(take: Take) -> dict[_Key, CutOut]:
+    """The cut-outs of a take by take, area and their number in it."""
     return {
-        (take.id, area.id, number): (part.of, area.id)
+        (take.id, area.id, number): part.of
         for area in take.areas
         for number, part in enumerate(area.parts)
         if isinstance(part.of, CutOut)

@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.cutting.edges import distances
 from clevrin.core.matte.cutting.window import Mask, Rgb
 
@@ -16,6 +17,7 @@ MOVES_SHARE = 0.1
 _HARDLY = 0.3
 _FEATURES, _PER_MOTION = 1.5, 20.0
 _CUTS = 4
+_BESIDE_PX = 4
 _LEAST_SHARE, _PLAIN = 0.05, 20.0
 
 
@@ -47,7 +49,6 @@ def seen_edge(rgb: Rgb, mask: Mask, inside: Flags) -> float:
     sides = []
     for each in (mask, 1 - mask):
         deep = cv2.erode(each, np.ones((3, 3), np.uint8)).astype(np.float32)
-        share = cv2.boxFilter(deep, -1, (9, 9))
-        sides.append(cv2.boxFilter(lab * deep[..., None], -1, (9, 9)) / np.maximum(share, np.float32(1e-6))[..., None])
+        sides.append(mean_about(lab, deep, _BESIDE_PX)[0])
     apart = np.sqrt(((sides[0] - sides[1]) ** 2).sum(axis=2))[near]
     return float((apart / (apart + _PLAIN)).mean())

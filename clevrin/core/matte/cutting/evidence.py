@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
+from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.cutting.masks import Hidden
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
 
@@ -74,10 +75,10 @@ class ColourTable:
         self._subject, self._ground = np.zeros(32**3), np.zeros(32**3)
         self._odds: Numbers | None = None
 
-    def add(self, rgb: Rgb, mask: Flags, beside: Flags) -> None:
+    def add(self, rgb: Rgb, mask: Mask) -> None:
         cells = _cells(rgb)
-        self._subject += np.bincount(cells[mask], minlength=32**3)
-        self._ground += np.bincount(cells[beside], minlength=32**3)
+        self._subject += np.bincount(cells[mask > 0], minlength=32**3)
+        self._ground += np.bincount(cells[mask == 0], minlength=32**3)
         self._odds = None
 
     def odds(self, rgb: Rgb) -> Numbers:
@@ -114,8 +115,7 @@ def by_motion(window: Window, frame: int, part: Part, middles: dict[int, NDArray
         other = frame + apart
         if other not in middles:
             continue
-        there = part.from_whole @ window.way(other, frame) @ np.append(middles[other], 1.0)
-        moved = there[:2] / there[2] - middles[frame] + (part.left, part.top)
+        moved = window.carried(middles[other], other, frame) - middles[frame]
         if np.hypot(*moved) < _LEAST_MOTION_PX:
             continue
         back = np.array([[1, 0, -moved[0]], [0, 1, -moved[1]], [0, 0, 1.0]])
@@ -133,11 +133,8 @@ def _mean_square(apart: Numbers) -> Numbers:
 
 def _near(seen: Numbers, counts: Numbers) -> Numbers:
     """Log likelihood of each pixel among the colours about it that count: one normal distribution, by channel."""
-    size = (2 * _NEAR_PX + 1,) * 2
-    share = cv2.boxFilter(counts, -1, size)
-    weight = np.maximum(share, np.float32(1e-6))[..., None]
-    mean = cv2.boxFilter(seen * counts[..., None], -1, size) / weight
-    square = cv2.boxFilter(seen * seen * counts[..., None], -1, size) / weight
+    mean, share = mean_about(seen, counts, _NEAR_PX)
+    square, _ = mean_about(seen * seen, counts, _NEAR_PX)
     likely = _normal(seen, mean, np.maximum(square - mean * mean, 0) + np.float32(_LEAST_SPREAD))
     return np.where(share > 1e-3, likely, np.float32(-99))
 

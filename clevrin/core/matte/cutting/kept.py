@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.matte.matte import Stored
+from clevrin.core.matte.matte import NOTHING, Stored
 
 _FULL = 255.0
 _MOST_STRETCHES = 4
@@ -48,7 +48,7 @@ def packed(left: int, top: int, cover: NDArray[np.float32]) -> Stored:
     """A part of a picture's coverage, 0 to 1; nothing of it where it is empty."""
     coded = np.round(cover * _FULL).clip(0, _FULL).astype(np.uint8)
     if not coded.any():
-        return Stored(left=0, top=0, width=0, height=0)
+        return NOTHING
     x, y, width, height = cv2.boundingRect(coded)
     data = zlib.compress(np.ascontiguousarray(coded[y : y + height, x : x + width]).tobytes(), 6)
     return Stored(left=left + x, top=top + y, width=width, height=height, packed=data)

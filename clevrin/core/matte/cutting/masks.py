@@ -1,7 +1,5 @@
 """Where a subject is on the frames of a take, cut out already or about where it is expected: a few kB a frame."""
 
-from collections.abc import Iterator
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +9,7 @@ from clevrin.core.matte.cutting.window import Mask
 
 FEWEST_PX = 20
 """What covers less is lost."""
-_WIDER_PX = 7
+_WIDER_PX, _ABOUT_PX = 7, 4.0
 
 
 class Masks:
@@ -23,9 +21,6 @@ class Masks:
 
     def __contains__(self, frame: int) -> bool:
         return frame in self._kept
-
-    def __iter__(self) -> Iterator[int]:
-        return iter(self._kept)
 
     def __setitem__(self, frame: int, mask: Mask) -> None:
         x, y, wide, high = cv2.boundingRect(mask)
@@ -55,11 +50,11 @@ class Hidden:
 
     def __init__(self, masks: Masks) -> None:
         self._masks = masks
-        self._expected: dict[int, tuple[float, float, float, float]] = {}
+        self._expected: dict[int, tuple[float, ...]] = {}
 
-    def expect(self, frame: int, box: tuple[float, float, float, float]) -> None:
-        """Says about where the subject will be on a frame: left, top, right, bottom."""
-        self._expected[frame] = box
+    def expect(self, frame: int, middle: NDArray[np.float64], half: NDArray[np.float64]) -> None:
+        """Says about where the subject will be on a frame: the middle of it, and half its size (x, y)."""
+        self._expected[frame] = *(middle - half - _ABOUT_PX), *(middle + half + _ABOUT_PX)
 
     def get(self, frame: int) -> Mask | None:
         mask = self._masks.get(frame)

@@ -24,7 +24,7 @@ from clevrin.core.matte.cutting.evidence import ColourTable, against, by_motion,
 from clevrin.core.matte.cutting.kept import CutFrames, as_arrays, from_arrays, packed
 from clevrin.core.matte.cutting.masks import FEWEST_PX, Hidden, Masks, as_bits, between, box_of, from_bits, shifted
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
-from clevrin.core.matte.matte import Stored
+from clevrin.core.matte.matte import NOTHING, Stored
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.reading import FilmReader
@@ -48,7 +48,6 @@ _AGAIN_PX, _AGAIN_STIFF = 4.0, 4.0
 _GUIDE_PX, _GUIDE_SMOOTH = 3, 30.0
 _EDGE_PX, _EDGE_SMOOTH = 2, 20.0
 _SAID = 40.0
-_ABOUT_PX = 4.0
 _AHEAD, _PACE_FRAMES = 24, 4
 _NEAR_EDGE_PX = 3.0
 _STEADY_FRAMES = 7
@@ -159,8 +158,8 @@ class _Cutting:
             return
         for _ in range(_ROUNDS):
             part = self._window.about(thought, _NEAR_MARGIN, _LEAST_MARGIN_PX)
-            self._learn(frame, thought, part)
             mask = thought[part.at]
+            self._table.add(self._window.rgb(frame)[part.at], mask)
             prior = (distances(mask) / _AGAIN_PX).clip(-_AGAIN_STIFF, _AGAIN_STIFF)
             thought = self._decided(frame, part, mask, prior, said)
         self._masks[frame] = thought
@@ -183,9 +182,8 @@ class _Cutting:
         moving = np.zeros_like(box)
         moving[part.at] = inside & (otherwise > CLEARLY)
         middles = self._roughly_followed(frame, corners, moving)
-        half = (corners[1] - corners[0]) / 2 + _ABOUT_PX
         for other, middle in middles.items():
-            self._hidden.expect(other, (*(middle - half), *(middle + half)))
+            self._hidden.expect(other, middle, (corners[1] - corners[0]) / 2)
         behind = plate(window, frame, part, self._hidden)
         moves = by_motion(window, frame, part, middles) + otherwise
         moves[behind[2]] = -_UNLIKELY - against(seen, behind)[behind[2]]
@@ -207,7 +205,7 @@ class _Cutting:
         mask = cut_by_graph(rgb, inside, moves, said[part.at])
         for _ in range(_ROUNDS):
             self._table = ColourTable()
-            self._table.add(rgb, mask > 0, mask == 0)
+            self._table.add(rgb, mask)
             prior = (distances(mask) / 6).clip(-2, 2) + moves
             prior[~inside] = -2 * _SAID
             mask = self._decided(frame, part, mask, prior, said)[part.at]
@@ -227,9 +225,6 @@ class _Cutting:
         wide = max(1, round(stroke.width_px * self._window.scale))
         cv2.polylines(spots, [places], False, 1, wide, cv2.LINE_8, 4)
         return spots > 0
-
-    def _learn(self, frame: int, mask: Mask, part: Part) -> None:
-        self._table.add(self._window.rgb(frame)[part.at], mask[part.at] > 0, mask[part.at] == 0)
 
     def _roughly_followed(self, frame: int, corners: Matrix, moving: Mask) -> dict[int, NDArray[np.float64]]:
         """Where the middle of a box goes on the frames near it: with what is `moving` in it, or with its inner part."""
@@ -257,8 +252,7 @@ class _Cutting:
                 way_px = self._flow.calc(np.ascontiguousarray(here), there, None)[counts]
                 if not len(way_px):
                     break
-                moved = window.way(before, after) @ np.append(middle + np.median(way_px, axis=0), 1.0)
-                middle = moved[:2] / moved[2]
+                middle = window.carried(middle + np.median(way_px, axis=0), before, after)
                 middles[after] = middle
         return middles
 
@@ -297,20 +291,18 @@ class _Cutting:
 
         Somebody who hardly moves would be learned as what lies behind him otherwise.
         """
-        middle, earlier = box_of(mask), self._masks.get(frame - way * _PACE_FRAMES)
-        if middle is None:
+        before = frame - way * _PACE_FRAMES
+        box, earlier = box_of(mask), self._masks.get(before)
+        if box is None:
             return
-        speed = np.zeros(2)
+        middle, half, speed = box.mean(axis=0), (box[1] - box[0]) / 2, np.zeros(2)
         was = None if earlier is None else box_of(earlier)
         if was is not None:
-            there = self._window.way(frame - way * _PACE_FRAMES, frame) @ np.append(was.mean(axis=0), 1.0)
-            speed = (middle.mean(axis=0) - there[:2] / there[2]) / _PACE_FRAMES
+            speed = (middle - self._window.carried(was.mean(axis=0), before, frame)) / _PACE_FRAMES
         for ahead in range(1, _AHEAD + 1):
             other = frame + way * ahead
             if 0 <= other < self._window.frames:
-                there = self._window.way(frame, other) @ np.append(middle.mean(axis=0) + speed * ahead, 1.0)
-                half = (middle[1] - middle[0]) / 2 + _ABOUT_PX
-                self._hidden.expect(other, (*(there[:2] / there[2] - half), *(there[:2] / there[2] + half)))
+                self._hidden.expect(other, self._window.carried(middle + speed * ahead, frame, other), half)
 
     def _carried(self, before: int, after: int, mask: Mask) -> Mask:
         """The mask on a frame from that on the one beside it; empty where it is lost."""
@@ -368,16 +360,16 @@ class _Cutting:
         """How the subject covers the full picture."""
         mask = self._masks.get(frame)
         if mask is None or mask.sum() < FEWEST_PX:
-            return Stored(left=0, top=0, width=0, height=0)
-        window = self._window
+            return NOTHING
+        window, whole = self._window, self._read(frame)
         part = window.about(mask, 0.05, 8)
-        small = np.ascontiguousarray(window.rgb(frame)[part.at])
+        small = np.ascontiguousarray(window.small(whole)[part.at])
         smooth = guided(small, mask[part.at].astype(np.float32), _EDGE_PX, _EDGE_SMOOTH)
         # To the full picture: edges of the part as they lie there, and the same linear functions of its colours.
         size, (width, height) = window.source_size, window.size
         left, right = (round(x * size[0] / width) for x in (part.left, part.right))
         top, bottom = (round(y * size[1] / height) for y in (part.top, part.bottom))
-        full = self._read(frame)[top:bottom, left:right]
+        full = whole[top:bottom, left:right]
         cover = (1.2 * (smooth.of(full) - 0.5) + 0.5).clip(0, 1)
         within = cv2.resize(distances(mask[part.at]), full.shape[1::-1], interpolation=cv2.INTER_LINEAR)
         cover[within > _AGAIN_PX], cover[within < -_AGAIN_PX] = 1, 0

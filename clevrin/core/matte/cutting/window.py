@@ -67,7 +67,7 @@ class Window:
         block = frame // _BLOCK
         if block not in self._blocks:
             first = block * _BLOCK
-            shown = [self._small(self._read(k)) for k in range(first, min(first + _BLOCK, self.frames))]
+            shown = [self.small(self._read(k)) for k in range(first, min(first + _BLOCK, self.frames))]
             self._blocks[block] = shown
             while len(self._blocks) > _MOST_BLOCKS:
                 self._blocks.popitem(last=False)
@@ -77,6 +77,10 @@ class Window:
     def way(self, before: int, after: int) -> Matrix:
         """The map of the background from one frame to another, at working size."""
         return np.asarray(self._chain[after] @ np.linalg.inv(self._chain[before]))
+
+    def carried(self, place: NDArray[np.float64], before: int, after: int) -> NDArray[np.float64]:
+        """Where the background's (x, y) of one frame is in another, at working size."""
+        return np.asarray(apply(self.way(before, after), place[None])[0])
 
     def brought(self, frame: int, to: int, part: Part, by: Matrix | None = None) -> Rgb:
         """A part of `to` as another frame saw it, brought there by the camera's motion, and then `by` a map."""
@@ -102,7 +106,8 @@ class Window:
             max(0, left - more), max(0, top - more), min(width, left + wide + more), min(height, top + high + more)
         )
 
-    def _small(self, rgb: Rgb) -> Rgb:
+    def small(self, rgb: Rgb) -> Rgb:
+        """A frame of the take's own size at working size."""
         if rgb.shape[1::-1] == self.size:
             return rgb
         return np.asarray(cv2.resize(rgb, self.size, interpolation=cv2.INTER_AREA))
