@@ -11,6 +11,8 @@ from PySide6.QtCore import QByteArray, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from clevrin.core.elements.letters import FONTS
+
 ASSETS = Path(__file__).parent / "assets"
 FAMILY = "Atkinson Hyperlegible Next"
 
@@ -87,7 +89,7 @@ def direction_arrow(angle_deg: float) -> str:
 
 @cache
 def _load_fonts() -> None:
-    for file in sorted((ASSETS / "fonts").glob("*.ttf")):
+    for file in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(file))
 
 

@@ -208,7 +208,7 @@ def test_packing_is_whole_or_absent(packable, tmp_path, monkeypatch):
         pack(packable, tmp_path / "packed", Silent())
     monkeypatch.undo()
     (tmp_path / "card" / "a.mov").unlink()
-    with pytest.raises(DocumentError, match="a cannot be packed"):
+    with pytest.raises(DocumentError, match=r"a\.mov cannot be packed"):
         pack(packable, tmp_path / "packed", Silent())
 
 

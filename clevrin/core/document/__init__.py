@@ -17,6 +17,7 @@ from clevrin.core.document.model import (
 )
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace, PacePoint, Sharp, Shutter
+from clevrin.core.document.pinned import Drawing, Film, Pinned, PinPose, Words
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
 from clevrin.core.document.value import new_id
@@ -30,7 +31,9 @@ __all__ = [
     "Coloured",
     "CounterZoom",
     "CutOut",
+    "Drawing",
     "Drawn",
+    "Film",
     "Follow",
     "Gate",
     "Hold",
@@ -48,6 +51,8 @@ __all__ = [
     "Pace",
     "PacePoint",
     "Pick",
+    "PinPose",
+    "Pinned",
     "Placement",
     "Pointed",
     "Pose",
@@ -60,5 +65,6 @@ __all__ = [
     "Stroke",
     "Take",
     "Track",
+    "Words",
     "new_id",
 ]

@@ -6,7 +6,7 @@ import json
 import os
 import re
 import stat
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
@@ -14,8 +14,9 @@ from typing import Any, TypeVar
 from pydantic import ValidationError
 
 from clevrin.core.document.migrations import migrated
-from clevrin.core.document.model import SCHEMA_VERSION, Project, Take
+from clevrin.core.document.model import SCHEMA_VERSION, Project, Shot, Take
 from clevrin.core.document.music import Music
+from clevrin.core.document.pinned import Drawing, Film, Words
 from clevrin.core.errors import ClevrinError, DocumentError, MediaError
 from clevrin.core.outputs import write_text
 
@@ -55,7 +56,8 @@ def text_of(project: Project, folder: Path) -> str:
     # Piece by piece: one call for all of a large project would keep every other thread waiting.
     data["takes"] = [_stored(take, folder) for take in project.takes]
     data["reel"] = project.reel.model_dump(mode="json", exclude={"shots"})
-    data["reel"]["shots"] = [shot.model_dump(mode="json") for shot in project.reel.shots]
+    shots = (with_files(shot, lambda path: _relative(path, folder)) for shot in project.reel.shots)
+    data["reel"]["shots"] = [shot.model_dump(mode="json") for shot in shots]
     return _written({_CHECKSUM: _checksum(data), **data}) + "\n"
 
 
@@ -75,7 +77,25 @@ def load(path: Path) -> Project:
     """Reads a project file. Raises `DocumentError` with one sentence for a file that is not one."""
     project = project_of(read_text(path, "a Clevrin project"), path.name)
     music = None if project.music is None else _placed(project.music, path.parent)
-    return project.changed(takes=tuple(_placed(take, path.parent) for take in project.takes), music=music)
+    takes = tuple(_placed(take, path.parent) for take in project.takes)
+    placed = project.changed(takes=takes, music=music)
+    if not any(shot.pinned for shot in project.reel.shots):
+        return placed
+    shots = tuple(with_files(shot, lambda name: _absolute(name, path.parent)) for shot in project.reel.shots)
+    return placed.changed(reel=placed.reel.changed(shots=shots))
+
+
+def with_files(shot: Shot, place: Callable[[str], str]) -> Shot:
+    """A shot with the files of what is pinned to it somewhere else."""
+
+    def placed(of: Words | Drawing | Film) -> Words | Drawing | Film:
+        if isinstance(of, Drawing):
+            return of.changed(path=place(of.path))
+        return of.changed(font=place(of.font)) if isinstance(of, Words) and of.font else of
+
+    if not shot.pinned:
+        return shot
+    return shot.changed(pinned=tuple(each.changed(of=placed(each.of)) for each in shot.pinned))
 
 
 def read_text(path: Path, what: str) -> str:
@@ -220,12 +240,19 @@ def _checksum(data: dict[str, Any]) -> str:
 
 def _stored(media: Take | Music, folder: Path) -> dict[str, Any]:
     """A take or music as data, its file named relative to a folder."""
-    relative = os.path.relpath(media.path, folder.resolve())
-    return {**media.model_dump(mode="json"), "path": Path(relative).as_posix()}
+    return {**media.model_dump(mode="json"), "path": _relative(media.path, folder)}
+
+
+def _relative(path: str, folder: Path) -> str:
+    return Path(os.path.relpath(path, folder.resolve())).as_posix()
+
+
+def _absolute(path: str, folder: Path) -> str:
+    return os.path.normpath(folder.resolve() / path)
 
 
 def _placed(media: _Media, folder: Path) -> _Media:
     try:
-        return media.changed(path=os.path.normpath(folder.resolve() / media.path))
+        return media.changed(path=_absolute(media.path, folder))
     except ValueError as error:  # a path with a zero byte in it
         raise DocumentError(f"The project names a file that cannot be one for {media.name}.") from error

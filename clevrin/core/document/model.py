@@ -20,6 +20,7 @@ from clevrin.core.document.joining import Join
 from clevrin.core.document.loans import Loan, Motion, Over
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
+from clevrin.core.document.pinned import Drawing, Film, Pinned
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value, new_id
@@ -180,7 +181,8 @@ class Shot(Value):
     """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not.
 
     The picture is turned by `turns` first, and then mirrored. `fit` None: as the reel says. `gates`: how the gate of
-    each output goes over it; one that is not named rests. `pace`: how fast it plays.
+    each output goes over it; one that is not named rests. `pace`: how fast it plays. `pinned`: what
+    stands in its scene, the first one behind the others.
     """
 
     id: Id = Field(default_factory=new_id)
@@ -195,8 +197,11 @@ class Shot(Value):
     gates: tuple[Gate, ...] = Field(default=(), max_length=100, fail_fast=True)
     pace: Pace = Pace()
     leave: Join = Join()
+    pinned: tuple[Pinned, ...] = Field(default=(), max_length=100, fail_fast=True)
 
     def checked_together(self) -> Self:
+        if len({each.id for each in self.pinned}) != len(self.pinned):
+            raise ValueError("two elements of a shot have the same id")
         if len({gate.output for gate in self.gates}) != len(self.gates):
             raise ValueError("a shot has two gates for one output")
         return self
@@ -207,6 +212,8 @@ class Shot(Value):
         data: dict[str, Any] = written(self)
         if self.pace == Pace():
             data.pop("pace", None)
+        if not self.pinned:
+            data.pop("pinned", None)
         return data
 
     def played(self, *, reverse: bool) -> "Shot":
@@ -223,6 +230,10 @@ class Shot(Value):
         """The shot with another gate for its output; one that rests is not kept."""
         others = tuple(each for each in self.gates if each.output != gate.output)
         return self.changed(gates=others if gate.rests else (*others, gate))
+
+    def element(self, pinned_id: str) -> Pinned:
+        """What is pinned to it under this id; raises `KeyError` when there is none."""
+        return _by_id(self.pinned, pinned_id)
 
     @property
     def first_shown(self) -> int:
@@ -311,13 +322,17 @@ class Project(Value):
                 raise ValueError(f"shot {shot.id} is of a take that is not there")
             if shot.span.end > takes[shot.take_id].facts.frames:
                 raise ValueError(f"shot {shot.id} reaches beyond its take")
+            if any(isinstance(each.of, Film) and each.of.take_id not in takes for each in shot.pinned):
+                raise ValueError(f"a film is pinned to shot {shot.id} that is not there")
         return self
 
     @property
     def media(self) -> tuple[Path, ...]:
         """The files that it is made of: nothing may ever be written over them."""
         music = () if self.music is None else (Path(self.music.path),)
-        return (*(Path(take.path) for take in self.takes), *music)
+        named = (each.of for shot in self.reel.shots for each in shot.pinned)
+        files = (each.path if isinstance(each, Drawing) else each.font for each in named if not isinstance(each, Film))
+        return (*(Path(take.path) for take in self.takes), *music, *(Path(each) for each in files if each))
 
     def take(self, take_id: str) -> Take:
         """The take with this id; raises `KeyError` when there is none."""
@@ -366,7 +381,7 @@ class Project(Value):
         raise KeyError(shot_id)
 
 
-_Named = TypeVar("_Named", Take, Shot, Track, Area, Motion, Output)
+_Named = TypeVar("_Named", Take, Shot, Track, Area, Motion, Output, Pinned)
 
 
 def _by_id(values: tuple[_Named, ...], wanted: str) -> _Named:

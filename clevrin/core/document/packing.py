@@ -5,9 +5,10 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from clevrin.core.document.files import SUFFIX, reason_of, save
+from clevrin.core.document.files import SUFFIX, reason_of, save, with_files
 from clevrin.core.document.model import Project, Take
 from clevrin.core.document.music import Music
+from clevrin.core.document.pinned import Drawing, Words
 from clevrin.core.errors import DocumentError
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress, step
@@ -34,9 +35,10 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     media: dict[str, Take | Music] = {take.id: take for take in packed_takes(project)}
     if project.music is not None:
         media[_MUSIC] = project.music
-    total = sum(_size(each) for each in media.values())
+    files = {key: Path(each.path) for key, each in media.items()} | {path: Path(path) for path in _pinned(project)}
+    total = sum(_size(path) for path in files.values())
     _check_room(folder.parent, total)
-    names = _names({key: Path(each.path) for key, each in media.items()})
+    names = _names(files)
     done = 0
     part = folder.parent
     try:
@@ -44,17 +46,19 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
         part.chmod(0o755)
         (part / "media").mkdir()
         places = {key: str(part / "media" / name) for key, name in names.items()}
-        for key, each in media.items():
-            with Path(each.path).open("rb") as source, Path(places[key]).open("wb") as target:
+        for key, path in files.items():
+            with path.open("rb") as source, Path(places[key]).open("wb") as target:
                 while block := source.read(_BLOCK_BYTES):
                     target.write(block)
                     done += len(block)
                     step(progress, done >> 20, max(1, total >> 20))
                 target.flush()
                 os.fsync(target.fileno())
+        shots = (with_files(shot, lambda path: places[path]) for shot in project.reel.shots)
         packed = project.changed(
             takes=tuple(take.changed(path=places[take.id]) if take.id in places else take for take in project.takes),
             music=None if project.music is None else project.music.changed(path=places[_MUSIC]),
+            reel=project.reel.changed(shots=tuple(shots)),
         )
         save(packed, part / f"{folder.name}{SUFFIX}")
         part.rename(folder)
@@ -66,11 +70,18 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     return folder / f"{folder.name}{SUFFIX}"
 
 
-def _size(media: Take | Music) -> int:
+def _pinned(project: Project) -> tuple[str, ...]:
+    """The files of what is pinned to shots: drawings and fonts."""
+    named = [each.of for shot in project.reel.shots for each in shot.pinned]
+    drawings = [each.path for each in named if isinstance(each, Drawing)]
+    return tuple(dict.fromkeys([*drawings, *(each.font for each in named if isinstance(each, Words) and each.font)]))
+
+
+def _size(path: Path) -> int:
     try:
-        return Path(media.path).stat().st_size
+        return path.stat().st_size
     except OSError as error:
-        raise DocumentError(f"{media.name} cannot be packed: {media.path} is not there; find it first.") from error
+        raise DocumentError(f"{path.name} cannot be packed: {path} is not there; find it first.") from error
 
 
 def _check_room(folder: Path, wanted: int) -> None:

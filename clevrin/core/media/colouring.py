@@ -74,6 +74,12 @@ def light_of_yuv(packed: Plane, colour: Colour) -> Light:
     return _scene_to_screen(light, 1.0) if colour.transfer == "hlg" else light
 
 
+def light_of_rgb(rgb: Plane, colour: Colour) -> Light:
+    """Linear light of packed colours (h, w, 3) as screens of the standard range show them, in a colour's primaries."""
+    coded = rgb.astype(np.float32) / np.float32(65535 if rgb.dtype == np.uint16 else 255)
+    return cv2.transform(_by_table(coded, _decoding("sdr")), _between("bt709", colour.primaries).astype(np.float32))
+
+
 def picture_of_light(light: Light, colour: Colour, *, deep: bool) -> Picture:
     """The picture of linear light of the colour's primaries."""
     return picture_from_yuv(yuv_of_light(light, colour, deep=deep), colour)

@@ -103,6 +103,14 @@ def luma_of(frame: av.VideoFrame) -> NDArray[np.uint8]:
     return plane_of(frame, 0, frame.width, frame.height)
 
 
+def alpha_of(frame: av.VideoFrame) -> NDArray[np.uint8] | None:
+    """How much of each pixel is there (h, w), 8 bit, as the frame lies in the film; None where that is not said."""
+    name = frame.format.name
+    if not (name.startswith(("yuva", "gbrap", "ya8", "ya16", "pal8")) or re.search("rgba|bgra|argb|abgr", name)):
+        return None
+    return np.ascontiguousarray(frame.to_ndarray(format="rgba")[..., 3])
+
+
 def plane_of(frame: av.VideoFrame, number: int, width: int, height: int) -> Plane:
     """A view on one plane of a frame, (height, width)."""
     plane = frame.planes[number]

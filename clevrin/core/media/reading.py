@@ -11,12 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.media.colouring import shown
 from clevrin.core.media.deinterlacing import deinterlaced
 from clevrin.core.media.door import frames_of, open_container, packets, picture_stream, told
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex, index_frames
-from clevrin.core.media.picture import Picture, Plane
-from clevrin.core.media.planes import luma_of, picture_of
+from clevrin.core.media.picture import Picture, Plane, rgb_from_picture
+from clevrin.core.media.planes import alpha_of, luma_of, picture_of
 from clevrin.core.media.shape import quarter_turns, square_size
 
 _OWN_BYTES = 12 * 1024 * 1024
@@ -68,6 +69,19 @@ class FilmReader:
         with told(self.path):
             found = self._whole(self._frame(frame))
             return _turned_picture(picture_of(found, self._codec), quarter_turns(found))
+
+    def read_rgba(self, frame: int) -> NDArray[np.uint8]:
+        """RGBA (h, w, 4), not multiplied, upright, as a screen of the standard range shows it; all there where the
+        film does not say how much of each pixel is. Raises as `read` does.
+        """
+        self._check(frame)
+        with told(self.path):
+            found = self._whole(self._frame(frame))
+            turns = quarter_turns(found)
+            colours = rgb_from_picture(shown(_turned_picture(picture_of(found, self._codec), turns)))
+            alpha = alpha_of(found)
+            there = np.full(colours.shape[:2], 255, np.uint8) if alpha is None else _turned(alpha, turns)
+            return np.dstack([colours, there])
 
     def read_luma(self, frame: int) -> NDArray[np.uint8]:
         """The luma plane alone (h, w) uint8, upright, of square pixels, in the file's own range: for measuring."""

@@ -2,11 +2,15 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document.colour import Colour
+from clevrin.core.document.pinned import Film, Words
+from clevrin.core.elements import Raster, raster_of, read_drawing, set_words
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.matte import Matte, coverage
 from clevrin.core.media.colouring import converted
@@ -15,8 +19,9 @@ from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.effects import done, gained
 from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
+from clevrin.core.render.laying_in import Scene, laid_in
 from clevrin.core.render.morphing import morphed
-from clevrin.core.render.plan import Between, Borrowed, Layer, Plan, Quality, Sample, Wider, row9
+from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Quality, Sample, Wider, row9
 from clevrin.core.render.seams import Patch, Strip, Weights, border, feathered, patched, strips
 
 Matrix = NDArray[np.float64]
@@ -24,6 +29,8 @@ Read = Callable[[Layer, int], Picture]
 """Gives a frame of a layer's take, upright, or a smaller proxy of it."""
 Flows = Callable[[Layer, Sample, Picture, Picture], PairFlow]
 """Gives the flow between the two frames of a sample, whose pictures are these."""
+Draw = Callable[[Pin, Colour], Raster]
+"""Gives what is pinned as light of pictures of some colours."""
 
 _BORDERS = {
     "fill": cv2.BORDER_REPLICATE,
@@ -35,6 +42,8 @@ _BORDERS = {
     "bare": cv2.BORDER_CONSTANT,
     "colour": cv2.BORDER_CONSTANT,
 }
+_BARE = ("bare", "colour", "clear")
+"""Edges beyond which nothing of the scene is seen."""
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
 _COARSE = 4
 _HARDLY = 1e-3
@@ -54,7 +63,15 @@ def _second_from_first(layer: Layer, between: Between, pictures: tuple[Picture, 
     return np.asarray(second @ between.matrix @ np.linalg.inv(first))
 
 
-def execute(plan: Plan, read: Read, quality: Quality = "final", flows: Flows = flow_between) -> Picture:
+def drawn(pin: Pin, colour: Colour) -> Raster:
+    """Words and drawings as they come from their files; films are drawn by who has them open."""
+    assert not isinstance(pin.of, Film), "a film is drawn from its frames"
+    return raster_of(set_words(pin.of) if isinstance(pin.of, Words) else read_drawing(Path(pin.of.path)), colour)
+
+
+def execute(
+    plan: Plan, read: Read, quality: Quality = "final", flows: Flows = flow_between, draw: Draw = drawn
+) -> Picture:
     """The picture of a plan.
 
     Bicubic or Lanczos at final quality, bilinear at draft. Sources that are much larger than the output are averaged
@@ -70,6 +87,8 @@ def execute(plan: Plan, read: Read, quality: Quality = "final", flows: Flows = f
     laid, counts = [], []
     for layer in plan.layers:
         seen, covered = _laid(read, flows, layer, plan, quality)
+        if layer.pins:
+            seen = _with_pins(seen, read, layer, quality, draw)
         laid.append(converted(seen, plan.colour))
         counts.append(_weight(layer, size, covered))
     whole = laid[0]
@@ -123,6 +142,28 @@ def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) 
     if len(covers) == 1:
         return next(pictures), whole
     return mixed(pictures, covers), whole
+
+
+def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, draw: Draw) -> Picture:
+    """A layer's picture with what is pinned in its scene."""
+    source, size = read(layer, layer.frame), picture.size
+    look = _look(layer, layer.middle, source, size, quality)
+
+    def cover(matte: Matte) -> Weights:
+        own = _cover_of(source, layer, matte)
+        laid = (_laid_cover(own, layer, matte, each, size) * np.float32(each.weight) for each in layer.samples)
+        return np.asarray(sum(laid), np.float32)
+
+    seen: Weights | None = None
+    if layer.edge in _BARE:
+        seen = seen_of(source, look).astype(np.float32) / np.float32(255)
+    if layer.window is not None:
+        left, top, right, bottom = window_pixels(layer.window)
+        within = np.zeros((size[1], size[0]), np.float32)
+        within[top:bottom, left:right] = 1
+        seen = within if seen is None else seen * within
+    scene = Scene(layer=layer, source=source, look=look, seen=seen, cover=cover)
+    return laid_in(picture, layer.pins, scene, lambda pin: draw(pin, picture.colour), quality)
 
 
 def _cover_of(source: Picture, layer: Layer, matte: Matte) -> Weights:

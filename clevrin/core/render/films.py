@@ -5,7 +5,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Literal, TypeVar
 
-from clevrin.core.document import Take
+from clevrin.core.document import Drawing, Take
+from clevrin.core.document.colour import Colour
+from clevrin.core.elements import Raster, raster_of
 from clevrin.core.errors import MediaError
 from clevrin.core.media.frame_memory import ALL_BYTES, FrameMemory
 from clevrin.core.media.index import FrameIndex
@@ -16,17 +18,22 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.paths import is_there
 from clevrin.core.remembered import Remembered
+from clevrin.core.render.executor import drawn
 from clevrin.core.render.flow_store import FlowStore
+from clevrin.core.render.plan import Pin
 
 _OPEN_FILMS = 2
 """As many as a dissolve shows at once; beside them one that is borrowed from."""
 _ONWARD_BYTES = 12 * 1024 * 1024
 """Enough for a film that is played backwards."""
 _BORROWED_BYTES = 10 * 1024 * 1024
+_DRAWN_BYTES = 128 * 1024 * 1024
 _TRUST_BYTES = 4 * 1024 * 1024
 
 R = TypeVar("R", bound=FilmReader | None)
-_Purpose = Literal["shown", "proxy", "borrowed"]
+_Purpose = Literal["shown", "proxy", "borrowed", "pinned"]
+_APART: dict[str, str] = {"borrowed": "borrowed", "pinned": "pinned"}
+"""One film of each of these is open beside those that are shown."""
 _Key = tuple[_Purpose, str, str]
 
 
@@ -61,6 +68,7 @@ class Films:
         # Each has the room of its decoder, some 20 MB at 720p.
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = Remembered(_BORROWED_BYTES)
+        self._drawn = Remembered(_DRAWN_BYTES // 4 if light else _DRAWN_BYTES)
         self.flows = FlowStore(shelf)
         self.trusts = Remembered(_TRUST_BYTES)
 
@@ -83,7 +91,24 @@ class Films:
             lambda: self._kept_open("borrowed", take, lambda: self._open(take)).read(frame),
         )
 
+    def drawn(self, pin: Pin, film: Take | None, colour: Colour) -> Raster:
+        """What is pinned, as light for pictures of some colours; `film`: the take that it shows, if it is one.
+
+        Raises `MediaError` where its file is missing or another one than was pinned.
+        """
+        key = pin.of, film and (film.path, film.fingerprint), pin.frame, colour
+        return self._drawn.once(key, lambda: self._draw(pin, film, colour))
+
+    def _draw(self, pin: Pin, film: Take | None, colour: Colour) -> Raster:
+        if film is not None:
+            reader = self._kept_open("pinned", film, lambda: self._open(film))
+            return raster_of(reader.read_rgba(pin.frame), colour)
+        if isinstance(pin.of, Drawing) and fingerprint(Path(pin.of.path)) != pin.of.fingerprint:
+            raise MediaError(f"{Path(pin.of.path).name} is no longer the picture that was pinned; pin it again.")
+        return drawn(pin, colour)
+
     def close(self) -> None:
+        self._drawn.clear()
         self._borrowed.clear()
         self.flows.clear()
         while self._readers:
@@ -105,7 +130,8 @@ class Films:
         found: FilmReader | R = self._readers.pop(key, None) or make()
         if isinstance(found, FilmReader):
             self._readers[key] = found
-            alike = [each for each in self._readers if (each[0] == "borrowed") == (purpose == "borrowed")]
-            for oldest in alike[: -1 if purpose == "borrowed" else -_OPEN_FILMS]:
+            group = _APART.get(purpose, "shown")
+            alike = [each for each in self._readers if _APART.get(each[0], "shown") == group]
+            for oldest in alike[: -_OPEN_FILMS if group == "shown" else -1]:
                 self._readers.pop(oldest).close()
         return found

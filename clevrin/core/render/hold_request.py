@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
-from clevrin.core.document import Area, Gate, Hold, Join, Motion, Project, Shot, Take, Track
+from clevrin.core.document import Area, Film, Gate, Hold, Join, Motion, Pinned, Project, Shot, Take, Track
 from clevrin.core.document.model import Fit
 from clevrin.core.join.kinds import goes_by_itself, goes_on, named_by
 from clevrin.core.pace.conform import arrives_by
@@ -19,7 +19,7 @@ class HoldRequest:
     part of the source that the reel shows, width and height; None: all of it. `subjects` are the tracks that the gate
     depends on. `fit` and `bars`: how the take stands on the reel. `goes_on`: a join shows what lies beyond its edges;
     `goes_with_camera`: one goes where the camera goes; `surface`: one goes through that; `area`:
-    one shows the other side by that.
+    one shows the other side by that; `films`: the takes that are pinned to it.
     """
 
     shot: Shot
@@ -34,6 +34,7 @@ class HoldRequest:
     goes_with_camera: bool = False
     surface: Track | None = None
     area: Area | None = None
+    films: tuple[Take, ...] = ()
 
     @staticmethod
     def of(project: Project, shot: Shot, take: Take | None = None) -> "HoldRequest":
@@ -59,7 +60,13 @@ class HoldRequest:
             surface=next((each for each in take.tracks if each.id == through and each.kind == "surface"), None),
             area=next((each for each in take.areas if each.id == shows), None),
             goes_with_camera=any(goes_by_itself(each) for each in joins),
+            films=tuple(project.take(each.of.take_id) for each in shot.pinned if isinstance(each.of, Film)),
         )
+
+    @property
+    def pinned(self) -> tuple[Pinned, ...]:
+        """What stands in its scene."""
+        return self.shot.pinned
 
     @property
     def moved(self) -> bool:
@@ -88,7 +95,8 @@ class HoldRequest:
     def needs_course(self) -> bool:
         """Whether how its camera moved is asked for beside the path: for moments between frames, and for its join."""
         pace = self.shot.pace
-        return pace.shutter.angle_deg > 0 or pace.made_between != "nearest" or self.goes_with_camera
+        between = pace.shutter.angle_deg > 0 or pace.made_between != "nearest"
+        return between or self.goes_with_camera or bool(self.pinned)
 
     @property
     def spared(self) -> Track | None:

@@ -5,6 +5,7 @@ neighbours (Lagrange): hands shake so quickly that straight lines between frames
 ends of a take there are three; a curve through these is half believed.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -18,8 +19,9 @@ from clevrin.core.document import Pace
 from clevrin.core.matte import Matte
 from clevrin.core.motion.models import apply, longest_way
 from clevrin.core.motion.trace import Trace
+from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.plan import Between, Sample, Spared, row9
-from clevrin.core.render.resolving import AreaKnown, Held, Shown
+from clevrin.core.render.resolving import Held, Shown
 
 Matrix = NDArray[np.float64]
 
@@ -146,13 +148,23 @@ class Moments:
         )
         return Sample(frame=frame, src_from_out=row9(self._map(frame, instant)), weight=weight, between=between)
 
-    def _map(self, base: int, instant: Fraction) -> Matrix:
-        """Output pixels to where what stands there at a moment is in a frame, as the background moves."""
+    @property
+    def open_frames(self) -> Fraction:
+        """For how many frames of the take an open shutter is sampled; 0 where the middle alone is shown."""
+        instants = self._open
+        return abs(instants[-1] - instants[0]) * Fraction(len(instants), max(1, len(instants) - 1))
+
+    def laid(self, frame: int) -> Matrix:
+        """How the output lies on a frame of the take, in that frame's own pixels."""
+        return self._laid(frame, frame)
+
+    def between_frames(self, of_frame: Callable[[int], Matrix], instant: Fraction) -> Matrix:
+        """A map that is known for frames, at a moment that may lie between them: on a curve through its neighbours."""
         state, frame = self.shown.resolved.state, floor(instant)
         span = self.shown.resolved.shot.span
         low, high = (span.first, span.end - 1) if isinstance(state, Held) else (0, self.course.frames - 1)
         if instant == frame:
-            return self._laid(base, frame)
+            return of_frame(frame)
         nodes = [k for k in range(frame - 1, frame + 3) if min(low, frame) <= k <= max(high, frame + 1)]
         nodes = [k for k in nodes if 0 <= k < self.course.frames]
         share = float(instant - frame)
@@ -160,7 +172,11 @@ class Moments:
         curved = _lagrange(np.array(nodes, float) - frame, share)
         straight = np.array([1 - share if k == frame else share if k == frame + 1 else 0.0 for k in nodes])
         weights = wanted * curved + (1 - wanted) * straight
-        return np.asarray(sum(w * self._laid(base, k) for w, k in zip(weights, nodes, strict=True)))
+        return np.asarray(sum(w * of_frame(k) for w, k in zip(weights, nodes, strict=True)))
+
+    def _map(self, base: int, instant: Fraction) -> Matrix:
+        """Output pixels to where what stands there at a moment is in a frame, as the background moves."""
+        return self.between_frames(lambda frame: self._laid(base, frame), instant)
 
     def _laid(self, base: int, frame: int) -> Matrix:
         """How the output lies on a frame, in pixels of another one as the background moves."""

@@ -5,7 +5,9 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Shot, Take
+from clevrin.core.document import Film, Project, Shot, Take
+from clevrin.core.document.colour import Colour
+from clevrin.core.elements import Raster
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.pace.in_between import PairFlow
@@ -13,7 +15,7 @@ from clevrin.core.render.executor import execute, flow_between
 from clevrin.core.render.films import Films
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.plan import Layer, Plan, Quality, Sample
+from clevrin.core.render.plan import Layer, Pin, Plan, Quality, Sample
 from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.resolving import ResolvedShot, resolve, resolve_frame
 from clevrin.core.render.sources import Sources
@@ -91,4 +93,7 @@ def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, qualit
         films.trusts.put(frames, pair.trust)
         return pair
 
-    return execute(plan, read, quality, flows)
+    def draw(pin: Pin, colour: Colour) -> Raster:
+        return films.drawn(pin, take_of(pin.of.take_id) if isinstance(pin.of, Film) else None, colour)
+
+    return execute(plan, read, quality, flows, draw)

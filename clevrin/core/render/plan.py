@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.holding import Edge, Kernel
+from clevrin.core.document.pinned import Drawing, Film, Words
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After
 from clevrin.core.matte import Matte
@@ -110,6 +111,35 @@ class Sample:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PinSample:
+    """One moment of what is pinned: `own_from_out` takes output pixels to its own square, 0 to 1 across and down."""
+
+    own_from_out: Row9
+    weight: float = 1.0
+
+    @property
+    def matrix(self) -> NDArray[np.float64]:
+        return _square(self.own_from_out)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Pin:
+    """What stands in the scene of a layer, and how: its moments are what an open shutter sees of it.
+
+    `frame`: of a film. `seen`: how much of it. `behind`: mattes of the layer's own frame that stand before it. `wrap`
+    and `grain`: how much it takes of the light about it and of the take's grain.
+    """
+
+    of: Words | Drawing | Film
+    samples: tuple[PinSample, ...]
+    frame: int = 0
+    seen: float = 1.0
+    behind: tuple[Matte, ...] = ()
+    wrap: float = 0.0
+    grain: float = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
 class Layer:
     """One source, of the size `source_size`, and how its moments are laid on the frame.
 
@@ -122,7 +152,8 @@ class Layer:
     its corners, in a frame. `weight` is its share of the mix; the weights of a plan's layers add up to 1. Where an edge
     passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light. What `edge` says
     begins where what is `wider` ends, if that is known; its samples are of one frame then. Of a layer with a `matte`
-    only what that covers counts, at each of its moments; one that is the `rest` shows where the others do not.
+    only what that covers counts, at each of its moments; one that is the `rest` shows where the others do not. `pins`
+    stand in its scene, the first one behind the others.
     """
 
     take_id: str
@@ -146,6 +177,7 @@ class Layer:
     wider: Wider | None = None
     matte: Matte | None = None
     rest: bool = False
+    pins: tuple[Pin, ...] = ()
 
     @staticmethod
     def of(*, frame: int, src_from_out: Row9, **rest: Any) -> "Layer":

@@ -11,6 +11,7 @@ from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.doors import opened
 from clevrin.core.render.moments import Moments
 from clevrin.core.render.moving import moved, units
+from clevrin.core.render.pinning import pinned_to
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
 
@@ -112,13 +113,14 @@ def _plan_unmoved(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int
     held_from_out = _held_from_out(resolved, reel_size, size)
     moments = Moments(shown=shown, course=resolved.course, held_from_out=held_from_out, size=size)
     samples = moments.samples
-    return replace(
+    made = replace(
         layer,
         samples=samples,
         borrowed=layer.borrowed if all(each.between is None for each in samples) else (),
         spared=moments.spared,
         added_blur_px=moments.added_blur_px,
     )
+    return replace(made, pins=pinned_to(made, moments)) if resolved.pinned else made
 
 
 def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: tuple[int, int]) -> tuple[Borrowed, ...]:

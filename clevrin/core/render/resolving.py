@@ -11,7 +11,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, CutOut, Project, Shot, Take
+from clevrin.core.document import Area, Film, Pinned, Project, Shot, Take, Track
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
@@ -21,15 +21,14 @@ from clevrin.core.hold.lending import loan_maps
 from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Move
-from clevrin.core.matte import Matte, matte_at
 from clevrin.core.matte.cutting import CutFrames
-from clevrin.core.matte.matte import Stored
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.tracks import Followed, carried
 from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_instant
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.known import AreaKnown, PinKnown
 from clevrin.core.render.measurement_store import (
     CutNeed,
     MeasurementStore,
@@ -59,20 +58,6 @@ class Lenders:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class AreaKnown:
-    """An area of a take with what carries it: the way from the first frame to each, tracks by their ids, cut-outs."""
-
-    area: Area
-    chain: NDArray[np.float64] | None
-    followed: Mapping[str, Followed]
-    cuts: Mapping[CutOut, tuple[Stored, ...]]
-
-    def at(self, frame: int) -> Matte:
-        """The area on a frame."""
-        return matte_at(self.area, frame, self.chain, self.followed, self.cuts)
-
-
-@dataclass(frozen=True, kw_only=True, eq=False)
 class Held:
     """The shot goes along a path. `lenders`, with the edge that borrows: what is known of its take's other frames."""
 
@@ -94,7 +79,7 @@ class ResolvedShot:
     `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
     its camera moved, where moments between frames are made; `sharp`: what its added blur spares; `beyond`: what is
     known of the take's other frames, where a join shows more than one of them saw; `surface`: where that is which its
-    join goes through; `area`: the one by which its join shows the other side.
+    join goes through; `area`: the one by which its join shows the other side; `pinned`: what stands in its scene.
     """
 
     shot: Shot
@@ -108,6 +93,7 @@ class ResolvedShot:
     beyond: Lenders | None = None
     surface: Followed | None = None
     area: AreaKnown | None = None
+    pinned: tuple[PinKnown, ...] = ()
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -251,13 +237,12 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
         if request.spared_area is not None:
             as_shot = replace(as_shot, sharp=_area(request, request.spared_area, store, ask))
         if request.surface is not None:
-            answer = _answer(TrackNeed(take=request.take, track=request.surface), ask)
-            assert isinstance(answer, Followed)
-            chain = _lenders(request, store, ask).chain
-            key = "carried", request.take.measured_as, request.surface
-            as_shot = replace(as_shot, surface=store.remembered.once(key, lambda: carried(answer, chain)))
+            as_shot = replace(as_shot, surface=_carried(request, request.surface, store, ask))
         if request.area is not None:
             as_shot = replace(as_shot, area=_area(request, request.area, store, ask))
+        if request.pinned:
+            pinned = tuple(_pinned(request, each, store, ask) for each in request.pinned)
+            as_shot = replace(as_shot, pinned=pinned)
         if request.goes_on:
             as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:
@@ -349,6 +334,29 @@ def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -
         chain=chain,
         followed={id: each for id, each in answers.items() if isinstance(each, Followed)},
         cuts={cut: each.covers for cut, each in cuts.items() if isinstance(each, CutFrames)},
+    )
+
+
+def _carried(request: HoldRequest, track: Track, store: MeasurementStore, ask: Ask) -> Followed:
+    """Where a track is, carried with the picture where it is not seen."""
+    answer = _answer(TrackNeed(take=request.take, track=track), ask)
+    assert isinstance(answer, Followed)
+    chain = _lenders(request, store, ask).chain
+    key = "carried", request.take.measured_as, track
+    return store.remembered.once(key, lambda: carried(answer, chain))
+
+
+def _pinned(request: HoldRequest, pinned: Pinned, store: MeasurementStore, ask: Ask) -> PinKnown:
+    take = request.take
+    track = next((each for each in take.tracks if pinned.ground != "scene" and each.id == pinned.track_id), None)
+    shown = pinned.of.take_id if isinstance(pinned.of, Film) else None
+    return PinKnown(
+        pinned=pinned,
+        take=take,
+        chain=_lenders(request, store, ask).chain,
+        followed=None if track is None else _carried(request, track, store, ask),
+        behind=tuple(_area(request, each, store, ask) for each in take.areas if each.id in pinned.behind),
+        film=next((each for each in request.films if each.id == shown), None),
     )
 
 

@@ -2,6 +2,7 @@
 
 from clevrin.core.document.edits.areas import PutArea, RemoveArea
 from clevrin.core.document.edits.edit import Edit
+from clevrin.core.document.edits.pinned import PutPinned, RemovePinned
 from clevrin.core.document.edits.reel import (
     AddMarker,
     AddOutput,
@@ -92,9 +93,11 @@ __all__ = [
     "PlaceTrack",
     "PointAt",
     "PutArea",
+    "PutPinned",
     "RemoveArea",
     "RemoveMarker",
     "RemoveOutput",
+    "RemovePinned",
     "RemoveShots",
     "RemoveSpan",
     "RemoveTake",

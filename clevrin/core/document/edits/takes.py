@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from clevrin.core.document.edits.edit import counted, with_take
-from clevrin.core.document.model import Conform, NamedSpan, Project, Take, Worth
+from clevrin.core.document.model import Conform, NamedSpan, Project, Shot, Take, Worth
+from clevrin.core.document.pinned import Film
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,16 +28,22 @@ class AddTakes:
 
 @dataclass(frozen=True, kw_only=True)
 class RemoveTake:
-    """Takes a take out of the project, with its shots."""
+    """Takes a take out of the project, with its shots, and where it is pinned to others."""
 
     take_id: str
     label: str = "Remove take"
 
     def apply(self, project: Project) -> Project:
         project.take(self.take_id)
-        shots = tuple(shot for shot in project.reel.shots if shot.take_id != self.take_id)
+        shots = tuple(_without(shot, self.take_id) for shot in project.reel.shots if shot.take_id != self.take_id)
         takes = tuple(take for take in project.takes if take.id != self.take_id)
         return project.changed(takes=takes, reel=project.reel.changed(shots=shots))
+
+
+def _without(shot: Shot, take_id: str) -> Shot:
+    """A shot without what is pinned to it of a take."""
+    kept = tuple(each for each in shot.pinned if not (isinstance(each.of, Film) and each.of.take_id == take_id))
+    return shot if len(kept) == len(shot.pinned) else shot.changed(pinned=kept)
 
 
 @dataclass(frozen=True, kw_only=True)
