@@ -20,7 +20,7 @@ from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_shown, plan_take
 from clevrin.core.render.reel_colour import reel_colour
-from clevrin.core.render.resolving import Lacking, ResolvedShot, Shown, resolve
+from clevrin.core.render.resolving import AsShot, Lacking, ResolvedShot, Shown, resolve
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk import theme
@@ -160,11 +160,12 @@ def reframe_programme(
         reel_size = through.reel.width, through.reel.height
         asked.append((HoldRequest.of(through, through.shot(shot_id)), reel_size, fitted_size(reel_size, room)))
 
+    request = HoldRequest.of(project, shot)
     over = None if laid is None else _neighbour(results[0][0], shot_id, before=laid.before)
     ghost: list[Pixels] = []  # made once, with the first picture
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        whole = take_pixels(sources, take, frame, within)
+        whole = _whole(sources, request, frame, within)
         each = [
             shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
             for request, reel_size, size in asked
@@ -177,6 +178,18 @@ def reframe_programme(
         return whole, *each
 
     return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
+
+
+def _whole(sources: Sources, request: HoldRequest, frame: int, within: Size) -> Pixels:
+    """All of a frame of a shot's take as it was shot, with what is pinned to the shot."""
+    take = request.take
+    if not request.pinned:
+        return take_pixels(sources, take, frame, within)
+    resolved = resolve(request, sources.measured)
+    shot = request.shot.changed(mirror=None, turns=0)
+    plain = resolved if isinstance(resolved.state, Lacking) else replace(resolved, state=AsShot())
+    size = take.facts.width, take.facts.height
+    return shot_pixels(sources, replace(plain, shot=shot), frame, size, fitted_size(size, within))
 
 
 def _neighbour(project: Project, shot_id: str, *, before: bool) -> tuple[HoldRequest, int] | None:
@@ -198,7 +211,7 @@ def shot_pixels(sources: Sources, resolved: ResolvedShot, frame: int, reel_size:
     """A frame of a shot's take as the reel shows it, as BGRA."""
     layer = plan_shot(resolved, frame, reel_size, size)
     plan = Plan(width=size[0], height=size[1], layers=(layer,))
-    return bgra_from_picture(carried_out(plan, lambda _: resolved.take, sources.films, "draft"))
+    return bgra_from_picture(carried_out(plan, resolved.take_of, sources.films, "draft"))
 
 
 def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
@@ -230,7 +243,7 @@ def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: S
     inner = layer.laid(row9(src_from_canvas), window=None, borrowed=())
     whole = replace(inner, edge="colour", bend=None, colour=theme.COLOURS.surround)
     plans = [Plan(width=size[0], height=size[1], layers=(each,)) for each in (whole, inner)]
-    around, within = (bgra_from_picture(carried_out(p, lambda _: resolved.take, sources.films, "draft")) for p in plans)
+    around, within = (bgra_from_picture(carried_out(p, resolved.take_of, sources.films, "draft")) for p in plans)
     canvas = cv2.addWeighted(around, 0.42, np.full_like(around, theme.bgra("surround")), 0.58, 0)
     half = np.array(size) * OUTLINE_SHARE / 2
     (left, top), (right, bottom) = (np.round(middle + 0.5 + way * half).astype(int) for way in (-1, 1))

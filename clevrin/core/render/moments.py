@@ -21,7 +21,7 @@ from clevrin.core.motion.models import apply, longest_way
 from clevrin.core.motion.trace import Trace
 from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.plan import Between, Sample, Spared, row9
-from clevrin.core.render.resolving import Held, Shown
+from clevrin.core.render.resolving import Held, ResolvedShot, Shown
 
 Matrix = NDArray[np.float64]
 
@@ -37,6 +37,64 @@ _STEPS = 6
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
+class Lying:
+    """How an output of a `size` in pixels lies on the frames of a shot's take, and at moments between them.
+
+    `course`: how its camera moved. `held_from_out` takes pixels of the output to those of the held picture.
+    """
+
+    resolved: ResolvedShot
+    course: Trace
+    held_from_out: Matrix
+
+    def between_frames(self, of_frame: Callable[[int], Matrix], instant: Fraction) -> Matrix:
+        """A map that is known for frames, at a moment that may lie between them: on a curve through its neighbours."""
+        state, frame = self.resolved.state, floor(instant)
+        span = self.resolved.shot.span
+        low, high = (span.first, span.end - 1) if isinstance(state, Held) else (0, self.course.frames - 1)
+        if instant == frame:
+            return of_frame(frame)
+        nodes = [k for k in range(frame - 1, frame + 3) if min(low, frame) <= k <= max(high, frame + 1)]
+        nodes = [k for k in nodes if 0 <= k < self.course.frames]
+        share = float(instant - frame)
+        wanted = 1.0 if len(nodes) == 4 else _AT_THE_ENDS
+        curved = _lagrange(np.array(nodes, float) - frame, share)
+        straight = np.array([1 - share if k == frame else share if k == frame + 1 else 0.0 for k in nodes])
+        weights = wanted * curved + (1 - wanted) * straight
+        return np.asarray(sum(w * of_frame(k) for w, k in zip(weights, nodes, strict=True)))
+
+    def at(self, base: int, instant: Fraction) -> Matrix:
+        """Output pixels to where what stands there at a moment is in a frame, as the background moves."""
+        return self.between_frames(lambda frame: self.laid(frame, base), instant)
+
+    def laid(self, frame: int, base: int | None = None) -> Matrix:
+        """How the output lies on a frame, in its own pixels or in those of another one as the background moves."""
+        base = frame if base is None else base
+        known = self._known.get((base, frame))
+        if known is None:
+            state = self.resolved.state
+            path = state.path.at(frame) if isinstance(state, Held) else np.eye(3)
+            matrix = self.between(frame, base) @ path @ self.held_from_out
+            known = self._known[base, frame] = np.asarray(matrix / matrix[2, 2])
+        return known
+
+    @cached_property
+    def _known(self) -> dict[tuple[int, int], Matrix]:
+        """What `laid` has found: many samples of an open shutter lie between the same few frames."""
+        return {}
+
+    def between(self, before: int, after: int) -> Matrix:
+        """Pixels of a frame to those of another one."""
+        low, high = sorted((before, after))
+        product: Matrix = np.eye(3)
+        for k in range(low + 1, high + 1):
+            product = self.course.motions[k] @ product
+        if before > after:
+            product = np.asarray(np.linalg.inv(product))
+        return np.asarray(product / product[2, 2])
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Moments:
     """The moments of a shot at a frame of the reel, laid on an output of a `size` in pixels.
 
@@ -47,6 +105,11 @@ class Moments:
     course: Trace
     held_from_out: Matrix
     size: tuple[int, int]
+
+    @cached_property
+    def lying(self) -> Lying:
+        """How the output lies on the take."""
+        return Lying(resolved=self.shown.resolved, course=self.course, held_from_out=self.held_from_out)
 
     @property
     def _pace(self) -> Pace:
@@ -126,15 +189,15 @@ class Moments:
         """How far the picture moves on the screen between two moments where it moves most, in output pixels."""
         base = self._nearest((begins + ends) / 2)
         steps = (begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1))
-        maps = (self._map(base, each) for each in steps)
-        return longest_way(maps, self._map(base, (begins + ends) / 2), self.size)
+        maps = (self.lying.at(base, each) for each in steps)
+        return longest_way(maps, self.lying.at(base, (begins + ends) / 2), self.size)
 
     def _nearest(self, instant: Fraction) -> int:
         return min(max(round(instant), 0), self.course.frames - 1)
 
     def _of_frame(self, frame: int, instant: Fraction, weight: float = 1.0) -> Sample:
         """What a moment shows of a frame, moved as its background is at that moment."""
-        return Sample(frame=frame, src_from_out=row9(self._map(frame, instant)), weight=weight)
+        return Sample(frame=frame, src_from_out=row9(self.lying.at(frame, instant)), weight=weight)
 
     def _sample(self, instant: Fraction, weight: float) -> Sample:
         """A moment: a frame where one is near, or between two."""
@@ -144,64 +207,18 @@ class Moments:
         frame = floor(instant)
         made: Literal["mix", "flow"] = "mix" if self._pace.made_between == "mix" else "flow"
         between = Between(
-            frame=frame + 1, share=float(instant - frame), to_from_src=row9(self._between(frame, frame + 1)), made=made
+            frame=frame + 1,
+            share=float(instant - frame),
+            to_from_src=row9(self.lying.between(frame, frame + 1)),
+            made=made,
         )
-        return Sample(frame=frame, src_from_out=row9(self._map(frame, instant)), weight=weight, between=between)
+        return Sample(frame=frame, src_from_out=row9(self.lying.at(frame, instant)), weight=weight, between=between)
 
     @property
     def open_frames(self) -> Fraction:
         """For how many frames of the take an open shutter is sampled; 0 where the middle alone is shown."""
         instants = self._open
         return abs(instants[-1] - instants[0]) * Fraction(len(instants), max(1, len(instants) - 1))
-
-    def laid(self, frame: int) -> Matrix:
-        """How the output lies on a frame of the take, in that frame's own pixels."""
-        return self._laid(frame, frame)
-
-    def between_frames(self, of_frame: Callable[[int], Matrix], instant: Fraction) -> Matrix:
-        """A map that is known for frames, at a moment that may lie between them: on a curve through its neighbours."""
-        state, frame = self.shown.resolved.state, floor(instant)
-        span = self.shown.resolved.shot.span
-        low, high = (span.first, span.end - 1) if isinstance(state, Held) else (0, self.course.frames - 1)
-        if instant == frame:
-            return of_frame(frame)
-        nodes = [k for k in range(frame - 1, frame + 3) if min(low, frame) <= k <= max(high, frame + 1)]
-        nodes = [k for k in nodes if 0 <= k < self.course.frames]
-        share = float(instant - frame)
-        wanted = 1.0 if len(nodes) == 4 else _AT_THE_ENDS
-        curved = _lagrange(np.array(nodes, float) - frame, share)
-        straight = np.array([1 - share if k == frame else share if k == frame + 1 else 0.0 for k in nodes])
-        weights = wanted * curved + (1 - wanted) * straight
-        return np.asarray(sum(w * of_frame(k) for w, k in zip(weights, nodes, strict=True)))
-
-    def _map(self, base: int, instant: Fraction) -> Matrix:
-        """Output pixels to where what stands there at a moment is in a frame, as the background moves."""
-        return self.between_frames(lambda frame: self._laid(base, frame), instant)
-
-    def _laid(self, base: int, frame: int) -> Matrix:
-        """How the output lies on a frame, in pixels of another one as the background moves."""
-        known = self._known.get((base, frame))
-        if known is None:
-            state = self.shown.resolved.state
-            path = state.path.at(frame) if isinstance(state, Held) else np.eye(3)
-            matrix = self._between(frame, base) @ path @ self.held_from_out
-            known = self._known[base, frame] = np.asarray(matrix / matrix[2, 2])
-        return known
-
-    @cached_property
-    def _known(self) -> dict[tuple[int, int], Matrix]:
-        """What `_laid` has found: many samples of an open shutter lie between the same few frames."""
-        return {}
-
-    def _between(self, before: int, after: int) -> Matrix:
-        """Pixels of a frame to those of another one."""
-        low, high = sorted((before, after))
-        product: Matrix = np.eye(3)
-        for k in range(low + 1, high + 1):
-            product = self.course.motions[k] @ product
-        if before > after:
-            product = np.asarray(np.linalg.inv(product))
-        return np.asarray(product / product[2, 2])
 
 
 def _lagrange(nodes: NDArray[np.float64], at: float) -> NDArray[np.float64]:

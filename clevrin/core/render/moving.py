@@ -1,6 +1,5 @@
 """What a join does to a layer: its move on top of the layer's own map, and seen through the join's shutter. Pure."""
 
-from collections.abc import Sequence
 from dataclasses import replace
 from math import ceil
 
@@ -14,7 +13,7 @@ from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
 from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.laying import shrinks
-from clevrin.core.render.plan import HalfPlane, Layer, Pin, PinSample, Sample, Spared, Wider, row9
+from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, Wider, row9
 from clevrin.core.render.resolving import Lenders, Shown
 
 Matrix = NDArray[np.float64]
@@ -54,7 +53,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
             layer,
             samples=tuple(replace(each, src_from_out=row9(each.matrix @ here)) for each in layer.samples),
             borrowed=tuple(replace(each, src_from_out=row9(each.matrix @ here)) for each in layer.borrowed),
-            pins=tuple(_moved_pin(each, [here]) for each in layer.pins),
+            pins=tuple(each.moved([here]) for each in layer.pins),
         )
     half = shown.shutter_deg / 720
     length = longest_way(map(at, np.linspace(-half, half, _STEPS + 1)), at(0.0), size)
@@ -69,7 +68,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     return replace(
         layer,
         samples=samples,
-        pins=tuple(_moved_pin(each, list(map(at, offsets))) for each in layer.pins),
+        pins=tuple(each.moved(list(map(at, offsets))) for each in layer.pins),
         edge="mirror",
         borrowed=(),
         spared=_kept_sharp(layer, shown) if count > 1 else None,
@@ -134,15 +133,6 @@ def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:
     of = layer.samples[number * len(layer.samples) // count]
     between = of.between if count == 1 else None
     return replace(of, src_from_out=row9(of.matrix @ move), weight=1 / count, between=between)
-
-
-def _moved_pin(pin: Pin, moves: Sequence[Matrix]) -> Pin:
-    """What is pinned, moved as its layer is: its moments and those of the move are one after the other."""
-    own = pin.samples
-    count = max(len(own), len(moves))
-    pairs = ((own[k * len(own) // count], moves[k * len(moves) // count]) for k in range(count))
-    samples = tuple(PinSample(own_from_out=row9(each.matrix @ move), weight=1 / count) for each, move in pairs)
-    return replace(pin, samples=samples)
 
 
 def units(size: Size) -> tuple[Matrix, Matrix]:

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import cached_property
 from math import ceil, floor
 
 import numpy as np
@@ -10,9 +9,11 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.pinned import Film
 from clevrin.core.motion.models import apply
+from clevrin.core.motion.trace import Trace
 from clevrin.core.render.known import OWN_SQUARE, PinKnown
-from clevrin.core.render.moments import Moments
+from clevrin.core.render.moments import Lying, Moments
 from clevrin.core.render.plan import Layer, Pin, PinSample, row9
+from clevrin.core.render.resolving import ResolvedShot
 
 Matrix = NDArray[np.float64]
 
@@ -24,22 +25,51 @@ _FAR = 1e7
 
 
 def pinned_to(layer: Layer, moments: Moments) -> tuple[Pin, ...]:
-    """What is seen of all that is pinned to a shot at a frame of the reel."""
-    found = (_Placing(known=each, layer=layer, moments=moments).pin for each in moments.shown.resolved.pinned)
+    """What is seen of all that is pinned to a shot at a frame of the reel.
+
+    Where a frame is shown as it was shot the middle of the open shutter is that frame.
+    """
+    middle, half = moments.shown.instant(), _own_half(moments.course)
+    if len(layer.samples) == 1:
+        middle = Fraction(layer.samples[0].instant).limit_denominator(10_000)
+    else:
+        half = max(half, moments.open_frames / 2)
+    return _seen(moments.lying, middle, half)
+
+
+def pinned_still(resolved: ResolvedShot, frame: int, held_from_out: Matrix) -> tuple[Pin, ...]:
+    """What is seen of it on a frame of the take, through the take's own shutter."""
+    if resolved.course is None:
+        return ()
+    lying = Lying(resolved=resolved, course=resolved.course, held_from_out=held_from_out)
+    return _seen(lying, Fraction(frame), _own_half(resolved.course))
+
+
+def _own_half(course: Trace) -> Fraction:
+    """Half of how long a take's shutter was open, in its frames."""
+    return Fraction(course.shutter_deg or 0.0).limit_denominator(1000) / 720
+
+
+def _seen(lying: Lying, middle: Fraction, half: Fraction) -> tuple[Pin, ...]:
+    found = (_Placing(known=each, lying=lying, middle=middle, half=half).pin for each in lying.resolved.pinned)
     return tuple(each for each in found if each is not None)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class _Placing:
+    """An element while the shutter is open: from `half` before the `middle` to as long after it, in frames."""
+
     known: PinKnown
-    layer: Layer
-    moments: Moments
+    lying: Lying
+    middle: Fraction
+    half: Fraction
 
     @property
     def pin(self) -> Pin | None:
         """The element as it is seen; None where nothing of it is."""
-        begins, middle, ends = self._open
-        pinned = self.known.pinned
+        pinned, middle = self.known.pinned, self.middle
+        half = self.half if pinned.blurs else Fraction(0)
+        begins, ends = middle - half, middle + half
         seen = self.known.seen(float(middle))
         if seen <= 0 or self._behind_the_camera(middle):
             return None
@@ -57,29 +87,12 @@ class _Placing:
             grain=pinned.grain,
         )
 
-    @cached_property
-    def _open(self) -> tuple[Fraction, Fraction, Fraction]:
-        """From when to when it is seen, and the middle: as long as the shutter is open that blurs what is about it.
-
-        Where a frame is shown as it was shot the middle is that frame, and the shutter that of the take.
-        """
-        moments, samples = self.moments, self.layer.samples
-        middle = moments.shown.instant()
-        if len(samples) == 1:
-            middle = Fraction(samples[0].instant).limit_denominator(10_000)
-        if not self.known.pinned.blurs:
-            return middle, middle, middle
-        half = Fraction(moments.course.shutter_deg or 0.0).limit_denominator(1000) / 720
-        if len(samples) > 1:
-            half = max(half, moments.open_frames / 2)
-        return middle - half, middle, middle + half
-
     def _own_from_out(self, instant: Fraction) -> Matrix:
         """Output pixels to the element's own square, at a moment between frames as between those about it."""
-        return self.moments.between_frames(self._of_frame, instant)
+        return self.lying.between_frames(self._of_frame, instant)
 
     def _of_frame(self, frame: int) -> Matrix:
-        own = np.linalg.inv(self.known.src_from_own(frame)) @ self.moments.laid(frame)
+        own = np.linalg.inv(self.known.src_from_own(frame)) @ self.lying.laid(frame)
         return np.asarray(own / own[2, 2])
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:

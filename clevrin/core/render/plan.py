@@ -1,5 +1,6 @@
 """A plan: what has to be done for one frame of the reel, as data that can be printed and tested."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -138,6 +139,17 @@ class Pin:
     wrap: float = 0.0
     grain: float = 0.0
 
+    def moved(self, moves: Sequence[NDArray[np.float64]]) -> "Pin":
+        """The same where its layer is moved: its moments and those of the move, one after the other.
+
+        `moves` take output pixels to those that the layer was laid for.
+        """
+        own = self.samples
+        count = max(len(own), len(moves))
+        pairs = ((own[k * len(own) // count], moves[k * len(moves) // count]) for k in range(count))
+        samples = tuple(PinSample(own_from_out=row9(each.matrix @ move), weight=1 / count) for each, move in pairs)
+        return replace(self, samples=samples)
+
 
 @dataclass(frozen=True, kw_only=True)
 class Layer:
@@ -210,7 +222,9 @@ class Layer:
     def laid(self, src_from_out: Row9, **changes: Any) -> "Layer":
         """The same source with its middle moment alone, laid otherwise."""
         one = replace(self.middle, src_from_out=src_from_out, weight=1.0)
-        return replace(self, samples=(one,), **changes)
+        way = np.asarray(np.linalg.inv(self.matrix) @ _square(src_from_out))
+        pins = tuple(each.moved([way]) for each in self.pins)
+        return replace(self, **{"samples": (one,), "pins": pins, **changes})
 
 
 @dataclass(frozen=True, kw_only=True)

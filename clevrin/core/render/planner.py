@@ -11,7 +11,7 @@ from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.doors import opened
 from clevrin.core.render.moments import Moments
 from clevrin.core.render.moving import moved, units
-from clevrin.core.render.pinning import pinned_to
+from clevrin.core.render.pinning import pinned_still, pinned_to
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
 
@@ -67,8 +67,9 @@ def plan_shot(
         around="blurred" if resolved.fit == "blurred" else resolved.bars if resolved.fit == "bars" else "#000000",
         weight=weight,
     )
+    pins = () if isinstance(state, Lacking) else pinned_still(resolved, frame, held_from_out)
     if not isinstance(state, Held):
-        return plain
+        return replace(plain, pins=pins) if pins else plain
     hold, path = shot.hold, state.path
     src_from_out = path.at(frame) @ held_from_out
     bend = path.bend_at(frame)
@@ -80,6 +81,7 @@ def plan_shot(
         borrowed=_borrowed(state.lenders, frame, src_from_out, size),
         kernel=hold.kernel,
         crispness=hold.crispness,
+        pins=pins,
     )
 
 

@@ -97,8 +97,13 @@ class ResolvedShot:
 
     @property
     def as_shot(self) -> "ResolvedShot":
-        """The same without its hold, for looking at before and after."""
-        return replace(self, state=AsShot())
+        """The same without its hold and what is pinned, for looking at before and after."""
+        return replace(self, state=AsShot(), pinned=())
+
+    def take_of(self, take_id: str) -> Take:
+        """The take of the shot, or one that is pinned to it; raises `KeyError`."""
+        films = (each.film for each in self.pinned if each.film is not None)
+        return next(each for each in (self.take, *films) if each.id == take_id)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
