@@ -61,6 +61,8 @@ class Desk(Protocol):
 
     def show_areas(self) -> None: ...
 
+    def show_pinned(self) -> None: ...
+
     def show_keys(self) -> None: ...
 
 
@@ -241,6 +243,7 @@ ACTIONS: tuple[Action, ...] = (
     _action("edit", "lay-music", "Lay music under the reel…", lambda desk: desk.music.ask_for_music()),
     _action("edit", "over", "Motion over the reel…", lambda desk: desk.show_over(), "Shift+H"),
     _action("edit", "areas", "Areas of the take…", lambda desk: desk.show_areas(), "Shift+R"),
+    _action("edit", "pinned", "Pin words and pictures in the scene…", lambda desk: desk.show_pinned(), "Shift+W"),
     _action("edit", "music", "Music and its beats…", lambda desk: desk.show_music(), "H"),
     _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
     _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),

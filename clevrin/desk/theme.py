@@ -121,6 +121,16 @@ def widened(px: float) -> int:
 
 
 @cache
+def swatch(colour: str, size: int = 14) -> QIcon:
+    """A patch of a colour (#rrggbb), for a button by which it is chosen."""
+    pixmap = QPixmap(size, size)
+    pixmap.fill(QColor(COLOURS.line))
+    painter = QPainter(pixmap)
+    painter.fillRect(1, 1, size - 2, size - 2, QColor(colour))
+    painter.end()
+    return QIcon(pixmap)
+
+
 def icon(name: str, tint: str = "text", size: int = 20) -> QIcon:
     """An icon of the shipped set, drawn in the colour of a token."""
     from PySide6.QtSvg import QSvgRenderer

@@ -52,6 +52,7 @@ from clevrin.desk.offer import OfferBar
 from clevrin.desk.over.edits import OverEdits
 from clevrin.desk.over.sheet import OverSheet
 from clevrin.desk.pace.bench import PaceBench
+from clevrin.desk.pinned.sheet import PinnedSheet
 from clevrin.desk.playback import Player
 from clevrin.desk.playing import Playing
 from clevrin.desk.precedence import Precedence
@@ -130,6 +131,7 @@ class MainWindow(QMainWindow):
         self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
         self.music = MusicEdits(self._context, files)
         self.over = OverEdits(self._context)
+        self.reframe.pinned_edits.use(files)
         self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
@@ -184,6 +186,7 @@ class MainWindow(QMainWindow):
         self._music_sheet: MusicSheet | None = None
         self._over_sheet: OverSheet | None = None
         self._area_sheet: AreaSheet | None = None
+        self._pinned_sheet: PinnedSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -302,6 +305,16 @@ class MainWindow(QMainWindow):
         self.log.areas.set_active(True)
         self._area_sheet.show()
         self._area_sheet.activateWindow()
+
+    def show_pinned(self) -> None:
+        """What is pinned is worked on over the whole picture, in the Reframe bench."""
+        self.enter_step("reframe")
+        if self._pinned_sheet is None:
+            self._pinned_sheet = PinnedSheet(self._context, self.reframe.pinned_edits, self.reframe.pinned_hands, self)
+            self._pinned_sheet.finished.connect(lambda _: self.reframe.pin(False))
+        self.reframe.pin(True)
+        self._pinned_sheet.show()
+        self._pinned_sheet.activateWindow()
 
     def _watch_reel(self, frame: int) -> Viewer:
         """The reel plays in the Log bench."""

@@ -100,7 +100,7 @@ class Pinned(Value):
     goes: int = Field(default=0, ge=0, le=10_000)
     behind: tuple[Id, ...] = Field(default=(), max_length=20)
     opacity: _Unit = 1.0
-    wrap: _Unit = 0.25
+    wrap: _Unit = 0.15
     grain: _Unit = 1.0
     blurs: bool = True
     poses: tuple[PinPose, ...] = Field(default=(), max_length=10_000)

@@ -63,7 +63,7 @@ class PinKnown:
 
     def src_from_own(self, frame: int) -> Matrix:
         """From the element's own square to pixels of the take's picture, on a frame."""
-        return np.asarray(self._carried(frame) @ self._placed @ self._posed(frame))
+        return np.asarray(self.carried(frame) @ self.placed @ self._posed(frame))
 
     def pose(self, at: float) -> PosedAt:
         """What its poses say at a moment."""
@@ -91,7 +91,7 @@ class PinKnown:
         return gone % facts.frames if again else min(max(gone, 0), facts.frames - 1)
 
     @cached_property
-    def _placed(self) -> Matrix:
+    def placed(self) -> Matrix:
         """From its own square to the picture on the frame on which it was placed."""
         return quad_to_quad(OWN_SQUARE, np.array(self.pinned.corners, np.float64))
 
@@ -99,16 +99,13 @@ class PinKnown:
         """From its own square to itself as its pose has it."""
         if not self.pinned.poses:
             return np.eye(3)
-        pose, corners = self.pose(at), np.array(self.pinned.corners)
-        sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
-        aspect = float((sides[1] + sides[3]) / (sides[0] + sides[2]))
+        pose, to_widths = self.pose(at), widths_from_own(self.pinned)
         turn = np.radians(pose.turn_deg)
         cos, sin = pose.size * np.cos(turn), pose.size * np.sin(turn)
-        to_widths = np.array([[1, 0, -0.5], [0, aspect, -aspect / 2], [0, 0, 1]])
         way = np.array([[cos, -sin, pose.x], [sin, cos, pose.y], [0, 0, 1.0]])
         return np.asarray(np.linalg.inv(to_widths) @ way @ to_widths)
 
-    def _carried(self, frame: int) -> Matrix:
+    def carried(self, frame: int) -> Matrix:
         """From the picture on the frame on which it was placed to another one's."""
         placed = self.pinned.frame
         if self.pinned.ground == "scene" or self.followed is None:
@@ -118,3 +115,11 @@ class PinKnown:
             return quad_to_quad(here, there)
         x, y = there[0] - here[0]
         return np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+
+
+def widths_from_own(pinned: Pinned) -> Matrix:
+    """From an element's own square to its own widths from its middle; as high as its sides are, on average."""
+    corners = np.array(pinned.corners)
+    sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
+    aspect = float((sides[1] + sides[3]) / (sides[0] + sides[2]))
+    return np.array([[1, 0, -0.5], [0, aspect, -aspect / 2], [0, 0, 1]])

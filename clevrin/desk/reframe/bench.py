@@ -9,6 +9,8 @@ from clevrin.core.document import Pose
 from clevrin.desk import theme
 from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
+from clevrin.desk.pinned.edits import PinnedEdits
+from clevrin.desk.pinned.hands import PinnedHands
 from clevrin.desk.programmes import LaidOver, reframe_programme
 from clevrin.desk.reframe.edits import GateEdits
 from clevrin.desk.reframe.fields import GateHere
@@ -34,6 +36,7 @@ class ReframeBench(ShotBench):
         self._output: str | None = None
         self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
         self._laid = ""
+        self._pinning = False
         self._seen: SeenShot | None = None
         self.offers, self.offer_row = Offers(context, self), OfferRow(context)
         self.sheet = ReframeSheet(self.offer_row)
@@ -60,6 +63,8 @@ class ReframeBench(ShotBench):
             note.setMinimumWidth(1)
         self.hands = GateHands(self._gate_view, self._on_posing, self._on_posed, self._on_picked, self._on_levelled)
         self.whole.set_overlay(self.hands)
+        self.pinned_edits = PinnedEdits(self.context, self._gate_corners)
+        self.pinned_hands = PinnedHands(self.pinned_edits)
         self.guides = Guides(lambda: self.result.update())
         self.result.set_overlay(self.guides)
         self._pictures = pictures
@@ -188,11 +193,31 @@ class ReframeBench(ShotBench):
     def viewers(self) -> tuple[Viewer, ...]:
         return self.whole, self.result, self.other
 
+    def pin(self, pinning: bool) -> None:
+        """Has the whole picture be worked on by the hands that pin elements, or by those of the gate."""
+        self._pinning = pinning
+        self.whole.set_overlay(self.pinned_hands if pinning else self.hands)
+        self._show_hint()
+        self.whole.update()
+
+    def _show_hint(self) -> None:
+        """Says what can be dragged in the whole picture."""
+        seen = self._seen
+        outside = [] if seen is None else [pose for pose in seen.gate.poses if pose.frame not in seen.shot.span]
+        if self._pinning:
+            self._whole_note.setText("drag what is pinned, its corners, or the kite to turn it")
+        elif outside:
+            self._whole_note.setText(f"{len(outside)} poses lie outside of the shot's span")
+        else:
+            self._whole_note.setText("drag the gate, its corners, or the knob to turn it")
+
     def leave(self) -> None:
         self._do("gate")
         super().leave()
 
     def put_back(self) -> bool:
+        if self.pinned_hands.put_back():
+            return True
         dragging = self.hands.put_back() or self.lanes.put_back()
         if dragging:
             self.edits.cancel(_POSE)
@@ -295,9 +320,7 @@ class ReframeBench(ShotBench):
                 camera_speed=camera,
             )
         )
-        outside = [pose for pose in seen.gate.poses if pose.frame not in shot.span]
-        words = f"{len(outside)} poses lie outside of the shot's span" if outside else ""
-        self._whole_note.setText(words or "drag the gate, its corners, or the knob to turn it")
+        self._show_hint()
 
     def _show_offers(self) -> None:
         """What moves by itself, to be followed by a click."""
@@ -315,6 +338,9 @@ class ReframeBench(ShotBench):
         self.sheet.offers_note.setText(words)
         self.offer_row.show_movers(seen.take, () if found is None else found.movers)
         self.sheet.rest_button.setEnabled(found is not None)
+
+    def _gate_corners(self) -> np.ndarray | None:
+        return None if self._seen is None else self._seen.corners(self.context.player.frame)
 
     def _gate_view(self) -> GateView | None:
         seen = self._seen
