@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.cutting import cutting_rows
+from bench.pinning import pinning_rows
 from bench.rows import Row
 from clevrin.core.document import Hold, Join, Placement, Project, Reel, Shot, Span, Track
 from clevrin.core.join.laying import laid_by_pictures, laid_by_places
@@ -41,7 +42,8 @@ _LENGTH = 30.0
 def areas_rows(films: Path) -> list[Row]:
     store = MeasurementStore()
     cut = cutting_rows(films, lambda path: store.measure(take_in(path), Silent()))
-    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *cut]
+    pinned = pinning_rows(films, _cloth())
+    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *pinned, *cut]
 
 
 # Colours

@@ -55,5 +55,7 @@ def world(name: str) -> World:
             walker(seed=5, start=(0.2, -5.4), velocity=(0.9, 0.35)),
             walker(seed=12, start=(3.4, -3.4), velocity=(-0.75, -0.45)),
         )
+    if name == "flier":
+        people = (walker(seed=3, start=(-0.55, -1.72), velocity=(0.84, 0.7)),)
     mist = _MIST if name == "mist" else 0.0
     return World(layers=[*kites, workshop, grass, *people, fence], mist=mist, clouds=name not in _CLEAR)

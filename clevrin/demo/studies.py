@@ -116,7 +116,14 @@ def _tripod(t: float) -> Pose:
     return _from_hill(t, seed=0, amount=0.0)
 
 
+def _flier(t: float) -> Pose:
+    """Somebody comes past who looks up at a kite, close before the lens."""
+    pose = _from_hill(t, seed=97, yaw_deg=140, pitch_deg=3)
+    return Pose(x=pose.x, y=0.5, z=pose.z, yaw=pose.yaw, pitch=pose.pitch, roll=pose.roll)
+
+
 STUDIES = (
+    Scene(name="flier", rate=Fraction(30), frames=84, shutter_deg=180.0, path=_flier, background_z=None),
     Scene(name="parade", rate=Fraction(30), frames=105, shutter_deg=180.0, path=_parade, background_z=None),
     Scene(name="mist", rate=Fraction(30), frames=105, shutter_deg=180.0, path=_mist, background_z=None),
     Scene(

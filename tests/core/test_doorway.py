@@ -6,7 +6,20 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from clevrin.core.document import Hold, Join, Placement, Project, Reel, Shot, Span, Track
+from clevrin.core.document import (
+    Area,
+    AreaPart,
+    Drawn,
+    Hold,
+    Join,
+    Outline,
+    Placement,
+    Project,
+    Reel,
+    Shot,
+    Span,
+    Track,
+)
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.taking_in import take_in
@@ -175,3 +188,49 @@ def test_where_it_was_not_seen_it_goes_with_the_picture():
     assert whole.known.all() and not followed.known[9]
     nothing = Followed(places=np.full((3, 4, 2), np.nan), confidence=np.zeros(3), placed=np.zeros(3, bool), lost=())
     assert carried(nothing, chain[:3]) is nothing
+
+
+def with_area(takes, *, frame: int = 25):
+    """The takes, with an area of the street over the right half of its sign."""
+    left, right = true_corners(frame)[[0, 3]], true_corners(frame)[[1, 2]]
+    middle = (left + right) / 2
+    box = [middle[0], right[0] + (20, -20), right[1] + (20, 20), middle[1]]
+    drawn = Drawn(shape="box", outlines=(Outline(frame=frame, places=tuple((float(x), float(y)) for x, y in box)),))
+    area = Area(id="post", name="post", parts=(AreaPart(of=drawn),))
+    return takes[0].changed(areas=(area,)), takes[1]
+
+
+@pytest.mark.parametrize(("what", "free"), [("passes before", "left"), ("the opening", "right")])
+def test_what_passes_before_it_hides_it_and_an_opening_bounds_it(takes, sources, what, free):
+    project = gone_through(with_area(takes), sources, area="post", **{"is": what})
+    for frame in (22, 27):
+        street, beyond = layers_of(project, frame, sources)
+        assert street.front is not None and street.front.share == 1
+        seen = picture(project, frame, SIZE, sources).astype(float)
+        bare = replace(
+            plan_at(project, frame, SIZE, sources.measured), layers=(replace(street, rest=False, front=None),)
+        )
+        street_only = rgb_from_picture(execute(bare, lambda _, number: sources.films.read(takes[0], number)))
+        corners = apply(np.linalg.inv(beyond.matrix), np.array(pixel_corners(*SIZE), np.float64))
+        for side, share in (("left", 0.25), ("right", 0.75)):
+            x, y = (corners[0] * (1 - share) + corners[1] * share + corners[3] * (1 - share) + corners[2] * share) / 2
+            part = (slice(int(y) - 4, int(y) + 5), slice(int(x) - 4, int(x) + 5))
+            is_street = np.abs(seen[part] - street_only[part]).max() < 14
+            assert is_street == (side != free), (frame, side)
+
+
+def test_what_passes_before_it_is_gone_when_the_gate_is_there(takes, sources):
+    project = gone_through(with_area(takes), sources, area="post")
+    shares = [layers_of(project, frame, sources)[0].front.share for frame in range(20, 40)]
+    assert shares[:8] == [1.0] * 8 and shares[-1] == pytest.approx(0.0, abs=0.01)
+    assert all(b <= a for a, b in pairwise(shares))
+    last = picture(project, 39, SIZE, sources).astype(float)
+    alone = picture(gone_through(takes, sources), 39, SIZE, sources).astype(float)
+    assert np.abs(last - alone).max() < 3
+
+
+def test_an_area_that_is_gone_hides_nothing(takes, sources):
+    project = gone_through(takes, sources, area="gone")
+    street, beyond = layers_of(project, 25, sources)
+    assert street.front is None and beyond is not None
+    assert what_is_short(placed_shots(project), 0, made_join(placed_shots(project), 0, 9 / 16, lambda _: None)) == []

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from clevrin.core.document import Area, AreaPart, Coloured, Drawn, Outline, Pick
-from clevrin.core.document.areas import Seen
+from clevrin.core.document import Area, AreaPart, Coloured, Drawn, Other, Outline, Pick
+from clevrin.core.document.areas import Seen, made_of
 from clevrin.core.matte import Matte, coverage, matte_at
 from clevrin.core.matte.areas import drawn_at, quad_to_quad
 from clevrin.core.matte.colours import colour_at, lab_of, without_spill
@@ -239,3 +239,28 @@ def test_what_cannot_be_is_refused():
         Drawn(shape="half-plane", outlines=(Outline(frame=0, places=((0, 0), (1, 1))),), along="track")
     picked = Pick(frame=3, place=(1, 1), lab=(50, 0, 0))
     assert Area(name="sky", parts=(AreaPart(of=Coloured(picks=(picked,))),)).last_frame == 3
+
+
+def boxed(id: str, left: float, right: float, *others: AreaPart) -> Area:
+    drawn = Drawn(shape="box", outlines=(Outline(frame=0, places=box(left, 10, right, 50)),), along="nothing")
+    return Area(id=id, name=id, parts=(AreaPart(of=drawn), *others))
+
+
+def test_an_area_is_made_of_others_as_they_are_now():
+    post, far = boxed("post", 40, 60), boxed("far", 0, 30)
+    wall = boxed("wall", 20, 80, AreaPart(of=Other(area_id="post"), mode="without"))
+    both = boxed("both", 0, 100, AreaPart(of=Other(area_id="wall"), mode="common"))
+
+    def covers(area: Area, *areas: Area) -> list[bool]:
+        matte = matte_at(area, 0, others={each.id: each for each in made_of(area, areas)})
+        return [bool(coverage(matte, SIZE, SIZE)[30, x] > 0.5) for x in (10, 25, 50, 70)]
+
+    areas = post, far, wall, both
+    assert covers(wall, *areas) == [False, True, False, True] == covers(both, *areas)
+    assert covers(wall, boxed("post", 60, 80), wall) == [False, True, True, False]
+    assert {each.id for each in made_of(both, areas)} == {"both", "wall", "post"}
+    assert covers(wall, wall) == [False, True, True, True]  # what is gone takes nothing away
+    # Two that are made of each other end there.
+    this = boxed("this", 20, 80, AreaPart(of=Other(area_id="that"), mode="without"))
+    that = boxed("that", 40, 60, AreaPart(of=Other(area_id="this")))
+    assert covers(this, this, that) == [False, True, False, True]

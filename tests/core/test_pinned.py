@@ -35,6 +35,7 @@ from clevrin.core.document.packing import pack
 from clevrin.core.elements import grain_of, missing_letters, raster_of, read_drawing, set_words
 from clevrin.core.elements.drawings import LONGEST_PX
 from clevrin.core.elements.letters import FONT
+from clevrin.core.elements.raster import WHOLE
 from clevrin.core.errors import DocumentError, MediaError
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import fingerprint
@@ -401,7 +402,7 @@ def test_an_element_is_laid_from_the_size_that_fits():
     raster = raster_of(rgba, plan_colour())
     assert raster.for_width(500).shape[1] == 512 and raster.for_width(100).shape[1] == 128
     assert raster.for_width(9000).shape[1] == 512
-    assert raster.for_width(60)[..., 3].mean() == pytest.approx(0.5, abs=0.01)
+    assert raster.for_width(60)[..., 3].mean() == pytest.approx(WHOLE / 2, rel=0.02)
 
 
 def plan_colour():

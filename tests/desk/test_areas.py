@@ -251,6 +251,29 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     assert session.project.take(take_id).areas == () and session.project.take(take_id).tracks == ()
 
 
+def test_an_area_is_taken_out_of_another_and_put_back(areas):
+    hands, sheet = areas, areas.window._area_sheet
+    for start, end in (((0.3, 0.4), (0.5, 0.6)), ((0.2, 0.3), (0.8, 0.7))):
+        tool(hands, "box")
+        drag(hands, start, end)
+    small, large = of_take(hands)
+    hands.until(lambda: sheet.combining[0].isVisible())
+    without = sheet.combined["without"]
+    assert [without.itemText(k) for k in range(without.count())] == ["nothing", small.name]
+    whole = seen(hands, 0.4, 0.5)
+    without.setCurrentIndex(1)
+    without.activated.emit(1)
+    assert [each.mode for each in of_take(hands)[1].parts] == ["add", "without"]
+    hands.until(lambda: (seen(hands, 0.4, 0.5) != whole).any())
+    assert (seen(hands, 0.7, 0.6) != seen(hands, 0.9, 0.6)).any()
+    sheet.areas.row_chosen.emit(large.id, 0)
+    assert without.currentText() == small.name
+    without.setCurrentIndex(0)
+    without.activated.emit(0)
+    assert len(of_take(hands)[1].parts) == 1
+    hands.until(lambda: (seen(hands, 0.4, 0.5) == whole).all())
+
+
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     hands, walk, take_id = cutting
     window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet

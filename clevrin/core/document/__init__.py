@@ -1,6 +1,6 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
-from clevrin.core.document.areas import Area, AreaPart, Coloured, Drawn, Outline, Pick
+from clevrin.core.document.areas import Area, AreaPart, Coloured, Drawn, Other, Outline, Pick
 from clevrin.core.document.cut_outs import Around, CutOut, Stroke
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
@@ -45,6 +45,7 @@ __all__ = [
     "Motion",
     "Music",
     "NamedSpan",
+    "Other",
     "Outline",
     "Output",
     "Over",

@@ -4,6 +4,7 @@ An area is made of parts, each drawn or of a colour. How it covers a picture is 
 lengths are in pixels of the take's upright picture.
 """
 
+from collections.abc import Iterable
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
@@ -103,10 +104,21 @@ class Coloured(Value):
         return max(each.frame for each in self.picks)
 
 
+class Other(Value):
+    """What another area of the take holds, however that changes; one that is gone holds nothing."""
+
+    how: Literal["other"] = "other"
+    area_id: Id
+
+    @property
+    def last_frame(self) -> int:
+        return 0
+
+
 class AreaPart(Value):
     """One part of an area, and what it does to the parts before it; `inverted`: all but that."""
 
-    of: Drawn | Coloured | CutOut = Field(discriminator="how")
+    of: Drawn | Coloured | CutOut | Other = Field(discriminator="how")
     mode: Mode = "add"
     inverted: bool = False
 
@@ -155,6 +167,11 @@ class Area(Value):
         return tuple(each.of for each in self.parts if isinstance(each.of, CutOut))
 
     @property
+    def others(self) -> tuple[str, ...]:
+        """The ids of the areas that it is made of as well."""
+        return tuple(each.of.area_id for each in self.parts if isinstance(each.of, Other))
+
+    @property
     def goes_with_picture(self) -> bool:
         """Whether it has to be known how the camera moved."""
         return any(isinstance(each.of, Drawn) and each.of.along == "picture" for each in self.parts)
@@ -165,3 +182,16 @@ class Area(Value):
         if not self.seen:
             data.pop("seen", None)
         return data
+
+
+def made_of(area: Area, areas: Iterable[Area]) -> tuple[Area, ...]:
+    """An area and all those of a take that it is made of, each once; what comes back to itself ends there."""
+    by_id = {each.id: each for each in areas}
+    found: dict[str, Area] = {}
+    ahead = [area]
+    while ahead:
+        each = ahead.pop()
+        if each.id not in found:
+            found[each.id] = each
+            ahead += [by_id[id] for id in each.others if id in by_id]
+    return tuple(found.values())

@@ -45,7 +45,9 @@ def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made
 def what_is_short(row: Row, number: int, made: Made) -> list[str]:
     """What a join has to do without, in sentences: frames of its length, what its sides show beyond cuts and edges."""
     before, after = row[number], row[number + 1]
-    lacks = next((each.names for each in made.kind.settings if each.names and not made.values[each.id]), "")
+    lacks = next(
+        (each.names for each in made.kind.settings if each.names and not each.optional and not made.values[each.id]), ""
+    )
     if lacks:
         return [f"The {made.kind.id} has no {lacks} to go by: it is a cut."]
     sentences = []

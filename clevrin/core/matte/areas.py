@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document.areas import Area, Coloured, Drawn, Outline
+from clevrin.core.document.areas import Area, Coloured, Drawn, Other, Outline
 from clevrin.core.document.cut_outs import CutOut
 from clevrin.core.matte.matte import NOTHING, Matte, MattePart, OfColour, Painted, Places, Stored
 from clevrin.core.motion.models import apply
@@ -23,19 +23,28 @@ def matte_at(
     chain: Numbers | None = None,
     followed: Mapping[str, Followed] | None = None,
     cuts: Cuts | None = None,
+    others: Mapping[str, Area] | None = None,
 ) -> Matte:
     """An area on a frame of its take.
 
     `chain` (frames, 3, 3): from the take's first frame to each, where something goes with the picture; `followed`: the
-    tracks by id; `cuts`: what was cut out, by its part of the area. What neither is known for stays where it was drawn
-    last, and what is not cut out yet is nothing. Between two frames on which it was drawn it
-    is carried from both, and what both say is mixed by nearness, so that it is where it was drawn, and nothing jumps.
+    tracks by id; `cuts`: what was cut out, by its part of the area; `others`: the areas that it is made of, by id. What
+    neither is known for stays where it was drawn last, and what is not cut out yet is nothing. Between two frames on
+    which it was drawn it is carried from both, and what both say is mixed by nearness: it is where it was drawn,
+    and nothing jumps.
     """
     tracks = followed or {}
-    parts = tuple(
-        MattePart(of=_part(each.of, frame, chain, tracks, cuts or {}), mode=each.mode, inverted=each.inverted)
-        for each in area.parts
-    )
+
+    def of(part: Drawn | Coloured | CutOut | Other) -> Painted | OfColour | Stored | Matte:
+        if not isinstance(part, Other):
+            return _part(part, frame, chain, tracks, cuts or {})
+        known = others or {}
+        if part.area_id not in known:
+            return NOTHING
+        left = {id: each for id, each in known.items() if id not in (part.area_id, area.id)}
+        return matte_at(known[part.area_id], frame, chain, followed, cuts, left)
+
+    parts = tuple(MattePart(of=of(each.of), mode=each.mode, inverted=each.inverted) for each in area.parts)
     return Matte(
         parts=parts,
         grow_px=area.grow_px,

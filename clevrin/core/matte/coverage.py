@@ -45,6 +45,9 @@ def _part(part: MattePart, scale: tuple[float, float], size: Size, picture: Pict
         own = painted(part.of, scale, size)
     elif isinstance(part.of, Stored):
         own = _stored(part.of, scale, size)
+    elif isinstance(part.of, Matte):
+        source = round(size[0] / scale[0]), round(size[1] / scale[1])
+        own = coverage(part.of, source, size, picture)
     else:
         assert picture is not None, "colours are looked for in a picture"
         own = of_colour(picture, part.of, scale[0])

@@ -50,7 +50,7 @@ NOTHING = Stored(left=0, top=0, width=0, height=0)
 class MattePart:
     """One part, and what it does to those before it."""
 
-    of: Painted | OfColour | Stored
+    of: "Painted | OfColour | Stored | Matte"
     mode: Mode = "add"
     inverted: bool = False
 
@@ -73,4 +73,6 @@ class Matte:
     @property
     def of_picture(self) -> bool:
         """Whether the picture has to be looked at to know it."""
-        return any(isinstance(each.of, OfColour) for each in self.parts)
+        return any(
+            isinstance(each.of, OfColour) or (isinstance(each.of, Matte) and each.of.of_picture) for each in self.parts
+        )

@@ -93,6 +93,7 @@ def execute(
         counts.append(_weight(layer, size, covered))
     whole = laid[0]
     if len(laid) > 1:
+        counts = _behind_fronts(read, plan.layers, counts, size)
         whole = mixed(laid, _with_rest(plan.layers, counts, size))
     for effect in plan.effects:
         whole = done(effect, whole)
@@ -105,6 +106,17 @@ def _weight(layer: Layer, size: tuple[int, int], covered: Weights | None) -> flo
     if layer.behind is not None:
         count = count * beyond(layer.behind, size)
     return count if covered is None else count * covered
+
+
+def _behind_fronts(
+    read: Read, layers: Sequence[Layer], counts: list[float | Weights], size: tuple[int, int]
+) -> list[float | Weights]:
+    """How much of each layer counts where the others have something that stands before it."""
+    for number, layer in enumerate(layers):
+        if layer.front is not None:
+            front = _cover_while_open(read, layer, layer.front.matte, size) * np.float32(layer.front.share)
+            counts = [c if k == number else np.asarray(c * (1 - front), np.float32) for k, c in enumerate(counts)]
+    return counts
 
 
 def _with_rest(layers: Sequence[Layer], counts: list[float | Weights], size: tuple[int, int]) -> list[float | Weights]:
@@ -150,9 +162,7 @@ def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, dra
     look = _look(layer, layer.middle, source, size, quality)
 
     def cover(matte: Matte) -> Weights:
-        own = _cover_of(source, layer, matte)
-        laid = (_laid_cover(own, layer, matte, each, size) * np.float32(each.weight) for each in layer.samples)
-        return np.asarray(sum(laid), np.float32)
+        return _cover_while_open(read, layer, matte, size)
 
     seen: Weights | None = None
     if layer.edge in _BARE:
@@ -164,6 +174,13 @@ def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, dra
         seen = within if seen is None else seen * within
     scene = Scene(layer=layer, source=source, look=look, seen=seen, cover=cover)
     return laid_in(picture, layer.pins, scene, lambda pin: draw(pin, picture.colour), quality)
+
+
+def _cover_while_open(read: Read, layer: Layer, matte: Matte, size: tuple[int, int]) -> Weights:
+    """(h, w) of the output: how much a matte of a layer's own frame covers, over all its moments."""
+    own = _cover_of(read(layer, layer.frame), layer, matte)
+    laid = (_laid_cover(own, layer, matte, each, size) * np.float32(each.weight) for each in layer.samples)
+    return np.asarray(sum(laid), np.float32)
 
 
 def _cover_of(source: Picture, layer: Layer, matte: Matte) -> Weights:

@@ -1,7 +1,7 @@
 """What is known of an area and of an element of a take, with what carries them from frame to frame."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -23,16 +23,20 @@ _EASED = 0.5
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class AreaKnown:
-    """An area of a take with what carries it: the way from the first frame to each, tracks by their ids, cut-outs."""
+    """An area of a take with what carries it: the way from the first frame to each, tracks by their ids, cut-outs.
+
+    `others`: the areas that it is made of, by their ids.
+    """
 
     area: Area
     chain: NDArray[np.float64] | None
     followed: Mapping[str, Followed]
     cuts: Mapping[CutOut, tuple[Stored, ...]]
+    others: Mapping[str, Area] = field(default_factory=dict)
 
     def at(self, frame: int) -> Matte:
         """The area on a frame."""
-        return matte_at(self.area, frame, self.chain, self.followed, self.cuts)
+        return matte_at(self.area, frame, self.chain, self.followed, self.cuts, self.others)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -13,7 +13,7 @@ from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
 from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.laying import shrinks
-from clevrin.core.render.plan import HalfPlane, Layer, Sample, Spared, Wider, row9
+from clevrin.core.render.plan import Front, HalfPlane, Layer, Sample, Spared, Wider, row9
 from clevrin.core.render.resolving import Lenders, Shown
 
 Matrix = NDArray[np.float64]
@@ -23,6 +23,8 @@ _SMEAR_PX, _MOST_SAMPLES = 3.0, 64
 """Samples of a move lie so near to each other, and are no more than so many."""
 _STEPS = 8
 _HARDLY_PX = 0.75
+_GOES = 4.0
+"""What stands before a surface goes in the last quarter of the way through it."""
 
 
 def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
@@ -33,6 +35,8 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
         layer = replace(layer, rest=True)
     if shown.area is not None and shown.resolved.area is not None:
         layer = replace(layer, matte=_seen_within(shown.resolved.area, shown.area, layer.frame))
+    if shown.front is not None and shown.resolved.area is not None:
+        layer = replace(layer, front=_front(shown.resolved.area, shown.front, shown, layer.frame))
     if shown.framed:
         layer = replace(layer, matte=_own_picture(layer, size))
     if shown.behind is not None:
@@ -87,6 +91,12 @@ def _kept_sharp(layer: Layer, shown: Shown) -> Matte | None:
 def _seen_within(known: AreaKnown, area: AreaOf, frame: int) -> Matte:
     """A matte of an area on a frame, or of what lies beyond it."""
     return replace(known.at(frame), inverted=area.beyond)
+
+
+def _front(known: AreaKnown, area: AreaOf, shown: Shown, frame: int) -> Front:
+    """What stands before a surface; it goes as the gate comes to it, so that in the end nothing of it is seen."""
+    gone = 0.0 if shown.door is None else shown.door.gone(shown.from_cut)
+    return Front(matte=_seen_within(known, area, frame), share=min(1.0, max(0.0, (1 - gone) * _GOES)))
 
 
 def _own_picture(layer: Layer, size: Size) -> Matte:

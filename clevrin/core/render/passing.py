@@ -20,7 +20,8 @@ class Passing:
 
     `move`: by the time from the middle of the frame, in frames; seen through a shutter. `edge`: it shows behind that.
     `gains` of its red, green and blue light. `door`: the surface that it is seen in, or that the other one is seen in,
-    `at` this time from the cut; `area`: it is seen there; the `rest`: where the other one is not.
+    `at` this time from the cut; `area`: it is seen there; the `rest`: where the other one is not; `front`: what of it
+    stands before the other one.
     """
 
     placed: Placed
@@ -32,6 +33,7 @@ class Passing:
     door: Door | None = None
     area: AreaOf | None = None
     rest: bool = False
+    front: AreaOf | None = None
     at: float = 0.0
 
 
@@ -93,6 +95,7 @@ def _joined(row: Row, number: int, made: Made, frame: int) -> Passed:
                     door=part.door,
                     area=part.area,
                     rest=part.rest,
+                    front=part.front,
                     at=at,
                 )
             )

@@ -152,6 +152,14 @@ class Pin:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Front:
+    """What of a layer stands before the others, and how much of that does."""
+
+    matte: Matte
+    share: float = 1.0
+
+
+@dataclass(frozen=True, kw_only=True)
 class Layer:
     """One source, of the size `source_size`, and how its moments are laid on the frame.
 
@@ -164,8 +172,8 @@ class Layer:
     its corners, in a frame. `weight` is its share of the mix; the weights of a plan's layers add up to 1. Where an edge
     passes over the picture, it counts only `behind` it. `gains` are of its red, green and blue light. What `edge` says
     begins where what is `wider` ends, if that is known; its samples are of one frame then. Of a layer with a `matte`
-    only what that covers counts, at each of its moments; one that is the `rest` shows where the others do not. `pins`
-    stand in its scene, the first one behind the others.
+    only what that covers counts, at each of its moments; one that is the `rest` shows where the others do not.
+    What is in `front` of it stands before the other layers. `pins` stand in its scene, the first one behind the others.
     """
 
     take_id: str
@@ -189,6 +197,7 @@ class Layer:
     wider: Wider | None = None
     matte: Matte | None = None
     rest: bool = False
+    front: Front | None = None
     pins: tuple[Pin, ...] = ()
 
     @staticmethod

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Area, Film, Pinned, Project, Shot, Take, Track
+from clevrin.core.document.areas import made_of
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
@@ -128,6 +129,8 @@ class Shown:
     """It is seen where the others are not."""
     area: AreaOf | None = None
     """It is seen there alone."""
+    front: AreaOf | None = None
+    """What of it stands before the others."""
 
     @property
     def frame(self) -> int:
@@ -207,6 +210,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
             from_cut=each.at,
             area=each.area,
             rest=each.rest,
+            front=each.front,
         )
         for each in all_of_it.shots
     )
@@ -330,15 +334,19 @@ def gate_course(
 
 def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -> AreaKnown:
     take = request.take
-    named = [track for track in take.tracks if track.id in area.track_ids]
+    all_of_it = made_of(area, take.areas)
+    goes_with = frozenset[str]().union(*(each.track_ids for each in all_of_it))
+    named = [track for track in take.tracks if track.id in goes_with]
     answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in named}
-    chain = _lenders(request, store, ask).chain if area.goes_with_picture else None
-    cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in area.cut_outs}
+    chain = _lenders(request, store, ask).chain if any(each.goes_with_picture for each in all_of_it) else None
+    wanted = [cut for each in all_of_it for cut in each.cut_outs]
+    cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in wanted}
     return AreaKnown(
         area=area,
         chain=chain,
         followed={id: each for id, each in answers.items() if isinstance(each, Followed)},
         cuts={cut: each.covers for cut, each in cuts.items() if isinstance(each, CutFrames)},
+        others={each.id: each for each in all_of_it},
     )
 
 

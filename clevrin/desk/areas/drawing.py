@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from clevrin.core.document import Area, CutOut, Drawn, Take
-from clevrin.core.document.areas import Shape
+from clevrin.core.document.areas import Shape, made_of
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.areas import drawn_at
 from clevrin.core.matte.colours import colour_at
@@ -139,8 +139,9 @@ class AreaDrawing(QObject):
         if shown is None or (self._grip is not None and self._start is not None):
             return
         known = self._cuttings.cuts(take)
-        cuts = tuple(id(known.get(each)) for each in area.cut_outs)
-        key = area, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale(), cuts
+        parts = made_of(area, take.areas)
+        cuts = tuple(id(known.get(cut)) for each in parts for cut in each.cut_outs)
+        key = parts, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale(), cuts
         if self._known is None or self._known[0] != key:
             self._known = key, self._drawn_cover(take, area, shown)
         painter.drawImage(QRectF(rect), image_of(self._known[1], clear=True))
@@ -148,7 +149,8 @@ class AreaDrawing(QObject):
     def _drawn_cover(self, take: Take, area: Area, shown: NDArray[np.uint8]) -> NDArray[np.uint8]:
         """BGRA: how the area is seen over the picture."""
         height, width = shown.shape[:2]
-        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), self._cuttings.cuts(take))
+        others = {each.id: each for each in made_of(area, take.areas)}
+        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), self._cuttings.cuts(take), others)
         picture = self._as_picture(shown) if matte.of_picture else None
         cover = coverage(matte, (take.facts.width, take.facts.height), (width, height), picture)
         made = np.empty((height, width, 4), np.uint8)

@@ -12,6 +12,7 @@ from clevrin.core.document import (
     Coloured,
     CutOut,
     Drawn,
+    Other,
     Outline,
     Pick,
     Placement,
@@ -19,7 +20,7 @@ from clevrin.core.document import (
     Take,
     Track,
 )
-from clevrin.core.document.areas import MOST_PLACES, Shape
+from clevrin.core.document.areas import MOST_PLACES, Mode, Shape
 from clevrin.core.document.edits import AddTrack, PutArea, RemoveArea
 from clevrin.core.matte.matte import Lab
 from clevrin.desk.context import Context
@@ -152,11 +153,25 @@ class AreaEdits:
         if area is not None and part is not None:
             self._put(_with_part(area, part.changed(along=along)), "", "Carry an area along")
 
+    def combine(self, mode: Mode, area_id: str) -> None:
+        """Takes another area out of the chosen one, or keeps what both have; "" takes that back."""
+        area = self.chosen
+        if area is None or area_id == area.id:
+            return
+        kept = tuple(each for each in area.parts if not (isinstance(each.of, Other) and each.mode == mode))
+        added = (AreaPart(of=Other(area_id=area_id), mode=mode),) if area_id else ()
+        self._put(area.changed(parts=(*kept, *added)), "", "Combine areas")
+
+    def combined(self, mode: Mode) -> str:
+        """The id of the area that the chosen one is combined with so; "" for none."""
+        parts = () if self.chosen is None else self.chosen.parts
+        return next((each.of.area_id for each in parts if isinstance(each.of, Other) and each.mode == mode), "")
+
     def turn_about(self, inverted: bool) -> None:
         """The area is all but what was drawn or chosen, or that again."""
         area = self.chosen
         if area is not None:
-            parts = (*area.parts[:-1], area.parts[-1].changed(inverted=inverted))
+            parts = (area.parts[0].changed(inverted=inverted), *area.parts[1:])
             self._put(area.changed(parts=parts), "", "Turn an area about")
 
     def rename(self, area_id: str, name: str) -> None:

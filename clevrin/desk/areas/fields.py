@@ -145,7 +145,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
         page="",
         title="all but that",
         help="The area is all that was not drawn or chosen",
-        value=lambda area: area.parts[-1].inverted,
+        value=lambda area: area.parts[0].inverted,
         edit=lambda edits, value, gesture: edits.turn_about(bool(value)),
     ),
 )

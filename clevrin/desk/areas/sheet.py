@@ -11,7 +11,7 @@ from clevrin.desk.areas.sure_strip import SureStrip
 from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import ChoiceSetting, beside, plain_button, quiet_label
+from clevrin.desk.sheet import ChoiceSetting, beside, named_combo, named_setting, plain_button, quiet_label
 from clevrin.desk.side_sheet import SideSheet
 
 _TOOLS = (
@@ -57,7 +57,12 @@ class AreaSheet(SideSheet):
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
         self.sheet.add(self.tools, self.hint, self.areas, self.corrected, self.sure, self.told)
         self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
-        self.sheet.add(self.seen, *self.sheet.controls.values())
+        self.combined = {
+            "without": named_combo("Without", "Another area that is taken out of this one, however that changes"),
+            "common": named_combo("Only within", "Another area: what is not in it as well does not count"),
+        }
+        self.combining = [named_setting(each.accessibleName(), each.toolTip(), each) for each in self.combined.values()]
+        self.sheet.add(self.seen, *self.combining, *self.sheet.controls.values())
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
         self.let_run(
@@ -71,6 +76,8 @@ class AreaSheet(SideSheet):
         self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.tools.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.seen.chosen.connect(drawing.set_see)
+        for mode, combo in self.combined.items():
+            combo.activated.connect(lambda at, mode=mode, combo=combo: edits.combine(mode, combo.itemData(at)))
         self.areas.row_chosen.connect(lambda id, _: edits.choose(id))
         drawing.changed.connect(self.refresh)
         drawing.moved_on.connect(lambda: self._show_cut(edits.take, edits.chosen))
@@ -95,6 +102,7 @@ class AreaSheet(SideSheet):
         self.areas.setVisible(bool(areas))
         self.seen.setVisible(area is not None)
         self.remove_button.setVisible(area is not None)
+        self._show_combined(area, areas)
         self.tools.setEnabled(take is not None)
         if area is None:
             for control in self.sheet.controls.values():
@@ -103,6 +111,17 @@ class AreaSheet(SideSheet):
             return
         self.sheet.set_about("")
         self.sheet.show_fields(area)
+
+    def _show_combined(self, area: Area | None, areas: tuple[Area, ...]) -> None:
+        """With which areas the chosen one can be combined, and is."""
+        others = [] if area is None else [each for each in areas if each.id != area.id]
+        for setting in self.combining:
+            setting.setVisible(bool(others))
+        for mode, combo in self.combined.items():
+            combo.clear()
+            for area_id, name in (("", "nothing" if mode == "without" else "all"), *((o.id, o.name) for o in others)):
+                combo.addItem(name, area_id)
+            combo.setCurrentIndex(max(0, combo.findData(self._edits.combined(mode))))
 
     def _show_cut(self, take: Take | None, area: Area | None) -> None:
         """How a chosen cut-out stands."""

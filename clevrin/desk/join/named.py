@@ -2,7 +2,7 @@
 
 from clevrin.core.document import Take
 from clevrin.core.document.joining import Setting
-from clevrin.core.join.kinds import SIDES
+from clevrin.core.join.kinds import SIDES, kind_of
 from clevrin.desk.join.kind_settings import Named
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.session import Session
@@ -28,8 +28,12 @@ def _of(take: Take, what: str) -> list[tuple[str, str]]:
 def with_its_side(session: Session, name: str, value: Setting) -> dict[str, Setting]:
     """A setting, and what goes with it: of which side's take it is."""
     pair = chosen_pair(session)
-    if name not in SIDES or not value or pair is None:
+    if pair is None or not value:
         return {name: value}
-    other, words = SIDES[name]
+    known = {each.id: each for each in kind_of(pair[0].leave).settings}
+    other = next((side for side in SIDES if side in known), "")
+    if name not in known or not known[name].names or known[name].optional or not other:
+        return {name: value}
+    words = SIDES[other]
     first = session.project.take(pair[0].take_id)
     return {name: value, other: words[0] if any(id == value for id, _ in _of(first, name)) else words[1]}

@@ -63,15 +63,15 @@ def goes_on(join: Join) -> bool:
     return kind_of(join).values(join).get("beyond") == "seen"
 
 
-SIDES = {"surface": ("way", ("in", "out")), "area": ("side", ("this", "next"))}
+SIDES = {"way": ("in", "out"), "side": ("this", "next")}
 """By what setting it is said of which side something is, and what that is for the first shot and the next one."""
 
 
 def named_by(join: Join, what: Literal["surface", "area"], *, leaving: bool) -> str:
     """The id of a surface or an area of a shot by which it leaves, or arrives; "" where there is none."""
     values = kind_of(join).values(join)
-    side, words = SIDES[what]
-    return str(values[what]) if what in values and values.get(side) == words[0 if leaving else 1] else ""
+    of_this = any(values.get(side) == words[0 if leaving else 1] for side, words in SIDES.items())
+    return str(values[what]) if what in values and of_this else ""
 
 
 __all__ = ["KINDS", "SIDES", "Kind", "goes_by_itself", "goes_on", "kind_of", "named_by"]

@@ -4,6 +4,7 @@ from clevrin.core.join.kinds.kind import (
     EASE,
     LENGTH,
     SHUTTER,
+    AreaOf,
     Door,
     Fit,
     JoinSetting,
@@ -33,7 +34,9 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
         return ease * softly(share) + (1 - ease) * share
 
     if outside:
-        return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False))
+        area = made.word("area")
+        front = AreaOf(area=area, beyond=made.word("is") == "the opening") if area else None
+        return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False), front=front)
     since = at + frames if into else frames - at
     appears = made.number("appears")
     share = 1.0 if appears <= 0 else min(max(since / appears, 0.0), 1.0)
@@ -85,6 +88,21 @@ DOORWAY = Kind(
             low=0,
             high=60,
             step=1,
+        ),
+        JoinSetting(
+            id="area",
+            title="Area",
+            help="An area of the take of the surface: what passes before it, or the opening; areas are made in Log",
+            default="",
+            names="area",
+            optional=True,
+        ),
+        JoinSetting(
+            id="is",
+            title="The area",
+            help="passes before: the other shot is seen behind it; the opening: it is seen there alone",
+            default="passes before",
+            options=("passes before", "the opening"),
         ),
         EASE,
         SHUTTER,

@@ -34,7 +34,7 @@ class JoinSetting:
     """One setting of a kind. `options`: it is one of these words; else a number of `low` to `high` in a `unit`.
 
     With `auto` it may be "auto" as well: it follows from the two sides. A `colour` is written as #rrggbb. One that
-    `names` a surface or an area is the id of a track, or of that; "" for none.
+    `names` a surface or an area is the id of a track, or of that; "" for none, which is as well where it is `optional`.
     """
 
     id: str
@@ -49,6 +49,7 @@ class JoinSetting:
     auto: bool = False
     colour: bool = False
     names: Literal["", "surface", "area"] = ""
+    optional: bool = False
 
     def checked(self, value: Setting) -> Setting:
         """A value that can be. Raises `ClevrinError` with a sentence."""
@@ -239,7 +240,8 @@ class Part:
     """What a side of a join shows at a time: its share of the picture, how it moves, and the edge behind which it is.
 
     A picture that moves goes on beyond its edge mirrored. `move` None: it lies as it does anyway, or as a `door` has
-    it. With an `area` it is seen there alone; the `rest`: where the other side is not.
+    it. With an `area` it is seen there alone; the `rest`: where the other side is not. `front`: what of it stands
+    before the other side.
     """
 
     share: float
@@ -248,6 +250,7 @@ class Part:
     door: Door | None = None
     area: AreaOf | None = None
     rest: bool = False
+    front: AreaOf | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
