@@ -67,12 +67,17 @@ def open_files(
 
 
 @app.command()
-def demo(fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False) -> None:
-    """Opens the window with the demo project, Kite day on Gable Hill."""
-    from clevrin.demo.project import demo_file
+def demo(
+    fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False,
+    in_between: Annotated[
+        bool, typer.Option("--in-between", help="The second one: words, edges, doors.")
+    ] = False,
+) -> None:
+    """Opens the window with the demo project, Kite day on Gable Hill, or with the one of what lies in between."""
+    from clevrin.demo.project import demo_file, tricks_file
     from clevrin.desk.application import run
 
-    raise typer.Exit(run([demo_file(fresh=fresh)], play=True))
+    raise typer.Exit(run([(tricks_file if in_between else demo_file)(fresh=fresh)], play=True))
 
 
 @app.command()

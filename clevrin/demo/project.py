@@ -1,5 +1,6 @@
 """The demo project: the takes of kite day, and a reel on which they already read as one move."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -31,6 +32,7 @@ from clevrin.core.sound.bed import beat_markers, take_in_music
 from clevrin.demo.footage_maker import FOOTAGE, MUSIC
 from clevrin.demo.music import kite_day
 from clevrin.demo.scenes import SCENES
+from clevrin.demo.tricks import tricks_project
 
 NAME = "Kite day on Gable Hill"
 _WHIP = 1.8
@@ -178,8 +180,17 @@ def _speeds(*speeds: tuple[int, float]) -> Pace:
 
 def demo_file(*, fresh: bool = False) -> Path:
     """The project file of the demo in the user's data folder; made anew if it is not there, or damaged, or `fresh`."""
+    return _kept("kite-day.clevrin", demo_project, fresh=fresh)
+
+
+def tricks_file(*, fresh: bool = False) -> Path:
+    """The same of the second one, which shows what hangs on areas."""
+    return _kept("kite-day-in-between.clevrin", tricks_project, fresh=fresh)
+
+
+def _kept(name: str, make: Callable[[], Project], *, fresh: bool) -> Path:
     folder = data_folder()
-    path = folder / "kite-day.clevrin"
+    path = folder / name
     if not fresh and path.exists():
         try:
             project = load(path)
@@ -191,5 +202,5 @@ def demo_file(*, fresh: bool = False) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise DocumentError(f"{folder} cannot be made for the demo: {error.strerror}.") from error
-    save(demo_project(), path)
+    save(make(), path)
     return path
