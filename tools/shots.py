@@ -24,26 +24,19 @@ def main() -> None:
         from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
         from clevrin.core.document import (
-            Hold,
-            Join,
             Marker,
             NamedSpan,
             Pace,
             PacePoint,
-            Placement,
-            Shot,
             Span,
-            Track,
             edits,
         )
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
-        from clevrin.core.media.taking_in import take_in
         from clevrin.core.pace import placed_shots
-        from clevrin.demo.cast import CLOTH
-        from clevrin.demo.footage_maker import FILMED, FOOTAGE
-        from clevrin.demo.judging import true_coverage, true_places
-        from clevrin.demo.project import demo_file
+        from clevrin.demo.footage_maker import FILMED
+        from clevrin.demo.judging import true_coverage
+        from clevrin.demo.project import demo_file, tricks_file
         from clevrin.desk import theme
         from clevrin.desk.window import MainWindow
 
@@ -117,8 +110,8 @@ def main() -> None:
             window.session.undo()
 
         def steady_views() -> None:
-            """An edge with what is borrowed, and an anchor."""
-            bench, sheet = window.steady, window.steady.sheet
+            """An edge with what is borrowed."""
+            sheet = window.steady.sheet
 
             def settled() -> None:
                 rest(0.3)
@@ -132,17 +125,6 @@ def main() -> None:
             shot("borrow-after")
             session.undo()
             sheet.pages.show_page("Calm")
-            session.choose_shot(session.project.reel.shots[2].id)
-            window.player.seek(60)
-            settled()
-            sheet.controls["how"].buttons["anchor"].click()
-            bench.edits.anchor_at((0.263, 0.338))
-            settled()
-            sheet.controls["place"].buttons["left"].click()
-            settled()
-            shot("anchor")
-            for _ in range(3):
-                session.undo()
             session.choose_shot(session.project.reel.shots[0].id)
 
         def reframed() -> None:
@@ -186,59 +168,59 @@ def main() -> None:
             shot("pace")
             session.undo()
 
-        def gone_through() -> None:
-            """A cloth that is carried past shows the hill; and somebody who is cut out."""
-            height, width = CLOTH(0.0).texture.shape[:2]
-            corners = np.array([[0, 0], [width, 0], [width, height], [0, height]], float)
-            true = true_places(FILMED["parade"], CLOTH, corners)[40]
-            placed = Placement(frame=40, places=tuple((float(x), float(y)) for x, y in true))
-            cloth = Track(id="cloth", name="cloth", kind="surface", placed=(placed,))
-            parade = take_in(FOOTAGE / "parade.mp4").changed(tracks=(cloth,))
-            hill = session.project.takes[1]
-            leave = Join(kind="doorway", settings={"surface": "cloth"})
-            shots = (
-                Shot(take_id=parade.id, span=Span(first=0, end=58), hold=Hold(how="float"), leave=leave),
-                Shot(take_id=hill.id, span=Span(first=60, end=120), hold=Hold(how="float")),
-            )
-            session.do(edits.AddTakes(takes=(parade,)))
-            session.do(edits.InsertShots(shots=shots, at=0))
-            until(lambda: window.measurements.trace(parade) is not None)
-            until(lambda: not window.jobs.busy)
-            session.choose_shot(shots[0].id)
-            window.enter_step("join")
-            rest(1.0)
-            until(lambda: not window.jobs.busy)
-            window.player.stop()
-            window.player.seek(36)
+        def in_between() -> None:
+            """The second demo project: a pinned word, a doorway, a match cut, and somebody who is cut out."""
+            window.projects.open(tricks_file(fresh=True))
+            until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
             rest()
-            shot("doorway")
-            session.undo()
-            session.undo()
+            until(lambda: not window.jobs.busy, 400.0)
+            meadow, _, bunting, hill, _ = session.project.reel.shots
+
+            def joined(shot_id: str, frame: int, name: str) -> None:
+                session.choose_shot(shot_id)
+                window.enter_step("join")
+                rest(1.0)
+                until(lambda: not window.jobs.busy)
+                window.player.stop()
+                window.player.seek(frame)
+                rest()
+                shot(name)
+
+            session.choose_shot(meadow.id)
+            window.show_pinned()
+            rest(2.0)
+            window.player.seek(42)
+            window._pinned_sheet.hide()
+            rest(2.0)
+            shot("pinned")
+            window.reframe.pin(False)
+            joined(bunting.id, placed_shots(session.project)[2].end - 17, "doorway")
+            session.choose_shot(hill.id)
+            rest(1.0)
+            window.join.over.buttons["both"].click()
+            joined(hill.id, placed_shots(session.project)[3].end - 1, "match")
+            cut_out(session.project.take(bunting.take_id).areas[0].id)
+
+        def cut_out(area_id: str) -> None:
+            """Somebody who walks before the bunting, cut out and corrected by a stroke."""
             window.enter_step("log")
             window.show_areas()
             window._area_sheet.hide()
-            cut_out()
-            window.log.areas.set_active(False)
-
-        def cut_out() -> None:
-            """Somebody who walks before the bunting, cut out and corrected by a stroke."""
             bunting = next(each for each in session.project.takes if each.name == "bunting")
             session.choose_take(bunting.id)
             rest()
             window.player.seek(60)
             rest()
+            window.log.area_edits.choose(area_id)
             y, x = np.nonzero(true_coverage(FILMED["bunting"], (9,), 60) > _HALF)
-            window.log.area_edits.cut_out(60, np.array([[x.min() - 5.0, y.min() - 5], [x.max() + 5, y.max() + 5]]))
-            rest()
-            until(lambda: not window.jobs.busy)
             beside = np.array([[x.max() + 22.0, y.min() + 60], [x.max() + 28, y.max() - 30]])
             window.log.area_edits.stroke(60, beside, 12.0, belongs=False)
             rest()
-            until(lambda: not window.jobs.busy)
+            until(lambda: not window.jobs.busy, 200.0)
             rest()
             shot("cut-out")
             session.undo()
-            session.undo()
+            window.log.areas.set_active(False)
 
         track_being_corrected()
 
@@ -278,14 +260,6 @@ def main() -> None:
         window.player.seek(placed_shots(session.project)[1].end - 2)
         rest()
         shot("join-made")
-        window.join.kind.buttons["fracture"].click()
-        rest(1.0)
-        until(lambda: not window.jobs.busy)
-        window.player.stop()
-        window.player.seek(placed_shots(session.project)[1].end - 1)
-        rest()
-        shot("join-fracture")
-        session.undo()
         session.undo()
         ways = window.join.ways
         ways.look_at("kinds")
@@ -303,7 +277,6 @@ def main() -> None:
         shot("join-one-move")
         ways.look_at("cut")
         session.choose_shot(session.project.reel.shots[0].id)
-        gone_through()
         window.enter_step("log")
         before = session.project
         left = Journal(journal_folder(), before, place=session.path, saved=True)
@@ -314,6 +287,7 @@ def main() -> None:
         window.log.look_at(reel=True)
         rest(2.0)
         shot("recovery")
+        in_between()
         window.close()
 
 

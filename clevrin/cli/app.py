@@ -69,9 +69,7 @@ def open_files(
 @app.command()
 def demo(
     fresh: Annotated[bool, typer.Option(help="Forget earlier changes to the demo.")] = False,
-    in_between: Annotated[
-        bool, typer.Option("--in-between", help="The second one: words, edges, doors.")
-    ] = False,
+    in_between: Annotated[bool, typer.Option("--in-between", help="The second one: words, edges, doors.")] = False,
 ) -> None:
     """Opens the window with the demo project, Kite day on Gable Hill, or with the one of what lies in between."""
     from clevrin.demo.project import demo_file, tricks_file

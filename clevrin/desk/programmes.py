@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -34,6 +35,9 @@ _SUBPIXELS = 16
 
 Pixels = NDArray[np.uint8]
 Size = tuple[int, int]
+How = Literal["both", "difference", "edges"]
+"""How two pictures are laid over each other."""
+_DIM = 0.3
 
 
 def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = None) -> Programme:
@@ -135,11 +139,11 @@ def before_after_programme(project: Project, shot: Shot, within: Size) -> Progra
 class LaidOver:
     """A neighbour of a shot on the reel that is laid over it: its last frame if it is before, else its first one.
 
-    `difference`: what differs is shown instead of both.
+    `how`: half of either, what differs, or the edges of both.
     """
 
     before: bool
-    difference: bool = False
+    how: How = "both"
 
 
 def reframe_programme(
@@ -174,7 +178,7 @@ def reframe_programme(
             if not ghost:
                 _, reel_size, size = asked[0]
                 ghost.append(shot_pixels(sources, resolve(over[0], sources.measured), over[1], reel_size, size))
-            each[0] = _laid_over(each[0], ghost[0], difference=laid.difference)
+            each[0] = _laid_over(each[0], ghost[0], laid.how)
         return whole, *each
 
     return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
@@ -201,9 +205,24 @@ def _neighbour(project: Project, shot_id: str, *, before: bool) -> tuple[HoldReq
     return HoldRequest.of(project, shot), shot.last_shown if before else shot.first_shown
 
 
-def _laid_over(pixels: Pixels, ghost: Pixels, *, difference: bool) -> Pixels:
-    laid = cv2.absdiff(pixels, ghost) if difference else cv2.addWeighted(pixels, 0.5, ghost, 0.5, 0)
+def _laid_over(pixels: Pixels, ghost: Pixels, how: How) -> Pixels:
+    if how == "difference":
+        laid = cv2.absdiff(pixels, ghost)
+    elif how == "edges":
+        laid = _edges_over(pixels, ghost)
+    else:
+        laid = cv2.addWeighted(pixels, 0.5, ghost, 0.5, 0)
     laid[..., 3] = 255
+    return laid
+
+
+def _edges_over(pixels: Pixels, ghost: Pixels) -> Pixels:
+    """The edges of one picture in one colour, those of the other in another, where both have them light."""
+    greys = [cv2.GaussianBlur(cv2.cvtColor(each, cv2.COLOR_BGRA2GRAY), (0, 0), 1.2) for each in (pixels, ghost)]
+    first, second = (cv2.dilate(cv2.Canny(grey, 40, 90), np.ones((2, 2), np.uint8)) > 0 for grey in greys)
+    laid = cv2.addWeighted(pixels, _DIM, np.full_like(pixels, theme.bgra("sunk")), 1 - _DIM, 0)
+    laid[first], laid[second] = theme.bgra("ember"), theme.bgra("sky")
+    laid[first & second] = theme.bgra("text")
     return laid
 
 
@@ -281,7 +300,7 @@ def _round_the_cut(project: Project, shot_id: str, around: int) -> tuple[int, in
     return max(0, placed.end - around), min(reel_frames(project), placed.end + around)
 
 
-def overlaid_programme(project: Project, shot_id: str, within: Size, around: int, *, difference: bool) -> Programme:
+def overlaid_programme(project: Project, shot_id: str, within: Size, around: int, how: How) -> Programme:
     """Both sides of the cut behind a shot over each other, or what differs, round the cut: each goes on beyond it.
 
     Where a take has nothing more, its last frame there stands still.
@@ -300,7 +319,7 @@ def overlaid_programme(project: Project, shot_id: str, within: Size, around: int
             shot_pixels(sources, resolve(request, sources.measured), number, reel_size, size)
             for request, number in zip(requests, frames, strict=True)
         )
-        return (_laid_over(*sides, difference=difference),)
+        return (_laid_over(*sides, how),)
 
     first, end = _round_the_cut(project, shot_id, around)
     return Programme(first=first, end=end, rate=project.reel.rate, make=make, loop=(first, end))

@@ -12,6 +12,7 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.render import Sources, picture
 from clevrin.core.render.picture import plan_at
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.desk import theme
 from clevrin.desk.preparing import Plans
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
@@ -391,6 +392,10 @@ def test_both_sides_are_seen_over_each_other_or_what_differs(second_join):
     session.choose_shot(first.id)
     second_join.until(lambda: bench.pair is not None and bench.pair[1].id == "behind")
     assert shown("difference") < 0.5
+    shown("edges")
+    pixels = bench.viewer.pixels[0][..., :3].astype(int)
+    light, one_side = (np.abs(pixels - theme.bgra(name)[:3]).max(axis=2) < 4 for name in ("text", "ember"))
+    assert light.sum() > 400 and one_side.sum() < 0.05 * light.sum()  # both have the same edges
     second_join.click(bench.over.buttons["no"])
 
 

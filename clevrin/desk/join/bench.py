@@ -120,7 +120,9 @@ class JoinBench(Bench):
                 ("no", "no", "The reel as it is"),
                 ("both", "both", "Half of either side"),
                 ("difference", "difference", "Only what differs: black where both agree"),
+                ("edges", "edges", "The edges of either side in its colour, light where both have them"),
             ],
+            columns=2,
             default="no",
         )
         self.loop.chosen.connect(self._on_loop_chosen)
@@ -258,8 +260,7 @@ class JoinBench(Bench):
                 project, outgoing.id, room, around, preparing.prepared, self.context.measurements.course_of(project)
             )
         else:
-            difference = self.over.key == "difference"
-            programme = overlaid_programme(project, outgoing.id, room, around, difference=difference)
+            programme = overlaid_programme(project, outgoing.id, room, around, self.over.key)
         slower = int(self.loop.key)
         if slower > 1:  # what is looked at slowly is not listened to
             programme = replace(programme, rate=programme.rate / slower, sound=None)

@@ -11,7 +11,7 @@ from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.pinned.edits import PinnedEdits
 from clevrin.desk.pinned.hands import PinnedHands
-from clevrin.desk.programmes import LaidOver, reframe_programme
+from clevrin.desk.programmes import How, LaidOver, reframe_programme
 from clevrin.desk.reframe.edits import GateEdits
 from clevrin.desk.reframe.fields import GateHere
 from clevrin.desk.reframe.guides import Guides
@@ -171,7 +171,8 @@ class ReframeBench(ShotBench):
             results.append((project.through(self.beside), self.other.wanted_size))
         laid = None
         if self._laid:
-            laid = LaidOver(before=self._laid.endswith("before"), difference=self._laid.startswith("differs"))
+            how: How = "difference" if self._laid.startswith("differs") else "both"
+            laid = LaidOver(before=self._laid.endswith("before"), how=how)
         programme = reframe_programme(project, shot.id, self.whole.wanted_size, results, laid)
         return Showing(programme=programme, subject=(shot.id,), frame=self.frame_of(shot))
 
