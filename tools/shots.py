@@ -1,4 +1,4 @@
-"""`make shots`: a picture of each main view, made from the demo, for docs/screenshots."""
+"""`make shots`: a picture of each main view, made from the demo, for docs/screenshots; `between`: of areas alone."""
 
 import os
 import sys
@@ -44,7 +44,6 @@ def main() -> None:
         theme.apply(application)
         window = MainWindow()
         window.show()
-        window.projects.open(demo_file(fresh=True))
 
         def until(done: Callable[[], bool], at_most_s: float = 120.0) -> None:
             end = time.monotonic() + at_most_s
@@ -63,7 +62,65 @@ def main() -> None:
             (widget or window).grab().save(str(SHOTS / f"{name}.png"))
             print(f"docs/screenshots/{name}.png")
 
+        def in_between() -> None:
+            """The second demo project: a pinned word, a doorway, a match cut, and somebody who is cut out."""
+            window.projects.open(tricks_file(fresh=True))
+            until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
+            rest()
+            until(lambda: not window.jobs.busy, 400.0)
+            meadow, _, bunting, hill, _ = session.project.reel.shots
+
+            def joined(shot_id: str, frame: int, name: str) -> None:
+                session.choose_shot(shot_id)
+                window.enter_step("join")
+                rest(1.0)
+                until(lambda: not window.jobs.busy)
+                window.player.stop()
+                window.player.seek(frame)
+                rest()
+                shot(name)
+
+            session.choose_shot(meadow.id)
+            window.show_pinned()
+            rest(2.0)
+            window.player.seek(42)
+            window._pinned_sheet.hide()
+            rest(2.0)
+            shot("pinned")
+            window.reframe.pin(False)
+            joined(bunting.id, placed_shots(session.project)[2].end - 17, "doorway")
+            session.choose_shot(hill.id)
+            rest(1.0)
+            window.join.over.buttons["both"].click()
+            joined(hill.id, placed_shots(session.project)[3].end - 1, "match")
+            cut_out(session.project.take(bunting.take_id).areas[0].id)
+
+        def cut_out(area_id: str) -> None:
+            """Somebody who walks before the bunting, cut out and corrected by a stroke."""
+            window.enter_step("log")
+            window.show_areas()
+            window._area_sheet.hide()
+            bunting = next(each for each in session.project.takes if each.name == "bunting")
+            session.choose_take(bunting.id)
+            rest()
+            window.player.seek(60)
+            rest()
+            window.log.area_edits.choose(area_id)
+            y, x = np.nonzero(true_coverage(FILMED["bunting"], (9,), 60) > _HALF)
+            beside = np.array([[x.max() + 22.0, y.min() + 60], [x.max() + 28, y.max() - 30]])
+            window.log.area_edits.stroke(60, beside, 12.0, belongs=False)
+            rest()
+            until(lambda: not window.jobs.busy, 200.0)
+            rest()
+            shot("cut-out")
+            session.undo()
+            window.log.areas.set_active(False)
+
         session = window.session
+        in_between()
+        if sys.argv[1:] == ["between"]:
+            return
+        window.projects.open(demo_file(fresh=True))
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
         walk, hill, picnic, *_ = session.project.takes
@@ -168,60 +225,6 @@ def main() -> None:
             shot("pace")
             session.undo()
 
-        def in_between() -> None:
-            """The second demo project: a pinned word, a doorway, a match cut, and somebody who is cut out."""
-            window.projects.open(tricks_file(fresh=True))
-            until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
-            rest()
-            until(lambda: not window.jobs.busy, 400.0)
-            meadow, _, bunting, hill, _ = session.project.reel.shots
-
-            def joined(shot_id: str, frame: int, name: str) -> None:
-                session.choose_shot(shot_id)
-                window.enter_step("join")
-                rest(1.0)
-                until(lambda: not window.jobs.busy)
-                window.player.stop()
-                window.player.seek(frame)
-                rest()
-                shot(name)
-
-            session.choose_shot(meadow.id)
-            window.show_pinned()
-            rest(2.0)
-            window.player.seek(42)
-            window._pinned_sheet.hide()
-            rest(2.0)
-            shot("pinned")
-            window.reframe.pin(False)
-            joined(bunting.id, placed_shots(session.project)[2].end - 17, "doorway")
-            session.choose_shot(hill.id)
-            rest(1.0)
-            window.join.over.buttons["both"].click()
-            joined(hill.id, placed_shots(session.project)[3].end - 1, "match")
-            cut_out(session.project.take(bunting.take_id).areas[0].id)
-
-        def cut_out(area_id: str) -> None:
-            """Somebody who walks before the bunting, cut out and corrected by a stroke."""
-            window.enter_step("log")
-            window.show_areas()
-            window._area_sheet.hide()
-            bunting = next(each for each in session.project.takes if each.name == "bunting")
-            session.choose_take(bunting.id)
-            rest()
-            window.player.seek(60)
-            rest()
-            window.log.area_edits.choose(area_id)
-            y, x = np.nonzero(true_coverage(FILMED["bunting"], (9,), 60) > _HALF)
-            beside = np.array([[x.max() + 22.0, y.min() + 60], [x.max() + 28, y.max() - 30]])
-            window.log.area_edits.stroke(60, beside, 12.0, belongs=False)
-            rest()
-            until(lambda: not window.jobs.busy, 200.0)
-            rest()
-            shot("cut-out")
-            session.undo()
-            window.log.areas.set_active(False)
-
         track_being_corrected()
 
         x, y, w, h = window.reel.layout_now.shot_box(0)
@@ -287,7 +290,6 @@ def main() -> None:
         window.log.look_at(reel=True)
         rest(2.0)
         shot("recovery")
-        in_between()
         window.close()
 
 

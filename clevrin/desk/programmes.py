@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take
-from clevrin.core.join.between import CourseOf
+from clevrin.core.join.between import CourseOf, made_join
 from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
@@ -17,6 +17,7 @@ from clevrin.core.motion.models import apply
 from clevrin.core.pace import Placed, nominal_frame, placed_shot, placed_shots, reel_frames
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.moving import units
 from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planner import fitted_size, plan_shot, plan_shown, plan_take
@@ -35,6 +36,7 @@ _SUBPIXELS = 16
 
 Pixels = NDArray[np.uint8]
 Size = tuple[int, int]
+Move = NDArray[np.float64]
 How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
 _DIM = 0.3
@@ -219,16 +221,20 @@ def _laid_over(pixels: Pixels, ghost: Pixels, how: How) -> Pixels:
 def _edges_over(pixels: Pixels, ghost: Pixels) -> Pixels:
     """The edges of one picture in one colour, those of the other in another, where both have them light."""
     greys = [cv2.GaussianBlur(cv2.cvtColor(each, cv2.COLOR_BGRA2GRAY), (0, 0), 1.2) for each in (pixels, ghost)]
-    first, second = (cv2.dilate(cv2.Canny(grey, 40, 90), np.ones((2, 2), np.uint8)) > 0 for grey in greys)
+    first, second = (cv2.Canny(grey, 70, 160) > 0 for grey in greys)
     laid = cv2.addWeighted(pixels, _DIM, np.full_like(pixels, theme.bgra("sunk")), 1 - _DIM, 0)
     laid[first], laid[second] = theme.bgra("ember"), theme.bgra("sky")
     laid[first & second] = theme.bgra("text")
     return laid
 
 
-def shot_pixels(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:
-    """A frame of a shot's take as the reel shows it, as BGRA."""
+def shot_pixels(
+    sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size, move: Move | None = None
+) -> Pixels:
+    """A frame of a shot's take as the reel shows it, as BGRA; `move`: what is seen there instead, in output pixels."""
     layer = plan_shot(resolved, frame, reel_size, size)
+    if move is not None:
+        layer = layer.laid(row9(layer.matrix @ move), borrowed=())
     plan = Plan(width=size[0], height=size[1], layers=(layer,))
     return bgra_from_picture(carried_out(plan, resolved.take_of, sources.films, "draft"))
 
@@ -303,7 +309,8 @@ def _round_the_cut(project: Project, shot_id: str, around: int) -> tuple[int, in
 def overlaid_programme(project: Project, shot_id: str, within: Size, around: int, how: How) -> Programme:
     """Both sides of the cut behind a shot over each other, or what differs, round the cut: each goes on beyond it.
 
-    Where a take has nothing more, its last frame there stands still.
+    Where a take has nothing more, its last frame there stands still. Sides that the join lays on each other lie so,
+    beyond the cut as at it.
     """
     row, at = placed_shots(project), project.shot_index(shot_id)
     reel_size = project.reel.width, project.reel.height
@@ -313,11 +320,24 @@ def overlaid_programme(project: Project, shot_id: str, within: Size, around: int
         HoldRequest.of(project, placed.shot.changed(span=placed.take.whole), placed.take) for placed in (before, after)
     ]
 
+    made = made_join(row, at, reel_size[1] / reel_size[0], lambda _: None)
+
+    def moves(frame: int) -> tuple[Move | None, Move | None]:
+        if made is None or not made.kind.lays:
+            return None, None
+        time = frame + 0.5 - before.end
+        times = min(time, 0.0), max(time, 0.0)
+        to_unit, from_unit = units(size)
+        parts = (made.part(each, leaving=leaving).move for each, leaving in zip(times, (True, False), strict=True))
+        found = (np.eye(3) if part is None else part(each) for part, each in zip(parts, times, strict=True))
+        leaves, arrives = (from_unit @ each @ to_unit for each in found)
+        return leaves, arrives
+
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
         frames = _beyond(before, frame), _beyond(after, frame)
         sides = (
-            shot_pixels(sources, resolve(request, sources.measured), number, reel_size, size)
-            for request, number in zip(requests, frames, strict=True)
+            shot_pixels(sources, resolve(request, sources.measured), number, reel_size, size, move)
+            for request, number, move in zip(requests, frames, moves(frame), strict=True)
         )
         return (_laid_over(*sides, how),)
 

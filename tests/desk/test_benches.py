@@ -544,6 +544,22 @@ def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_
     assert combo.currentIndex() == 0
 
 
+def differs(hands) -> float:
+    """How much the sides of the cut differ at it, over each other."""
+    bench, player = hands.window.join, hands.window.player
+    bench.over.buttons["no"].click()
+    bench.over.buttons["difference"].click()
+    hands.until(lambda: not bench._reload.isActive() and bench.viewer.pixels)
+    shown: list[int] = []
+    keep = player.shown.connect(lambda frame, _: shown.append(frame))
+    cut = next(p for p in placed_shots(hands.window.session.project) if p.shot.id == bench.pair[0].id).end
+    player.stop()
+    player.seek(cut, scrubbing=False)
+    hands.until(lambda: cut in shown)
+    player.shown.disconnect(keep)
+    return float(bench.viewer.pixels[0][..., :3].mean())
+
+
 def test_a_match_cut_lays_the_pictures_on_each_other_by_what_is_chosen(second_join):
     window, session = second_join.window, second_join.window.session
     bench = window.join
@@ -563,8 +579,10 @@ def test_a_match_cut_lays_the_pictures_on_each_other_by_what_is_chosen(second_jo
     before, after = (plan_of(window, late).layers[0] for late in (-1, 0))
     bare = [each.matrix for each in (before, after)]
     assert np.abs(bare[0] - bare[1])[:2, 2].max() < 8 and before.frame + 1 == after.frame
+    apart = differs(second_join)
     bench.settings.controls["x"].slider.setValue(0)
     assert leave(second_join).given["x"] == -1
+    assert differs(second_join) > 3 * apart  # sides are judged as the join lays them on each other
     session.undo()
     session.undo()
     assert "x" not in leave(second_join).given

@@ -389,7 +389,7 @@ class Kind:
     `part` says what a side shows at a time, `effects` what is done to the whole picture. `overlaps`: both sides are
     seen while it lasts, so that either has to go on beyond its cut. `lasts` says how many of the frames before and
     after the cut that there is room for it takes. `cut_after`: how much of it lies before
-    the cut. `fits` says how well it fits a cut.
+    the cut. `fits` says how well it fits a cut. `lays`: its sides are laid on each other at the cut, and are judged so.
     """
 
     id: str
@@ -397,6 +397,7 @@ class Kind:
     settings: tuple[JoinSetting, ...] = ()
     long: bool = False
     overlaps: bool = False
+    lays: bool = False
     part: Callable[[Made, float, bool], Part] = _cut
     effects: Callable[[Made, float], tuple[After, ...]] = _nothing
     lasts: Callable[[Values, int, int], tuple[int, int]] = _all_of_it

@@ -83,6 +83,7 @@ MATCH_CUT = Kind(
     id="match cut",
     help="The same thing stands at the same place on both sides of the cut, and the gate eases back",
     long=True,
+    lays=True,
     settings=(
         as_usual(LENGTH, 24.0),
         JoinSetting(
