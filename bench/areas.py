@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bench.clinging import clinging_rows
 from bench.cutting import cutting_rows
 from bench.pinning import pinning_rows
 from bench.rows import Row
@@ -42,8 +43,8 @@ _LENGTH = 30.0
 def areas_rows(films: Path) -> list[Row]:
     store = MeasurementStore()
     cut = cutting_rows(films, lambda path: store.measure(take_in(path), Silent()))
-    pinned = pinning_rows(films, _cloth())
-    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *pinned, *cut]
+    more = [*clinging_rows(films), *pinning_rows(films, _cloth())]
+    return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *more, *cut]
 
 
 # Colours

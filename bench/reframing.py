@@ -25,10 +25,10 @@ from clevrin.core.hold.held import HeldPath
 from clevrin.core.hold.report import quick_part
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Trace
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.models import apply, apply_each, summed_up
-from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render.gate_report import GateFigures, gate_figures
 from clevrin.core.render.hold_request import HoldRequest

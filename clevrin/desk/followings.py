@@ -3,7 +3,7 @@
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import Take, Track
-from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.progress import Progress
 from clevrin.core.render.measurement_store import CutNeed, MeasurementStore, TrackNeed
 from clevrin.desk.jobs import Job, JobRunner

@@ -23,9 +23,9 @@ from clevrin.core.document import (
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.both_ways import Followed, carried
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import apply, pixel_corners
-from clevrin.core.motion.tracks import Followed, carried
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture

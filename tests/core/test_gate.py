@@ -20,9 +20,9 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.proposals import chart
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.models import apply, apply_each
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
 from clevrin.core.render.gate_report import gate_figures

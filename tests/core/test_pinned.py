@@ -40,8 +40,8 @@ from clevrin.core.errors import DocumentError, MediaError
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.models import apply
-from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.known import OWN_SQUARE, PinKnown

@@ -14,10 +14,10 @@ from clevrin.core.hold.proposals import chart, hold_at, least_hold, price_setter
 from clevrin.core.hold.report import course, idle_axes, measures
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import find_whips
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.registration import best_reference
-from clevrin.core.motion.tracks import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.laying import bent_map

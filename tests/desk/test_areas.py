@@ -274,6 +274,30 @@ def test_an_area_is_taken_out_of_another_and_put_back(areas):
     hands.until(lambda: (seen(hands, 0.4, 0.5) == whole).all())
 
 
+def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
+    hands, walk, take_id = cutting
+    window, sheet = hands.window, hands.window._area_sheet
+    left, top, right, bottom = walk.around().box
+    x, y = (left + right) / 2 / 256, (top + bottom) / 2 / 144
+    tool(hands, "disc")
+    drag(hands, (x, y), (x + 14 / 256, y))
+    window.log.area_edits.move(AT, np.array([[60 + 2.0 * AT, 76], [73 + 2.0 * AT, 76], [60 + 2.0 * AT, 112]]))
+    hands.click(sheet.sheet.controls["along"].buttons["edges"])
+    (area,) = window.session.project.take(take_id).areas
+    assert area.clinging and sheet.sure.isVisible()
+    hands.until(lambda: window.cuttings.clung(window.session.project.take(take_id)))
+    hands.until(lambda: "sure" in sheet.told.text() or "lost" in sheet.told.text())
+    window.player.seek(20, scrubbing=False)
+    hands.until(lambda: window.log.areas.frame == 20)
+    take = window.session.project.take(take_id)
+    curve = window.cuttings.clung(take)[area.clinging[0]]
+    middle = np.argwhere(walk.true[20] > 0.5).mean(axis=0)[::-1]
+    assert curve.places[20].mean(axis=0) == pytest.approx(middle, abs=1.5)
+    ours = window.log.areas._places_of(area.clinging[0], take)
+    drag(hands, ((ours[1][0] + 0.5) / 256, (ours[1][1] + 0.5) / 144), ((ours[1][0] + 3.5) / 256, 0.53))
+    assert [o.frame for o in drawn_part(window.session.project.take(take_id).areas[0]).outlines] == [AT, 20]
+
+
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     hands, walk, take_id = cutting
     window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet

@@ -15,7 +15,8 @@ from clevrin.core.document.places import Place
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
 
 Shape = Literal["curve", "box", "disc", "half-plane", "band"]
-Along = Literal["nothing", "picture", "track"]
+Along = Literal["nothing", "picture", "track", "edges"]
+"""With what a drawn area goes; with edges: each frame's curve clings to the edge that it had."""
 Mode = Literal["add", "common", "without"]
 
 FEWEST_PLACES: dict[Shape, int] = {"curve": 3, "box": 4, "disc": 3, "half-plane": 2, "band": 3}
@@ -60,6 +61,11 @@ class Drawn(Value):
         if self.along == "track" and self.track_id is None:
             raise ValueError("an area that goes with a track names it")
         return self
+
+    @property
+    def clings(self) -> bool:
+        """Whether its curve clings to an edge; a straight edge and a band have none to cling by."""
+        return self.along == "edges" and self.shape in ("curve", "box", "disc")
 
     @property
     def last_frame(self) -> int:
@@ -167,6 +173,11 @@ class Area(Value):
         return tuple(each.of for each in self.parts if isinstance(each.of, CutOut))
 
     @property
+    def clinging(self) -> tuple[Drawn, ...]:
+        """What of it clings to edges, and has to be followed."""
+        return tuple(each.of for each in self.parts if isinstance(each.of, Drawn) and each.of.clings)
+
+    @property
     def others(self) -> tuple[str, ...]:
         """The ids of the areas that it is made of as well."""
         return tuple(each.of.area_id for each in self.parts if isinstance(each.of, Other))
@@ -174,7 +185,7 @@ class Area(Value):
     @property
     def goes_with_picture(self) -> bool:
         """Whether it has to be known how the camera moved."""
-        return any(isinstance(each.of, Drawn) and each.of.along == "picture" for each in self.parts)
+        return any(isinstance(each.of, Drawn) and each.of.along in ("picture", "edges") for each in self.parts)
 
     @model_serializer(mode="wrap")
     def _written(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:

@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 from clevrin.core.document.areas import Area, Coloured, Drawn, Other, Outline
 from clevrin.core.document.cut_outs import CutOut
 from clevrin.core.matte.matte import NOTHING, Matte, MattePart, OfColour, Painted, Places, Stored
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.models import apply
-from clevrin.core.motion.tracks import Followed
 
 Numbers = NDArray[np.float64]
+Clung = Mapping[Drawn, Followed]
 Cuts = Mapping[CutOut, tuple[Stored, ...]]
 _Carry = Callable[[Outline, int], Numbers]
 
@@ -24,25 +25,26 @@ def matte_at(
     followed: Mapping[str, Followed] | None = None,
     cuts: Cuts | None = None,
     others: Mapping[str, Area] | None = None,
+    clung: Clung | None = None,
 ) -> Matte:
     """An area on a frame of its take.
 
     `chain` (frames, 3, 3): from the take's first frame to each, where something goes with the picture; `followed`: the
-    tracks by id; `cuts`: what was cut out, by its part of the area; `others`: the areas that it is made of, by id. What
-    neither is known for stays where it was drawn last, and what is not cut out yet is nothing. Between two frames on
-    which it was drawn it is carried from both, and what both say is mixed by nearness: it is where it was drawn,
-    and nothing jumps.
+    tracks by id; `cuts`: what was cut out, by its part of the area; `others`: the areas that it is made of, by id;
+    `clung`: where curves that cling to edges are, by their part. What none of these is known for stays where it was
+    drawn last, and what is not cut out yet is nothing. Between two frames on which it was drawn it is carried from
+    both, and what both say is mixed by nearness: it is where it was drawn, and nothing jumps.
     """
     tracks = followed or {}
 
     def of(part: Drawn | Coloured | CutOut | Other) -> Painted | OfColour | Stored | Matte:
         if not isinstance(part, Other):
-            return _part(part, frame, chain, tracks, cuts or {})
+            return _part(part, frame, chain, tracks, cuts or {}, clung or {})
         known = others or {}
         if part.area_id not in known:
             return NOTHING
         left = {id: each for id, each in known.items() if id not in (part.area_id, area.id)}
-        return matte_at(known[part.area_id], frame, chain, followed, cuts, left)
+        return matte_at(known[part.area_id], frame, chain, followed, cuts, left, clung)
 
     parts = tuple(MattePart(of=of(each.of), mode=each.mode, inverted=each.inverted) for each in area.parts)
     return Matte(
@@ -66,6 +68,7 @@ def _part(
     chain: Numbers | None,
     followed: Mapping[str, Followed],
     cuts: Cuts,
+    clung: Clung,
 ) -> Painted | OfColour | Stored:
     if isinstance(part, CutOut):
         known = cuts.get(part)
@@ -78,7 +81,20 @@ def _part(
             holes_px=part.holes_px,
             specks_px=part.specks_px,
         )
+    curve = clung.get(part)
+    if curve is not None:
+        return Painted(shape="curve", places=_plain(carried_to(curve, frame, chain)))
     return Painted(shape=part.shape, places=drawn_at(part, frame, chain, followed), sharp=part.sharp)
+
+
+def carried_to(curve: Followed, frame: int, chain: Numbers | None) -> Numbers:
+    """A curve on a frame; where its edge was lost, as it was nearest, and carried with the picture from there."""
+    known = np.nonzero(curve.known)[0]
+    nearest = int(known[np.argmin(np.abs(known - frame))])
+    places = curve.places[nearest]
+    if nearest == frame or chain is None:
+        return places
+    return np.asarray(apply(chain[frame] @ np.linalg.inv(chain[nearest]), places))
 
 
 def drawn_at(drawn: Drawn, frame: int, chain: Numbers | None, followed: Mapping[str, Followed]) -> Places:
@@ -91,7 +107,11 @@ def drawn_at(drawn: Drawn, frame: int, chain: Numbers | None, followed: Mapping[
     if before is not after and frame > before.frame:
         share = (frame - before.frame) / (after.frame - before.frame)
         first = (1 - share) * first + share * carry(after, frame)
-    return tuple((float(x), float(y)) for x, y in first)
+    return _plain(first)
+
+
+def _plain(places: Numbers) -> Places:
+    return tuple((float(x), float(y)) for x, y in places)
 
 
 def _carrying(drawn: Drawn, chain: Numbers | None, followed: Mapping[str, Followed]) -> _Carry:
@@ -110,7 +130,7 @@ def _carrying(drawn: Drawn, chain: Numbers | None, followed: Mapping[str, Follow
 
     if track is not None:
         return with_track
-    if drawn.along == "picture" and chain is not None:
+    if drawn.along in ("picture", "edges") and chain is not None:
         return with_picture
     return lambda outline, _: np.array(outline.places, np.float64)
 

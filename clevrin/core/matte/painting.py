@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.document.areas import Shape
 from clevrin.core.matte.matte import Painted
 
 Weights = NDArray[np.float32]
@@ -27,13 +28,16 @@ def painted(shape: Painted, scale: tuple[float, float], size: Size) -> Weights:
         return _beside(points[0], points[1], size)
     if shape.shape == "band":
         return _along(points, size)
-    if shape.shape == "disc":
+    return _filled(outline_of(shape.shape, points, shape.sharp), size)
+
+
+def outline_of(shape: Shape, points: Numbers, sharp: tuple[int, ...]) -> Numbers:
+    """A closed shape, by its points (see `Outline`), as the polygon that it is drawn as: (n, 2)."""
+    if shape == "disc":
         middle, one, other = points
         angle = np.linspace(0, 2 * np.pi, _ROUND, endpoint=False)[:, None]
-        points = middle + np.cos(angle) * (one - middle) + np.sin(angle) * (other - middle)
-    elif shape.shape == "curve":
-        points = smooth_curve(points, shape.sharp)
-    return _filled(points, size)
+        return np.asarray(middle + np.cos(angle) * (one - middle) + np.sin(angle) * (other - middle))
+    return smooth_curve(points, sharp) if shape == "curve" else points
 
 
 def smooth_curve(points: Numbers, sharp: tuple[int, ...]) -> Numbers:

@@ -8,7 +8,7 @@ from clevrin.core.document import Placement, Take, Track
 from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.tracks import TrackKind
 from clevrin.core.errors import ClevrinError
-from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.both_ways import Followed
 
 _TRACK_FORMAT = "# clevrin-track 1"
 _CORNERS = ("top_left", "top_right", "bottom_right", "bottom_left")

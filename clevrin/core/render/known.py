@@ -7,12 +7,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, CutOut, Pinned, Take
+from clevrin.core.document import Area, CutOut, Drawn, Pinned, Take
 from clevrin.core.gate.easing import Stops, eased
 from clevrin.core.matte import Matte, matte_at
 from clevrin.core.matte.areas import quad_to_quad
 from clevrin.core.matte.matte import Stored
-from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.both_ways import Followed
 
 Matrix = NDArray[np.float64]
 
@@ -25,7 +25,7 @@ _EASED = 0.5
 class AreaKnown:
     """An area of a take with what carries it: the way from the first frame to each, tracks by their ids, cut-outs.
 
-    `others`: the areas that it is made of, by their ids.
+    `others`: the areas that it is made of, by their ids; `clung`: where curves that cling to edges are.
     """
 
     area: Area
@@ -33,10 +33,11 @@ class AreaKnown:
     followed: Mapping[str, Followed]
     cuts: Mapping[CutOut, tuple[Stored, ...]]
     others: Mapping[str, Area] = field(default_factory=dict)
+    clung: Mapping[Drawn, Followed] = field(default_factory=dict)
 
     def at(self, frame: int) -> Matte:
         """The area on a frame."""
-        return matte_at(self.area, frame, self.chain, self.followed, self.cuts, self.others)
+        return matte_at(self.area, frame, self.chain, self.followed, self.cuts, self.others, self.clung)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,17 +6,19 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import CutOut, Span, Take, Track
+from clevrin.core.document import CutOut, Drawn, Span, Take, Track
+from clevrin.core.matte.clung import ClingRequest, cling, stored_clinging
 from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, stored_cut_out
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.motion.areas import CarriedArea
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
 from clevrin.core.motion.models import summed_up
 from clevrin.core.motion.pieces import PIECE_FRAMES
 from clevrin.core.motion.registration import Registration, RegistrationRequest, register_span, stored_registration
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracks import Followed, TrackRequest, follow_track, stored_track
+from clevrin.core.motion.tracks import TrackRequest, follow_track, stored_track
 from clevrin.core.motion.vectors import Vectors, stored_piece
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
@@ -56,15 +58,23 @@ class CutNeed:
     cut: CutOut
 
 
-Need = TraceNeed | RegistrationNeed | TrackNeed | CutNeed
+@dataclass(frozen=True, kw_only=True)
+class ClingNeed:
+    """Where the curve of a drawn area is that clings to an edge of a take."""
+
+    take: Take
+    drawn: Drawn
+
+
+Need = TraceNeed | RegistrationNeed | TrackNeed | CutNeed | ClingNeed
 """A measurement that something depends on: found in the store, or measured."""
 
 
 class MeasurementStore:
     """Measurements of takes; threads may share one.
 
-    The look-ups give None for what has not been measured, and measure nothing; `measure`, `register`, `follow` and
-    `cut` do, and what they find is remembered even where the shelf cannot be written.
+    The look-ups give None for what has not been measured, and measure nothing; `measure`, `register`, `follow`, `cut`
+    and `cling` do, and what they find is remembered even where the shelf cannot be written.
     """
 
     def __init__(self, shelf: Shelf | None = None, remembered: Remembered | None = None) -> None:
@@ -123,6 +133,10 @@ class MeasurementStore:
         frames = need.take.facts.frames
         return self.remembered.once(_key(need), lambda: stored_cut_out(_cutting(need), frames, self.shelf))
 
+    def clung(self, need: ClingNeed) -> Followed | None:
+        frames = need.take.facts.frames
+        return self.remembered.once(_key(need), lambda: stored_clinging(_clinging(need), frames, self.shelf))
+
     def measure(self, take: Take, progress: Progress, *, mesh: bool = False) -> Trace:
         """The trace of a take, measured if it is not there. Raises `MediaError`, `CancelledError`."""
         found = self.trace(take, mesh=mesh)
@@ -158,6 +172,12 @@ class MeasurementStore:
             self.remembered.put(_key(need), found)
         return found
 
+    def cling(self, need: ClingNeed, progress: Progress) -> Followed:
+        """Where a curve is that clings to an edge, followed if it was not. Raises `MediaError`, `CancelledError`."""
+        found = cling(_clinging(need), self.shelf, progress)
+        self.remembered.put(_key(need), found)
+        return found
+
     def _middle(self, need: CutNeed, found: CutFrames) -> Followed:
         """It is asked for on every frame that is planned, and takes all of them to be unpacked."""
         return self.remembered.once(("middle", *_key(need)), lambda: followed_middle(found, need.cut.frames))
@@ -183,6 +203,8 @@ def _key(need: Need) -> tuple[object, ...]:
         return "registration", need.take.measured_as, need.span, need.reference
     if isinstance(need, CutNeed):
         return "cut-out", need.take.measured_as, need.cut
+    if isinstance(need, ClingNeed):
+        return "clinging", need.take.fingerprint, need.drawn
     return "track", need.take.fingerprint, need.track
 
 
@@ -197,6 +219,12 @@ def _following(need: TrackNeed) -> TrackRequest:
 def _cutting(need: CutNeed) -> CutRequest:
     take = need.take
     return CutRequest(path=Path(take.path), fingerprint=take.fingerprint, cut=need.cut, measured=str(take.measured_as))
+
+
+def _clinging(need: ClingNeed) -> ClingRequest:
+    take, facts = need.take, need.take.facts
+    size = facts.width, facts.height
+    return ClingRequest(path=Path(take.path), fingerprint=take.fingerprint, drawn=need.drawn, size=size)
 
 
 def still_trace(take: Take) -> Trace:

@@ -23,14 +23,15 @@ from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Move
 from clevrin.core.matte.cutting import CutFrames
+from clevrin.core.motion.both_ways import Followed, carried
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.tracks import Followed, carried
 from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_instant
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.known import AreaKnown, PinKnown
 from clevrin.core.render.measurement_store import (
+    ClingNeed,
     CutNeed,
     MeasurementStore,
     Need,
@@ -339,6 +340,8 @@ def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -
     named = [track for track in take.tracks if track.id in goes_with]
     answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in named}
     chain = _lenders(request, store, ask).chain if any(each.goes_with_picture for each in all_of_it) else None
+    curves = [drawn for each in all_of_it for drawn in each.clinging]
+    clung = {each: _answer(ClingNeed(take=take, drawn=each), ask) for each in curves}
     wanted = [cut for each in all_of_it for cut in each.cut_outs]
     cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in wanted}
     return AreaKnown(
@@ -347,6 +350,7 @@ def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -
         followed={id: each for id, each in answers.items() if isinstance(each, Followed)},
         cuts={cut: each.covers for cut, each in cuts.items() if isinstance(each, CutFrames)},
         others={each.id: each for each in all_of_it},
+        clung={drawn: each for drawn, each in clung.items() if isinstance(each, Followed)},
     )
 
 
@@ -396,6 +400,8 @@ def _found(need: Need, store: MeasurementStore) -> Measurement | None:
         return store.trace(need.take, mesh=need.mesh)
     if isinstance(need, CutNeed):
         return store.cut_out(need)
+    if isinstance(need, ClingNeed):
+        return store.clung(need)
     return store.registration(need) if isinstance(need, RegistrationNeed) else store.track(need)
 
 
@@ -406,4 +412,6 @@ def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measur
         return store.register(need, progress)
     if isinstance(need, CutNeed):
         return store.cut(need, progress)
+    if isinstance(need, ClingNeed):
+        return store.cling(need, progress)
     return store.follow(need, progress)

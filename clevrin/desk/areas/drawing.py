@@ -12,10 +12,11 @@ from clevrin.core.document import Area, CutOut, Drawn, Take
 from clevrin.core.document.areas import Shape, made_of
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.areas import drawn_at
+from clevrin.core.matte.clung import points_at
 from clevrin.core.matte.colours import colour_at
 from clevrin.core.matte.painting import smooth_curve
 from clevrin.core.media.picture import Picture, picture_from_rgb
-from clevrin.core.motion.tracks import Followed
+from clevrin.core.motion.both_ways import Followed
 from clevrin.desk import theme
 from clevrin.desk.areas.edits import AreaEdits, cut_part, drawn_part
 from clevrin.desk.context import Context
@@ -140,7 +141,9 @@ class AreaDrawing(QObject):
             return
         known = self._cuttings.cuts(take)
         parts = made_of(area, take.areas)
+        clung = self._cuttings.clung(take)
         cuts = tuple(id(known.get(cut)) for each in parts for cut in each.cut_outs)
+        cuts += tuple(id(clung.get(curve)) for each in parts for curve in each.clinging)
         key = parts, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale(), cuts
         if self._known is None or self._known[0] != key:
             self._known = key, self._drawn_cover(take, area, shown)
@@ -150,7 +153,8 @@ class AreaDrawing(QObject):
         """BGRA: how the area is seen over the picture."""
         height, width = shown.shape[:2]
         others = {each.id: each for each in made_of(area, take.areas)}
-        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), self._cuttings.cuts(take), others)
+        cuts, clung = self._cuttings.cuts(take), self._cuttings.clung(take)
+        matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), cuts, others, clung)
         picture = self._as_picture(shown) if matte.of_picture else None
         cover = coverage(matte, (take.facts.width, take.facts.height), (width, height), picture)
         made = np.empty((height, width, 4), np.uint8)
@@ -340,7 +344,7 @@ class AreaDrawing(QObject):
         """Where the points of the chosen area are on the frame, one or all of them where they are being dragged to."""
         take = self._edits.take
         assert take is not None
-        places = np.array(drawn_at(part, self._frame, self._chain(take), self._tracks(take)), np.float64)
+        places = self._places_of(part, take)
         if self._start is None or self._grip is None:
             return places
         before, now = self._to_px(np.array([[self._start.x(), self._start.y()], [self._now.x(), self._now.y()]]), rect)
@@ -352,13 +356,21 @@ class AreaDrawing(QObject):
         places[one] += now - before
         return places
 
+    def _places_of(self, part: Drawn, take: Take) -> Places:
+        """Where the points of a drawn part are on the frame."""
+        curve = self._cuttings.clung(take).get(part)
+        clung = None if curve is None else points_at(part, curve, self._frame)
+        if clung is not None:
+            return clung
+        return np.array(drawn_at(part, self._frame, self._chain(take), self._tracks(take)), np.float64)
+
     def _under(self, at: QPointF, rect: QRect) -> int | None:
         """The number of the point under the mouse; -1 for all of the area; None for nothing."""
         take, area = self._edits.take, self._edits.chosen
         part = None if area is None else drawn_part(area)
         if take is None or part is None:
             return None
-        places = np.array(drawn_at(part, self._frame, self._chain(take), self._tracks(take)), np.float64)
+        places = self._places_of(part, take)
         view = self._to_view(places, rect, take)
         away = np.hypot(*(view - (at.x(), at.y())).T)
         if away.min() < _NEAR_PX:

@@ -36,8 +36,9 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
         options=(
             ("picture", "the picture", "It stays where it is in the scene"),
             ("nothing", "nothing", "It goes straight from where it was drawn to where it was drawn next"),
+            ("edges", "its edge", "The curve clings to the edge that it lies on, from frame to frame"),
         ),
-        columns=2,
+        columns=3,
         default="picture",
         shown=_is_drawn,
         value=_along,

@@ -1,9 +1,12 @@
 """Areas in a window beside the main one: the tools that make them, those there are, how they are seen and set."""
 
+import numpy as np
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document import Area, Take
-from clevrin.core.matte.cutting import how_sure
+from clevrin.core.matte.clung import LOST, where_lost
+from clevrin.core.matte.cutting import CutFrames, how_sure
+from clevrin.core.motion.both_ways import Followed
 from clevrin.desk.areas.drawing import AreaDrawing
 from clevrin.desk.areas.edits import AreaEdits, coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
@@ -33,6 +36,7 @@ _SEEN = (
 )
 _HINTS = {tool: help for tool, _, help in (*_TOOLS, *_CORRECTED)}
 _MOST_ROWS = 5
+_NOT_FOLLOWED = "Its edge is followed as soon as the take is measured."
 _NOT_YET, _SURE = "It is cut out as soon as the take is measured.", "Its edge is sure on every frame."
 
 
@@ -126,28 +130,38 @@ class AreaSheet(SideSheet):
     def _show_cut(self, take: Take | None, area: Area | None) -> None:
         """How a chosen cut-out stands."""
         cut = None if area is None else cut_part(area)
-        for each in (self.corrected, self.sure, self.told):
-            each.setVisible(cut is not None)
+        curve = next(iter(area.clinging), None) if area is not None and cut is None else None
+        self.corrected.setVisible(cut is not None)
+        for each in (self.sure, self.told):
+            each.setVisible(cut is not None or curve is not None)
         self.strokes_button.setVisible(False)
         self.go_on_button.setVisible(False)
         self.follow_button.setVisible(cut is not None and not self._edits.followed)
-        if take is None or area is None or cut is None:
+        measured = cut or curve
+        if take is None or area is None or measured is None:
             return
         cuttings, here = self._context.cuttings, self._drawing.frame
-        found = cuttings.of(take, area.id, cut)
-        said = {each.frame for each in cut.strokes}
-        self.strokes_button.setVisible(here in said)
-        self.go_on_button.setVisible(cuttings.is_stopped(take, area.id, cut))
-        self.sure.show_sure(None if found is None else found.sure, cut.frames, here)
-        trouble = cuttings.trouble(take, area.id, cut)
+        found = cuttings.of(take, area.id, measured)
+        self.go_on_button.setVisible(cuttings.is_stopped(take, area.id, measured))
+        if cut is not None:
+            self.strokes_button.setVisible(here in {each.frame for each in cut.strokes})
+            self.sure.show_sure(found.sure if isinstance(found, CutFrames) else None, cut.frames, here)
+        elif curve is not None:
+            sure = found.confidence.astype(np.float32) if isinstance(found, Followed) else None
+            self.sure.show_sure(sure, tuple(each.frame for each in curve.outlines), here, LOST)
+        trouble = cuttings.trouble(take, area.id, measured)
         if trouble is not None:
             self.told.setText(trouble)
-        elif cuttings.is_cutting(take, area.id, cut):
-            self.told.setText("It is being cut out.")
-        elif cuttings.is_stopped(take, area.id, cut):
+        elif cuttings.is_cutting(take, area.id, measured):
+            self.told.setText("It is being cut out." if cut is not None else "Its edge is being followed.")
+        elif cuttings.is_stopped(take, area.id, measured):
             self.told.setText("Stopped. What was found is kept.")
+        elif isinstance(found, CutFrames):
+            self.told.setText(how_sure(found.sure) or _SURE)
+        elif isinstance(found, Followed):
+            self.told.setText(where_lost(found) or _SURE)
         else:
-            self.told.setText(_NOT_YET if found is None else how_sure(found.sure) or _SURE)
+            self.told.setText(_NOT_YET if cut is not None else _NOT_FOLLOWED)
 
     def _go_on(self) -> None:
         if self._edits.take is not None:

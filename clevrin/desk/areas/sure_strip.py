@@ -1,4 +1,4 @@
-"""How sure the edge of a cut-out is over its take: a strip that is clicked to look at a frame."""
+"""How sure the edge of an area is over its take: a strip that is clicked to look at a frame."""
 
 from collections.abc import Callable
 
@@ -12,8 +12,8 @@ from clevrin.core.matte.cutting import UNSURE
 from clevrin.desk import theme
 
 _HEIGHT = 30
-_LOW = 0.6
-"""Nothing that is still followed is less sure than that."""
+_LOW, _BELOW = 0.6, 0.15
+"""Nothing that is still followed is less sure than that, or so much under what is unsure."""
 
 Sure = NDArray[np.float32]
 
@@ -26,18 +26,21 @@ class SureStrip(QWidget):
         self._go_to = go_to
         self._sure: Sure | None = None
         self._said: tuple[int, ...] = ()
-        self._here = 0
+        self._here, self._unsure = 0, UNSURE
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setToolTip("How sure the edge is on each frame; a click looks at it, best at the lit ones")
-        self.setAccessibleName("How sure the cut-out is")
+        self.setAccessibleName("How sure the edge is")
 
     def sizeHint(self) -> QSize:
         return QSize(200, round(_HEIGHT * theme.scale()))
 
-    def show_sure(self, sure: Sure | None, said: tuple[int, ...], here: int) -> None:
-        """`sure` (frames,) 0 to 1; `said`: the frames with boxes and strokes; `here`: the one that is looked at."""
-        self._sure, self._said, self._here = sure, said, here
+    def show_sure(self, sure: Sure | None, said: tuple[int, ...], here: int, unsure: float = UNSURE) -> None:
+        """`sure` (frames,) 0 to 1, lit where it is under `unsure`; `said`: the frames on which something was said.
+
+        `here`: the frame that is looked at.
+        """
+        self._sure, self._said, self._here, self._unsure = sure, said, here, unsure
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -49,8 +52,9 @@ class SureStrip(QWidget):
         for x in range(self.width()):  # a column of pixels shows the least sure of its frames
             first = int(x / per)
             sure = float(self._sure[first : max(first + 1, int((x + 1) / per))].min())
-            share = max(0.08, (sure - _LOW) / (1 - _LOW))
-            lit = theme.colour("ember" if sure < UNSURE else "quiet")
+            low = min(_LOW, self._unsure - _BELOW)
+            share = max(0.08, (sure - low) / (1 - low))
+            lit = theme.colour("ember" if sure < self._unsure else "quiet")
             painter.fillRect(QRectF(x, high * (1 - share), 1, high * share), lit)
         painter.setPen(QPen(theme.colour("text"), 1.4))
         for frame in self._said:

@@ -12,9 +12,9 @@ from PySide6.QtGui import QPainter
 from clevrin.core.document import LeftOut, Placement, Pointed, Take, Track
 from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, PointAt, RemoveTrack, SetLeftOut
 from clevrin.core.motion.areas import CarriedArea, carried_area
+from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.track_table import read_track, track_csv
-from clevrin.core.motion.tracks import Followed
 from clevrin.core.motion.working import Area
 from clevrin.desk.context import Context
 from clevrin.desk.marks import painting

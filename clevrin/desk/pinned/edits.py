@@ -14,8 +14,8 @@ from clevrin.core.document.pinned import Ground
 from clevrin.core.elements import SUFFIXES, missing_letters, missing_words, read_drawing, set_words
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.probe import fingerprint
+from clevrin.core.motion.both_ways import Followed, carried
 from clevrin.core.motion.models import apply
-from clevrin.core.motion.tracks import Followed, carried
 from clevrin.core.render.known import OWN_SQUARE, PinKnown, PosedAt, widths_from_own
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
