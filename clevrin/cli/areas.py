@@ -49,13 +49,15 @@ def area(
     soft: Annotated[float, typer.Option(help="Pixels to either side of its edge over which it is soft.")] = 0.0,
     inverted: Annotated[bool, typer.Option("--inverted", help="All but that.")] = False,
     still: Annotated[bool, typer.Option("--still", help="Shapes stay where they are; else they go with it.")] = False,
+    clings: Annotated[bool, typer.Option("--clings", help="The box clings to the edge that it lies on.")] = False,
     report: Annotated[Path | None, typer.Option(help="Write how much is covered on each frame to this JSON.")] = None,
 ) -> None:
     """Writes how an area covers a take's picture, as grey without loss; colours count within shapes that are given."""
     from clevrin.core.matte import coverage, matte_at
+    from clevrin.core.matte.clung import where_lost
     from clevrin.core.matte.cutting import how_sure
     from clevrin.core.media.grey_writing import GreyWriter, check_grey_output
-    from clevrin.core.render.measurement_store import CutNeed
+    from clevrin.core.render.measurement_store import ClingNeed, CutNeed
     from clevrin.core.render.sources import Sources
 
     check_grey_output(out, [media])
@@ -65,7 +67,7 @@ def area(
     size = take.facts.width, take.facts.height
     with Sources.of() as sources:
         film = sources.films.reader(take)
-        along = "nothing" if still else "picture"
+        along = "edges" if clings else "nothing" if still else "picture"
         parts: list[Drawn | Coloured | CutOut] = []
         if cutting:
             strokes = (stroke or [], True), (not_stroke or [], False)
@@ -93,6 +95,10 @@ def area(
         for cut in made.cut_outs:
             with shown(f"Cutting out of {media.name}") as progress:
                 cuts[cut] = sources.measured.cut(CutNeed(take=take, cut=cut), progress)
+        clung = {}
+        for curve in made.clinging:
+            with shown(f"Following an edge in {media.name}") as progress:
+                clung[curve] = sources.measured.cling(ClingNeed(take=take, drawn=curve), progress)
         covers = {cut: each.covers for cut, each in cuts.items()}
         covered = []
         with (
@@ -100,14 +106,15 @@ def area(
             GreyWriter(out, rate=take.facts.rate, size=size, never=[media]) as writer,
         ):
             for frame in range(take.facts.frames):
-                matte = matte_at(made, frame, chain, cuts=covers)
+                matte = matte_at(made, frame, chain, cuts=covers, clung=clung)
                 grey = coverage(matte, size, size, film.read(frame) if matte.of_picture else None)
                 grey = 1 - grey if inverted else grey
                 writer.write(grey)
                 covered.append(float(grey.mean()))
                 step(progress, frame + 1, take.facts.frames)
     sure = next((each.sure for each in cuts.values()), None)
-    for sentence in [*_remarks(covered, take), "" if sure is None else how_sure(sure)]:
+    lost = [where_lost(each) for each in clung.values()]
+    for sentence in [*_remarks(covered, take), "" if sure is None else how_sure(sure), *lost]:
         if sentence:
             print_line(sentence)
     if report is not None:

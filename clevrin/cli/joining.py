@@ -9,11 +9,13 @@ import typer
 from clevrin.cli.one_take import nine_each, numbers
 from clevrin.cli.options import Json
 from clevrin.cli.terminal import print_json, print_line, shown
-from clevrin.core.document import Join, Project, Shot, Span, Take
-from clevrin.core.document.edits import AddTakes
+from clevrin.core.document import Area, AreaPart, Filmed, Join, Project, Shot, Span, Take
+from clevrin.core.document.edits import AddTakes, SetLeaves
+from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import KINDS, Kind
+from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output, write_text
 
@@ -21,7 +23,7 @@ if TYPE_CHECKING:
     from clevrin.core.render.sources import Sources
 
 _SIDES = ("out", "in")
-_SURFACE = "surface"
+_SURFACE, _AREA, _LAID = "surface", "area", "laid"
 
 
 def join(
@@ -39,6 +41,12 @@ def join(
     balance: Annotated[bool, typer.Option("--balance", help="Bring the incoming colours near, and back.")] = False,
     seed: Annotated[int | None, typer.Option(help="The same seed breaks the picture in the same way.")] = None,
     surface: Annotated[Path | None, typer.Option(help="Track CSV of the surface that a doorway goes through.")] = None,
+    area: Annotated[
+        Path | None, typer.Option(help="Of the take with the edge or the surface: a film of grey, or a report of area.")
+    ] = None,
+    track_out: Annotated[Path | None, typer.Option(help="Track CSV that a match cut lays on the incoming one.")] = None,
+    track_in: Annotated[Path | None, typer.Option(help="Track CSV of the incoming take, for a match cut.")] = None,
+    by_pictures: Annotated[bool, typer.Option("--by-pictures", help="A match cut lays both as wholes.")] = False,
     set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE of another setting of the kind.")] = None,
     at_out: Annotated[int | None, typer.Option(help="The last frame of the outgoing take.")] = None,
     at_in: Annotated[int | None, typer.Option(help="The first frame of the incoming take.")] = None,
@@ -74,8 +82,18 @@ def join(
     if surface is not None:
         takes = _with_surface(takes, surface, str(given.get("way") or "in"))
         given["surface"] = _SURFACE
+    if area is not None:
+        takes = _with_area(takes, area, owns_first=given.get("side", given.get("way")) in (None, "this", "in"))
+        given["area"] = _AREA
+    if (track_out is None) != (track_in is None):
+        raise ClevrinError("A match cut lays one track on another: it needs --track-out and --track-in.")
+    if track_out is not None and track_in is not None:
+        takes = _with_track(takes, 0, track_out), _with_track(takes, 1, track_in)
+    lay = "tracks" if track_out is not None else "pictures" if by_pictures else ""
+    if lay and not KINDS[kind].lays:
+        raise ClevrinError(f"Only a match cut lays its sides on each other: {kind} does not.")
     leave = Join(kind=kind, dissolve_frames=dissolve, settings=_checked(KINDS[kind], given))
-    _render(takes, leave, (at_out, at_in), out, report, balance=balance)
+    _render(takes, leave, (at_out, at_in), out, report, balance=balance, lay=lay)
 
 
 def _with_surface(takes: tuple[Take, Take], path: Path, way: str) -> tuple[Take, Take]:
@@ -90,6 +108,50 @@ def _with_surface(takes: tuple[Take, Take], path: Path, way: str) -> tuple[Take,
     return (found, takes[1]) if number == 0 else (takes[0], found)
 
 
+def _with_area(takes: tuple[Take, Take], path: Path, *, owns_first: bool) -> tuple[Take, Take]:
+    """The takes with an area of one of them: as a film shows it, or as a report of the command area has it."""
+    number = 0 if owns_first else 1
+    if path.suffix.lower() == ".json":
+        with making_sense(path.name):
+            data = json_module.loads(read_text(path, "a report of an area"))
+            area = Area.model_validate(data["area"]).changed(id=_AREA)
+    else:
+        if not path.is_file():
+            raise ClevrinError(f"{path} is not a film of an area.")
+        filmed = Filmed(name=path.name, path=str(path.resolve()), fingerprint=fingerprint(path))
+        area = Area(id=_AREA, name=path.stem[:500], parts=(AreaPart(of=filmed),))
+    found = takes[number].changed(areas=(area,))
+    return (found, takes[1]) if number == 0 else (takes[0], found)
+
+
+def _with_track(takes: tuple[Take, Take], number: int, path: Path) -> Take:
+    from clevrin.core.motion.track_table import read_track
+
+    take = takes[number]
+    return take.changed(tracks=(*take.tracks, read_track(path, take).changed(id=_LAID)))
+
+
+def _laid(project: Project, lay: str, sources: "Sources") -> Project:
+    """The project with its match cut laid: by what is followed in both takes, or by the pictures as wholes."""
+    from clevrin.core.render.hold_request import HoldRequest
+    from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
+    from clevrin.core.render.measurement_store import TrackNeed
+    from clevrin.core.render.resolving import complete
+
+    shot = project.reel.shots[0]
+    for each in project.reel.shots:
+        with shown(f"Measuring {project.take(each.take_id).name}") as progress:
+            complete(HoldRequest.of(project, each), sources.measured, progress)
+            for track in project.take(each.take_id).tracks:
+                sources.measured.follow(TrackNeed(take=project.take(each.take_id), track=track), progress)
+    if lay == "tracks":
+        found = lay_by_tracks(project, shot.id, (_LAID, _LAID), sources)
+    else:
+        found = lay_by_pictures(project, shot.id, sources)
+    print_line(f"laid on each other by {found.points} places: {found.residual * project.reel.width:.2f} px are left")
+    return SetLeaves(leaves=((shot.id, shot.leave.having(**found.settings)),)).apply(project)
+
+
 def _render(
     takes: tuple[Take, Take],
     leave: Join,
@@ -98,6 +160,7 @@ def _render(
     report: Path | None,
     *,
     balance: bool,
+    lay: str,
 ) -> None:
     from clevrin.core.render.export import ExportRequest, export_reel
     from clevrin.core.render.sources import Sources
@@ -109,6 +172,8 @@ def _render(
             shots = _balanced(takes, shots, sources)
         project = AddTakes(takes=tuple({take.id: take for take in takes}.values())).apply(Project(name=out.stem))
         project = project.changed(reel=project.reel.changed(shots=shots))
+        if lay:
+            project = _laid(project, lay, sources)
         for sentence in _short(project):
             print_line(sentence)
         with shown(f"Rendering {out.name}") as progress:

@@ -9,7 +9,9 @@ import numpy as np
 import pytest
 
 from clevrin.core.media.grey_writing import GreyWriter
-from tests.films import moving_film, numbered_film, shift
+from clevrin.core.media.picture import picture_from_rgb
+from clevrin.core.media.writing import FilmWriter
+from tests.films import moving_film, numbered_film, shift, texture
 from tests.walking import AT, Walking
 
 SIZE = (320, 180)
@@ -44,6 +46,23 @@ def test_a_box_goes_with_the_picture_into_a_film_without_loss(clevrin, pan, tmp_
     told = json.loads(report.read_text())
     assert told["covered"][5] == pytest.approx(80 * 50 / (320 * 180), rel=0.02)
     assert told["area"]["parts"][0]["of"]["shape"] == "box"
+
+
+def test_a_box_clings_to_the_edge_that_it_lies_on(clevrin, tmp_path):
+    path, out = tmp_path / "sign.mp4", tmp_path / "clings.mkv"
+    ground = texture(4, 400)[:180, :320]
+    with FilmWriter(path, rate=Fraction(25), size=SIZE, quality=10) as writer:
+        for k in range(14):
+            seen = ground.copy()
+            seen[60:110, 80 + 4 * k : 160 + 4 * k] = (230, 60, 50)
+            writer.write(picture_from_rgb(seen))
+    code, _, err = clevrin("area", path, "--out", out, "--box", "6,104,60,80,50", "--clings")
+    assert (code, err) == (0, "")
+    seen = greys(out)
+    for frame in (1, 6, 12):
+        rows, columns = np.nonzero(seen[frame] > 0.5)
+        assert (columns.min(), columns.max() + 1) == pytest.approx((80 + 4 * frame, 160 + 4 * frame), abs=2)
+        assert (rows.min(), rows.max() + 1) == pytest.approx((60, 110), abs=2)
 
 
 def test_an_edge_that_passes_stays_where_it_was_said_and_the_other_side_is_the_rest(clevrin, pan, tmp_path):

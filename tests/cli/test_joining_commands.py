@@ -7,7 +7,8 @@ import pytest
 
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.media.probe import probe
-from tests.films import moving_film, shift
+from clevrin.core.media.reading import FilmReader
+from tests.films import moving_film, numbered_film, shift
 
 
 @pytest.fixture(scope="module")
@@ -49,6 +50,59 @@ def test_a_doorway_goes_through_the_surface_of_a_track_file(clevrin, pair, tmp_p
     assert np.abs(last - np.eye(3)).max() < 0.01  # what was seen in it fills the picture
     code, _, err = clevrin("join", *pair, "--out", out, "--kind", "doorway", "--surface", tmp_path / "none.csv")
     assert code != 0 and "none.csv" in err
+
+
+def test_a_passing_edge_goes_by_a_film_of_an_area_or_by_a_report_of_one(clevrin, pair, tmp_path):
+    film, told = tmp_path / "edge.mkv", tmp_path / "edge.json"
+    words = ("--edge", "0,20,108,20,0", "--edge", "23,180,108,180,0", "--still")
+    assert clevrin("area", pair[0], "--out", film, *words, "--report", told)[0] == 0
+    seen = []
+    for number, area in enumerate((film, told)):
+        out = tmp_path / f"{number}.mp4"
+        words = ("--kind", "passing edge", "--area", area, "--length", "16", "--set", "shows=beyond")
+        code, _, err = clevrin("join", *pair, "--out", out, *words)
+        assert (code, err) == (0, "")
+        with FilmReader(out) as reader:
+            seen.append(np.array([reader.read_luma(frame) for frame in (18, 22)]).astype(float))
+    assert np.abs(seen[0] - seen[1]).mean() < 0.6  # the film has its coverage in 256 steps
+    with FilmReader(pair[0]) as reader:
+        before = reader.read_luma(18).astype(float)
+    assert np.abs(seen[0][0][:, 160:] - before[:, 160:]).mean() < 4 < np.abs(seen[0][0][:, :60] - before[:, :60]).mean()
+    (tmp_path / "none.json").write_text('{"covered": []}')
+    for wrong, says in (("none.json", "makes no sense"), ("gone.mkv", "is not a film of an area")):
+        code, _, err = clevrin("join", *pair, "--out", out, "--kind", "passing edge", "--area", tmp_path / wrong)
+        assert code != 0 and says in err
+    numbered_film(tmp_path / "tall.mp4", frames=24, size=(96, 160))
+    words = ("--kind", "passing edge", "--area", tmp_path / "tall.mp4")
+    code, _, err = clevrin("join", *pair, "--out", tmp_path / "tall-out.mp4", *words)
+    assert code != 0 and "96x160" in err and not (tmp_path / "tall-out.mp4").exists()
+
+
+def test_a_match_cut_lays_tracks_or_whole_pictures_on_each_other(clevrin, pair, tmp_path):
+    tables = []
+    for name, x, y in (("out", 100.0, 50.0), ("in", 80.0, 58.0)):
+        rows = [f"{frame},{x},{y}" for frame in range(24)]
+        tables.append(tmp_path / f"{name}.csv")
+        tables[-1].write_text("\n".join(["# clevrin-track 1", "# name kite", "# kind point", "frame,x_px,y_px", *rows]))
+    words = ("--kind", "match cut", "--length", "8", "--track-out", tables[0], "--track-in", tables[1])
+    report = tmp_path / "report.json"
+    code, out, err = clevrin("join", *pair, "--out", tmp_path / "out.mp4", *words, "--report", report)
+    assert (code, err) == (0, "") and "0.00 px are left" in out
+    frames = json.loads(report.read_text())["frames"]
+    maps = [np.array(frames[k]["sides"][0]["src_from_out"]).reshape(3, 3) for k in (23, 24)]
+    places = [np.linalg.inv(m) @ (*place, 1) for m, place in zip(maps, ((100.0, 50.0), (80.0, 58.0)), strict=True)]
+    assert places[0][:2] / places[0][2] == pytest.approx(places[1][:2] / places[1][2], abs=2.0)
+    moving_film(tmp_path / "large.mp4", lambda t: shift(300 + 2 * t, 300), frames=16, size=(640, 360), seed=3)
+    words = ("--kind", "match cut", "--by-pictures", "--at-out", "10", "--at-in", "6")
+    large = tmp_path / "large.mp4"
+    code, out, err = clevrin("join", large, large, "--out", tmp_path / "own.mp4", *words)
+    assert (code, err) == (0, "") and "px are left" in out
+    for wrong, says in (
+        (("--kind", "match cut", "--track-out", tables[0]), "needs --track-out and --track-in"),
+        (("--kind", "flash", "--by-pictures"), "Only a match cut"),
+    ):
+        code, _, err = clevrin("join", *pair, "--out", tmp_path / "no.mp4", *wrong)
+        assert code != 0 and says in err
 
 
 def test_a_thrown_whip_goes_on_as_fast_across_the_cut(clevrin, pair, tmp_path):

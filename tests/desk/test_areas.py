@@ -1,15 +1,19 @@
 """Areas are drawn, dragged, clicked and set over the picture of a take, and used by a join."""
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QLineEdit
 
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import load, save
 from clevrin.core.matte import Matte, coverage
 from clevrin.core.matte.areas import drawn_at
 from clevrin.core.matte.matte import MattePart
+from clevrin.core.media.grey_writing import GreyWriter
 from clevrin.core.media.taking_in import take_in
 from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from tests.desk.conftest import pixels_of
@@ -296,6 +300,29 @@ def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     ours = window.log.areas._places_of(area.clinging[0], take)
     drag(hands, ((ours[1][0] + 0.5) / 256, (ours[1][1] + 0.5) / 144), ((ours[1][0] + 3.5) / 256, 0.53))
     assert [o.frame for o in drawn_part(window.session.project.take(take_id).areas[0]).outlines] == [AT, 20]
+
+
+def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
+    hands, walk, take_id = cutting
+    window, sheet = hands.window, hands.window._area_sheet
+    (tmp_path / "none.mkv").write_text("kites")
+    sheet._add_film(tmp_path / "none.mkv")
+    assert "none.mkv" in sheet.trouble.text() and window.session.project.take(take_id).areas == ()
+    path = tmp_path / "area.mkv"
+    with GreyWriter(path, rate=Fraction(25), size=SIZE) as writer:
+        for cover in walk.true:
+            writer.write(cover)
+    hands.click(sheet.film_button)
+    dialog = sheet.findChild(QFileDialog, "files")
+    dialog.findChild(QLineEdit, "fileNameEdit").setText(str(path))
+    QTest.keyClick(dialog.findChild(QLineEdit, "fileNameEdit"), Qt.Key.Key_Return)
+    hands.until(lambda: window.session.project.take(take_id).areas)
+    hands.until(lambda: window.cuttings.cuts(window.session.project.take(take_id)))
+    hands.until(lambda: sheet.told.text() == "It is as the film shows it.")
+    hands.click(sheet.seen.buttons["grey"])
+    inside = walk.around().box
+    at = (inside[0] + inside[2]) / 2 / 256, (inside[1] + inside[3]) / 2 / 144
+    hands.until(lambda: seen(hands, *at).min() > 200 and seen(hands, 0.9, 0.1).max() < 40)
 
 
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):

@@ -1,7 +1,7 @@
 """What the user made: the project and its parts as frozen values, edits on them, their history and files."""
 
 from clevrin.core.document.areas import Area, AreaPart, Coloured, Drawn, Other, Outline, Pick
-from clevrin.core.document.cut_outs import Around, CutOut, Stroke
+from clevrin.core.document.cut_outs import Around, CutOut, Filmed, Stroke
 from clevrin.core.document.gating import CounterZoom, Follow, Gate, Output, Pose
 from clevrin.core.document.holding import Anchor, Bounds, Hold
 from clevrin.core.document.joining import Join
@@ -34,6 +34,7 @@ __all__ = [
     "Drawing",
     "Drawn",
     "Film",
+    "Filmed",
     "Follow",
     "Gate",
     "Hold",

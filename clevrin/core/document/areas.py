@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
-from clevrin.core.document.cut_outs import CutOut
+from clevrin.core.document.cut_outs import CutOut, Filmed
 from clevrin.core.document.places import Place
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
 
@@ -124,7 +124,7 @@ class Other(Value):
 class AreaPart(Value):
     """One part of an area, and what it does to the parts before it; `inverted`: all but that."""
 
-    of: Drawn | Coloured | CutOut | Other = Field(discriminator="how")
+    of: Drawn | Coloured | CutOut | Filmed | Other = Field(discriminator="how")
     mode: Mode = "add"
     inverted: bool = False
 
@@ -171,6 +171,11 @@ class Area(Value):
     def cut_outs(self) -> tuple[CutOut, ...]:
         """What of it is cut out of the take, and has to be measured."""
         return tuple(each.of for each in self.parts if isinstance(each.of, CutOut))
+
+    @property
+    def filmed(self) -> tuple[Filmed, ...]:
+        """What of it other films show."""
+        return tuple(each.of for each in self.parts if isinstance(each.of, Filmed))
 
     @property
     def clinging(self) -> tuple[Drawn, ...]:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field
 
 from clevrin.core.document.places import Place
-from clevrin.core.document.value import MOST_FRAMES, Value
+from clevrin.core.document.value import MOST_FRAMES, Name, Text, Value
 
 _Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
@@ -61,3 +61,19 @@ class CutOut(Value):
         """The cut-out with another box about it, or with one in the place of that on its frame."""
         others = [each for each in self.around if each.frame != around.frame]
         return self.changed(around=tuple(sorted([*others, around], key=lambda each: each.frame)))
+
+
+class Filmed(Value):
+    """What another film shows in white, frame by frame: an area that was made elsewhere, or handed on before.
+
+    Grey counts in part; of a film that says how much of each pixel is there, that counts instead.
+    """
+
+    how: Literal["filmed"] = "filmed"
+    name: Name
+    path: Text = Field(max_length=10_000)
+    fingerprint: Name
+
+    @property
+    def last_frame(self) -> int:
+        return 0

@@ -13,6 +13,8 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
+from clevrin.core.document.areas import AreaPart
+from clevrin.core.document.cut_outs import Filmed
 from clevrin.core.document.migrations import migrated
 from clevrin.core.document.model import SCHEMA_VERSION, Project, Shot, Take
 from clevrin.core.document.music import Music
@@ -238,8 +240,21 @@ def _checksum(data: dict[str, Any]) -> str:
     return digest.hexdigest()[:16]
 
 
+def with_area_files(take: Take, place: Callable[[str], str]) -> Take:
+    """A take with the films of its areas somewhere else."""
+    if not any(area.filmed for area in take.areas):
+        return take
+
+    def placed(part: AreaPart) -> AreaPart:
+        return part.changed(of=part.of.changed(path=place(part.of.path))) if isinstance(part.of, Filmed) else part
+
+    return take.changed(areas=tuple(a.changed(parts=tuple(map(placed, a.parts))) for a in take.areas))
+
+
 def _stored(media: Take | Music, folder: Path) -> dict[str, Any]:
-    """A take or music as data, its file named relative to a folder."""
+    """A take or music as data, its files named relative to a folder."""
+    if isinstance(media, Take):
+        media = with_area_files(media, lambda path: _relative(path, folder))
     return {**media.model_dump(mode="json"), "path": _relative(media.path, folder)}
 
 
@@ -253,6 +268,9 @@ def _absolute(path: str, folder: Path) -> str:
 
 def _placed(media: _Media, folder: Path) -> _Media:
     try:
-        return media.changed(path=_absolute(media.path, folder))
+        placed = media.changed(path=_absolute(media.path, folder))
+        if isinstance(placed, Take):
+            return placed.changed(areas=with_area_files(placed, lambda path: _absolute(path, folder)).areas)
+        return placed
     except ValueError as error:  # a path with a zero byte in it
         raise DocumentError(f"The project names a file that cannot be one for {media.name}.") from error

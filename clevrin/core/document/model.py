@@ -330,9 +330,10 @@ class Project(Value):
     def media(self) -> tuple[Path, ...]:
         """The files that it is made of: nothing may ever be written over them."""
         music = () if self.music is None else (Path(self.music.path),)
+        areas = (Path(each.path) for take in self.takes for area in take.areas for each in area.filmed)
         named = (each.of for shot in self.reel.shots for each in shot.pinned)
         files = (each.path if isinstance(each, Drawing) else each.font for each in named if not isinstance(each, Film))
-        return (*(Path(take.path) for take in self.takes), *music, *(Path(each) for each in files if each))
+        return (*(Path(take.path) for take in self.takes), *music, *areas, *(Path(each) for each in files if each))
 
     def take(self, take_id: str) -> Take:
         """The take with this id; raises `KeyError` when there is none."""

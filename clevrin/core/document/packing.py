@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from clevrin.core.document.files import SUFFIX, reason_of, save, with_files
+from clevrin.core.document.files import SUFFIX, reason_of, save, with_area_files, with_files
 from clevrin.core.document.model import Project, Take
 from clevrin.core.document.music import Music
 from clevrin.core.document.pinned import Drawing, Words
@@ -35,7 +35,7 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     media: dict[str, Take | Music] = {take.id: take for take in packed_takes(project)}
     if project.music is not None:
         media[_MUSIC] = project.music
-    files = {key: Path(each.path) for key, each in media.items()} | {path: Path(path) for path in _pinned(project)}
+    files = {key: Path(each.path) for key, each in media.items()} | {path: Path(path) for path in _beside(project)}
     total = sum(_size(path) for path in files.values())
     _check_room(folder.parent, total)
     names = _names(files)
@@ -56,7 +56,7 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
                 os.fsync(target.fileno())
         shots = (with_files(shot, lambda path: places[path]) for shot in project.reel.shots)
         packed = project.changed(
-            takes=tuple(take.changed(path=places[take.id]) if take.id in places else take for take in project.takes),
+            takes=tuple(_placed(take, places) for take in project.takes),
             music=None if project.music is None else project.music.changed(path=places[_MUSIC]),
             reel=project.reel.changed(shots=tuple(shots)),
         )
@@ -70,11 +70,20 @@ def pack(project: Project, folder: Path, progress: Progress) -> Path:
     return folder / f"{folder.name}{SUFFIX}"
 
 
-def _pinned(project: Project) -> tuple[str, ...]:
-    """The files of what is pinned to shots: drawings and fonts."""
+def _placed(take: Take, places: dict[str, str]) -> Take:
+    """A take whose files lie in the packed folder; one that is not packed is as it was."""
+    if take.id not in places:
+        return take
+    return with_area_files(take, lambda path: places[path]).changed(path=places[take.id])
+
+
+def _beside(project: Project) -> tuple[str, ...]:
+    """The files beside takes and music: films of areas, and the drawings and fonts of what is pinned to shots."""
+    filmed = [each.path for take in packed_takes(project) for area in take.areas for each in area.filmed]
     named = [each.of for shot in project.reel.shots for each in shot.pinned]
     drawings = [each.path for each in named if isinstance(each, Drawing)]
-    return tuple(dict.fromkeys([*drawings, *(each.font for each in named if isinstance(each, Words) and each.font)]))
+    fonts = [each.font for each in named if isinstance(each, Words) and each.font]
+    return tuple(dict.fromkeys([*filmed, *drawings, *fonts]))
 
 
 def _size(path: Path) -> int:

@@ -7,14 +7,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.areas import Area, Coloured, Drawn, Other, Outline
-from clevrin.core.document.cut_outs import CutOut
+from clevrin.core.document.cut_outs import CutOut, Filmed
 from clevrin.core.matte.matte import NOTHING, Matte, MattePart, OfColour, Painted, Places, Stored
 from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.models import apply
 
 Numbers = NDArray[np.float64]
 Clung = Mapping[Drawn, Followed]
-Cuts = Mapping[CutOut, tuple[Stored, ...]]
+Cuts = Mapping[CutOut | Filmed, tuple[Stored, ...]]
 _Carry = Callable[[Outline, int], Numbers]
 
 
@@ -37,7 +37,7 @@ def matte_at(
     """
     tracks = followed or {}
 
-    def of(part: Drawn | Coloured | CutOut | Other) -> Painted | OfColour | Stored | Matte:
+    def of(part: Drawn | Coloured | CutOut | Filmed | Other) -> Painted | OfColour | Stored | Matte:
         if not isinstance(part, Other):
             return _part(part, frame, chain, tracks, cuts or {}, clung or {})
         known = others or {}
@@ -63,14 +63,14 @@ def _share(area: Area, frame: int) -> float:
 
 
 def _part(
-    part: Drawn | Coloured | CutOut,
+    part: Drawn | Coloured | CutOut | Filmed,
     frame: int,
     chain: Numbers | None,
     followed: Mapping[str, Followed],
     cuts: Cuts,
     clung: Clung,
 ) -> Painted | OfColour | Stored:
-    if isinstance(part, CutOut):
+    if isinstance(part, CutOut | Filmed):
         known = cuts.get(part)
         return NOTHING if known is None or frame >= len(known) else known[frame]
     if isinstance(part, Coloured):

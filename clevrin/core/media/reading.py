@@ -83,6 +83,18 @@ class FilmReader:
             there = np.full(colours.shape[:2], 255, np.uint8) if alpha is None else _turned(alpha, turns)
             return np.dstack([colours, there])
 
+    def read_share(self, frame: int) -> NDArray[np.uint8]:
+        """How much of each pixel a film of an area says is there (h, w), upright: its alpha, or how white it is."""
+        self._check(frame)
+        with told(self.path):
+            found = self._whole(self._frame(frame))
+            alpha = alpha_of(found)
+            if alpha is None and found.format.name.startswith("gray"):
+                alpha = np.ascontiguousarray(found.to_ndarray(format="gray"))
+            if alpha is not None:
+                return _turned(alpha, quarter_turns(found))
+        return np.ascontiguousarray(rgb_from_picture(shown(self.read(frame)))[..., 1])
+
     def read_luma(self, frame: int) -> NDArray[np.uint8]:
         """The luma plane alone (h, w) uint8, upright, of square pixels, in the file's own range: for measuring."""
         self._check(frame)

@@ -7,7 +7,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, CutOut, Drawn, Pinned, Take
+from clevrin.core.document import Area, CutOut, Drawn, Filmed, Pinned, Take
 from clevrin.core.gate.easing import Stops, eased
 from clevrin.core.matte import Matte, matte_at
 from clevrin.core.matte.areas import quad_to_quad
@@ -31,7 +31,7 @@ class AreaKnown:
     area: Area
     chain: NDArray[np.float64] | None
     followed: Mapping[str, Followed]
-    cuts: Mapping[CutOut, tuple[Stored, ...]]
+    cuts: Mapping[CutOut | Filmed, tuple[Stored, ...]]
     others: Mapping[str, Area] = field(default_factory=dict)
     clung: Mapping[Drawn, Followed] = field(default_factory=dict)
 

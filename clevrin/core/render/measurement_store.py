@@ -6,9 +6,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import CutOut, Drawn, Span, Take, Track
+from clevrin.core.document import CutOut, Drawn, Filmed, Span, Take, Track
 from clevrin.core.matte.clung import ClingRequest, cling, stored_clinging
 from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, stored_cut_out
+from clevrin.core.matte.filmed import read_filmed
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.motion.areas import CarriedArea
 from clevrin.core.motion.both_ways import Followed
@@ -52,10 +53,10 @@ class TrackNeed:
 
 @dataclass(frozen=True, kw_only=True)
 class CutNeed:
-    """How a subject that is cut out covers the frames of a take."""
+    """How a subject that is cut out, or what another film shows, covers the frames of a take."""
 
     take: Take
-    cut: CutOut
+    cut: CutOut | Filmed
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -130,8 +131,12 @@ class MeasurementStore:
         return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
 
     def cut_out(self, need: CutNeed) -> CutFrames | None:
-        frames = need.take.facts.frames
-        return self.remembered.once(_key(need), lambda: stored_cut_out(_cutting(need), frames, self.shelf))
+        frames, cut = need.take.facts.frames, need.cut
+
+        def kept() -> CutFrames | None:
+            return stored_cut_out(_cutting(need.take, cut), frames, self.shelf) if isinstance(cut, CutOut) else None
+
+        return self.remembered.once(_key(need), kept)
 
     def clung(self, need: ClingNeed) -> Followed | None:
         frames = need.take.facts.frames
@@ -165,11 +170,15 @@ class MeasurementStore:
 
     def cut(self, need: CutNeed, progress: Progress) -> CutFrames:
         """How a subject covers its take, cut out if it was not before. Raises `MediaError`, `CancelledError`."""
-        found = self.cut_out(need)
-        if found is None:
-            chain = self.chain(need.take, self.measure(need.take, progress))
-            found = cut_out(_cutting(need), chain, self.shelf, progress)
-            self.remembered.put(_key(need), found)
+        found, take, cut = self.cut_out(need), need.take, need.cut
+        if found is not None:
+            return found
+        if isinstance(cut, Filmed):
+            found = read_filmed(cut, take.facts.frames, (take.facts.width, take.facts.height), progress)
+        else:
+            chain = self.chain(take, self.measure(take, progress))
+            found = cut_out(_cutting(take, cut), chain, self.shelf, progress)
+        self.remembered.put(_key(need), found)
         return found
 
     def cling(self, need: ClingNeed, progress: Progress) -> Followed:
@@ -180,7 +189,9 @@ class MeasurementStore:
 
     def _middle(self, need: CutNeed, found: CutFrames) -> Followed:
         """It is asked for on every frame that is planned, and takes all of them to be unpacked."""
-        return self.remembered.once(("middle", *_key(need)), lambda: followed_middle(found, need.cut.frames))
+        assert isinstance(need.cut, CutOut)
+        said = need.cut.frames
+        return self.remembered.once(("middle", *_key(need)), lambda: followed_middle(found, said))
 
 
 def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
@@ -216,9 +227,8 @@ def _following(need: TrackNeed) -> TrackRequest:
     return TrackRequest(path=Path(need.take.path), fingerprint=need.take.fingerprint, track=need.track)
 
 
-def _cutting(need: CutNeed) -> CutRequest:
-    take = need.take
-    return CutRequest(path=Path(take.path), fingerprint=take.fingerprint, cut=need.cut, measured=str(take.measured_as))
+def _cutting(take: Take, cut: CutOut) -> CutRequest:
+    return CutRequest(path=Path(take.path), fingerprint=take.fingerprint, cut=cut, measured=str(take.measured_as))
 
 
 def _clinging(need: ClingNeed) -> ClingRequest:

@@ -11,7 +11,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, Film, Pinned, Project, Shot, Take, Track
+from clevrin.core.document import Area, CutOut, Film, Filmed, Pinned, Project, Shot, Take, Track
 from clevrin.core.document.areas import made_of
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
@@ -342,7 +342,9 @@ def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -
     chain = _lenders(request, store, ask).chain if any(each.goes_with_picture for each in all_of_it) else None
     curves = [drawn for each in all_of_it for drawn in each.clinging]
     clung = {each: _answer(ClingNeed(take=take, drawn=each), ask) for each in curves}
-    wanted = [cut for each in all_of_it for cut in each.cut_outs]
+    wanted: list[CutOut | Filmed] = []
+    for each in all_of_it:
+        wanted += [*each.cut_outs, *each.filmed]
     cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in wanted}
     return AreaKnown(
         area=area,

@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import QObject, Signal
 
-from clevrin.core.document import CutOut, Drawn, Take
+from clevrin.core.document import CutOut, Drawn, Filmed, Take
 from clevrin.core.matte.areas import Clung, Cuts
 from clevrin.core.matte.cutting import CutFrames
 from clevrin.core.motion.both_ways import Followed
@@ -13,8 +13,13 @@ from clevrin.desk.measurements import Measurements
 from clevrin.desk.session import Session
 
 _Key = tuple[str, str, int]
-Part = CutOut | Drawn
+Part = CutOut | Drawn | Filmed
 Found = CutFrames | Followed
+_WHAT = {
+    "cut-out": "Cutting {name} out of {take}",
+    "drawn": "Following the edge of {name} in {take}",
+    "filmed": "Reading {name} for {take}",
+}
 
 
 class Cuttings(QObject):
@@ -39,7 +44,7 @@ class Cuttings(QObject):
 
     def cuts(self, take: Take) -> Cuts:
         """All that is cut out of a take, by its parts of areas."""
-        found = {part: self._found.get(key) for key, part in _parts(take).items() if isinstance(part, CutOut)}
+        found = {part: self._found.get(key) for key, part in _parts(take).items() if not isinstance(part, Drawn)}
         return {cut: each.covers for cut, each in found.items() if isinstance(each, CutFrames)}
 
     def clung(self, take: Take) -> Clung:
@@ -77,9 +82,9 @@ class Cuttings(QObject):
         store = self._measurements.store
 
         def work(progress: Progress) -> Found:
-            if isinstance(part, CutOut):
-                return store.cut(CutNeed(take=take, cut=part), progress)
-            return store.cling(ClingNeed(take=take, drawn=part), progress)
+            if isinstance(part, Drawn):
+                return store.cling(ClingNeed(take=take, drawn=part), progress)
+            return store.cut(CutNeed(take=take, cut=part), progress)
 
         asked = take.measured_as, part
 
@@ -93,8 +98,7 @@ class Cuttings(QObject):
 
         self._troubles.pop(key, None)
         name = take.area(key[1]).name
-        cuts = isinstance(part, CutOut)
-        what = f"Cutting {name} out of {take.name}" if cuts else f"Following the edge of {name} in {take.name}"
+        what = _WHAT[part.how].format(name=name, take=take.name)
         self._jobs.restart(Job(key=("cut-out", *key), what=what, work=work, done=done, failed=failed))
 
     def _on_session_takes_changed(self, _: str = "") -> None:
@@ -116,5 +120,5 @@ def _parts(take: Take) -> dict[_Key, Part]:
         (take.id, area.id, number): part.of
         for area in take.areas
         for number, part in enumerate(area.parts)
-        if isinstance(part.of, CutOut) or (isinstance(part.of, Drawn) and part.of.clings)
+        if isinstance(part.of, CutOut | Filmed) or (isinstance(part.of, Drawn) and part.of.clings)
     }

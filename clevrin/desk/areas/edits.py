@@ -1,6 +1,7 @@
 """What a user does with areas: every change as an edit of the take."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from clevrin.core.document import (
     Coloured,
     CutOut,
     Drawn,
+    Filmed,
     Other,
     Outline,
     Pick,
@@ -22,7 +24,10 @@ from clevrin.core.document import (
 )
 from clevrin.core.document.areas import MOST_PLACES, Mode, Shape
 from clevrin.core.document.edits import AddTrack, PutArea, RemoveArea
+from clevrin.core.errors import ClevrinError
 from clevrin.core.matte.matte import Lab
+from clevrin.core.media.index import index_frames
+from clevrin.core.media.probe import fingerprint
 from clevrin.desk.context import Context
 
 Places = NDArray[np.float64]
@@ -34,6 +39,7 @@ _NAMES: dict[str, str] = {
     "curve": "Curve",
     "coloured": "Colour",
     "cut-out": "Cut-out",
+    "filmed": "Film",
 }
 _MOST_OF_STROKE = 500
 
@@ -77,6 +83,16 @@ class AreaEdits:
             self._add("coloured", Coloured(picks=(picked,)))
             return
         self._put(_with_part(area, part.changed(picks=(*part.picks, picked))), "", "Choose a colour")
+
+    def add_film(self, path: Path) -> str:
+        """Makes an area of what another film shows in white; a sentence where that cannot be."""
+        try:
+            index_frames(path)
+            filmed = Filmed(name=path.name[:500], path=str(path), fingerprint=fingerprint(path))
+        except ClevrinError as error:
+            return str(error)
+        self._add("filmed", filmed)
+        return ""
 
     def cut_out(self, frame: int, places: Places) -> None:
         """Cuts out the subject about which a box was drawn; of a chosen cut-out it is another box about it."""
@@ -185,7 +201,7 @@ class AreaEdits:
         if take is not None and area is not None:
             self._session.do(RemoveArea(take_id=take.id, area_id=area.id))
 
-    def _add(self, of: str, part: Drawn | Coloured | CutOut) -> None:
+    def _add(self, of: str, part: Drawn | Coloured | CutOut | Filmed) -> None:
         take = self.take
         if take is None:
             return

@@ -1,5 +1,7 @@
 """Areas in a window beside the main one: the tools that make them, those there are, how they are seen and set."""
 
+from pathlib import Path
+
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
@@ -13,6 +15,7 @@ from clevrin.desk.areas.fields import FIELDS
 from clevrin.desk.areas.sure_strip import SureStrip
 from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
+from clevrin.desk.file_dialogs import FILMS, FileDialogs
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.sheet import ChoiceSetting, beside, named_combo, named_setting, plain_button, quiet_label
 from clevrin.desk.side_sheet import SideSheet
@@ -36,8 +39,17 @@ _SEEN = (
 )
 _HINTS = {tool: help for tool, _, help in (*_TOOLS, *_CORRECTED)}
 _MOST_ROWS = 5
-_NOT_FOLLOWED = "Its edge is followed as soon as the take is measured."
-_NOT_YET, _SURE = "It is cut out as soon as the take is measured.", "Its edge is sure on every frame."
+_SURE = "Its edge is sure on every frame."
+_BUSY = {
+    "cut-out": "It is being cut out.",
+    "drawn": "Its edge is being followed.",
+    "filmed": "The film is being read.",
+}
+_NOT_YET = {
+    "cut-out": "It is cut out as soon as the take is measured.",
+    "drawn": "Its edge is followed as soon as the take is measured.",
+    "filmed": "The film is read as soon as the take is measured.",
+}
 
 
 class AreaSheet(SideSheet):
@@ -58,8 +70,10 @@ class AreaSheet(SideSheet):
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
         self.hint = quiet_label("")
         self.hint.setWordWrap(True)
+        self.film_button = plain_button("A film of an area…", "What another film shows in white, frame by frame")
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
-        self.sheet.add(self.tools, self.hint, self.areas, self.corrected, self.sure, self.told)
+        self.sheet.add(self.tools, beside(self.film_button), self.hint, self.areas)
+        self.sheet.add(self.corrected, self.sure, self.told)
         self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
         self.combined = {
             "without": named_combo("Without", "Another area that is taken out of this one, however that changes"),
@@ -72,6 +86,7 @@ class AreaSheet(SideSheet):
         self.let_run(
             (
                 (self.remove_button, edits.remove),
+                (self.film_button, self._ask_for_film),
                 (self.strokes_button, lambda: edits.forget_strokes(drawing.frame)),
                 (self.follow_button, edits.follow_middle),
                 (self.go_on_button, self._go_on),
@@ -108,6 +123,7 @@ class AreaSheet(SideSheet):
         self.remove_button.setVisible(area is not None)
         self._show_combined(area, areas)
         self.tools.setEnabled(take is not None)
+        self.film_button.setEnabled(take is not None)
         if area is None:
             for control in self.sheet.controls.values():
                 control.setVisible(False)
@@ -131,13 +147,14 @@ class AreaSheet(SideSheet):
         """How a chosen cut-out stands."""
         cut = None if area is None else cut_part(area)
         curve = next(iter(area.clinging), None) if area is not None and cut is None else None
+        filmed = next(iter(area.filmed), None) if area is not None else None
         self.corrected.setVisible(cut is not None)
-        for each in (self.sure, self.told):
-            each.setVisible(cut is not None or curve is not None)
+        self.sure.setVisible(cut is not None or curve is not None)
+        self.told.setVisible(cut is not None or curve is not None or filmed is not None)
         self.strokes_button.setVisible(False)
         self.go_on_button.setVisible(False)
         self.follow_button.setVisible(cut is not None and not self._edits.followed)
-        measured = cut or curve
+        measured = cut or curve or filmed
         if take is None or area is None or measured is None:
             return
         cuttings, here = self._context.cuttings, self._drawing.frame
@@ -153,15 +170,21 @@ class AreaSheet(SideSheet):
         if trouble is not None:
             self.told.setText(trouble)
         elif cuttings.is_cutting(take, area.id, measured):
-            self.told.setText("It is being cut out." if cut is not None else "Its edge is being followed.")
+            self.told.setText(_BUSY[measured.how])
         elif cuttings.is_stopped(take, area.id, measured):
             self.told.setText("Stopped. What was found is kept.")
         elif isinstance(found, CutFrames):
-            self.told.setText(how_sure(found.sure) or _SURE)
+            self.told.setText((how_sure(found.sure) or _SURE) if cut is not None else "It is as the film shows it.")
         elif isinstance(found, Followed):
             self.told.setText(where_lost(found) or _SURE)
         else:
-            self.told.setText(_NOT_YET if cut is not None else _NOT_FOLLOWED)
+            self.told.setText(_NOT_YET[measured.how])
+
+    def _ask_for_film(self) -> None:
+        FileDialogs(self).ask_for_one("A film of an area", self._add_film, FILMS)
+
+    def _add_film(self, path: Path) -> None:
+        self.trouble.tell(self._edits.add_film(path))
 
     def _go_on(self) -> None:
         if self._edits.take is not None:
@@ -179,4 +202,6 @@ def _words(area: Area) -> str:
     if cut is not None:
         count = len(cut.strokes)
         return "cut out" if not count else f"{count} stroke{'s' if count > 1 else ''}"
+    if area.filmed:
+        return "a film"
     return "" if coloured is None else f"{len(coloured.picks)} colour{'s' if len(coloured.picks) > 1 else ''}"
