@@ -229,6 +229,20 @@ def test_what_passes_before_it_is_gone_when_the_gate_is_there(takes, sources):
     assert np.abs(last - alone).max() < 3
 
 
+def test_it_rolls_whole_turns_and_is_upright_at_both_ends(takes, sources):
+    project = gone_through(takes, sources, roll=1.0)
+    turns = []
+    for frame in range(20, 40):
+        street, _ = layers_of(project, frame, sources)
+        across = apply(street.matrix, np.array([[160.0, 90], [161, 90]]))
+        turns.append(np.degrees(np.arctan2(*(across[1] - across[0])[::-1])))
+    turned = np.unwrap(np.radians(turns))
+    assert abs(turned[0]) < 0.1 and abs(turned[-1] - turned[0]) == pytest.approx(2 * np.pi, abs=0.15)
+    corners = np.array(pixel_corners(*SIZE), np.float64)
+    _, beyond = layers_of(project, 39, sources)
+    assert np.abs(apply(beyond.matrix, corners) - corners).max() < 0.1
+
+
 def test_an_area_that_is_gone_hides_nothing(takes, sources):
     project = gone_through(takes, sources, area="gone")
     street, beyond = layers_of(project, 25, sources)

@@ -113,6 +113,22 @@ def test_colours_uncover_as_well(takes, sources):
     assert shares(picture(project, 25, SIZE, sources)).min() > 0.95  # all of the first shot is of that colour
 
 
+def test_the_cast_of_a_screen_is_taken_from_what_stands_before_it(takes, sources, tmp_path):
+    lit = plain((38, 158, 70))
+    lit[:, 160:] = (118, 150, 122)  # somebody grey in the light of the screen
+    lab = colour_at(picture_from_rgb(lit), (50, 50))
+    screen = pictured(tmp_path / "screen.mp4", lit, frames=60)
+    casts = []
+    for spill in (0.0, 1.0):
+        of = Coloured(picks=(Pick(frame=0, place=(50, 50), lab=lab),), spill=spill)
+        area = Area(id="screen", name="screen", parts=(AreaPart(of=of),))
+        seen = picture(uncovered((screen, takes[1]), area, sources), 25, SIZE, sources).astype(float)
+        assert seen[90, 60] == pytest.approx(BLUE, abs=12)  # the next shot, where the screen was
+        red, green, blue = seen[60:120, 220:300].mean(axis=(0, 1))
+        casts.append(green - (red + blue) / 2)
+    assert casts[0] > 22 and casts[1] < 0.4 * casts[0]
+
+
 def test_it_blurs_while_the_shutter_is_open(takes, sources):
     project = uncovered(takes, passing(20, 40), sources)
     first = project.reel.shots[0].changed(pace=Pace(shutter=Shutter(angle_deg=360.0)))

@@ -8,7 +8,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit
 
-from clevrin.core.document.edits import AddTakes
+from clevrin.core.document import Placement, Track
+from clevrin.core.document.edits import AddTakes, AddTrack
 from clevrin.core.document.files import load, save
 from clevrin.core.matte import Matte, coverage
 from clevrin.core.matte.areas import drawn_at
@@ -253,6 +254,24 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     session.undo()
     session.undo()
     assert session.project.take(take_id).areas == () and session.project.take(take_id).tracks == ()
+
+
+def test_an_area_goes_with_what_is_followed(areas):
+    hands, sheet = areas, areas.window._area_sheet
+    take = hands.window.session.project.takes[0]
+    tool(hands, "box")
+    drag(hands, (0.3, 0.4), (0.5, 0.6))
+    assert not sheet.track_setting.isVisible()
+    kite = Track(name="kite", kind="point", placed=(Placement(frame=0, places=((500, 300),)),))
+    hands.window.session.do(AddTrack(take_id=take.id, track=kite))
+    hands.until(sheet.track_setting.isVisible)
+    sheet.track.setCurrentIndex(1)
+    sheet.track.activated.emit(1)
+    part = drawn_part(of_take(hands)[0])
+    assert (part.along, part.track_id) == ("track", kite.id)
+    sheet.track.setCurrentIndex(0)
+    sheet.track.activated.emit(0)
+    assert drawn_part(of_take(hands)[0]).along == "picture"
 
 
 def test_an_area_is_taken_out_of_another_and_put_back(areas):

@@ -80,6 +80,7 @@ def _part(
             softness=part.softness,
             holes_px=part.holes_px,
             specks_px=part.specks_px,
+            spill=part.spill,
         )
     curve = clung.get(part)
     if curve is not None:

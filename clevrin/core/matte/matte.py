@@ -30,6 +30,7 @@ class OfColour:
     softness: float
     holes_px: float = 0.0
     specks_px: float = 0.0
+    spill: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,6 +70,17 @@ class Matte:
     share: float = 1.0
     inverted: bool = False
     beyond: Literal["as its edge", "nothing"] = "as its edge"
+
+    @property
+    def spills(self) -> "tuple[OfColour, ...]":
+        """The colours of it whose cast is to be taken from what stays."""
+        found: list[OfColour] = []
+        for each in self.parts:
+            if isinstance(each.of, Matte):
+                found += each.of.spills
+            elif isinstance(each.of, OfColour) and each.of.spill > 0:
+                found.append(each.of)
+        return tuple(found)
 
     @property
     def of_picture(self) -> bool:

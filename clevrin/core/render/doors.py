@@ -33,10 +33,12 @@ def opened(shown: tuple[Shown, ...], aspect: float, map_of: MapOf) -> tuple[Show
     whole = gate_corners(1, aspect)
     seen = np.asarray(apply(np.asarray(np.linalg.inv(map_of(outside))), corners))
     into = quad_to_quad(seen, whole)
-    gone, at = outside.door.gone, outside.from_cut
+    gone, at, turns = outside.door.gone, outside.from_cut, outside.door.turns
 
     def gate(later: float) -> Matrix:
-        return quad_to_quad(whole, whole + _share(gone(at + later), seen, whole) * (seen - whole))
+        share = gone(at + later)
+        through = quad_to_quad(whole, whole + _share(share, seen, whole) * (seen - whole))
+        return np.asarray(through @ _rolled(turns * share))
 
     def inner(later: float) -> Matrix:
         return np.asarray(into @ gate(later))
@@ -50,6 +52,12 @@ def opened(shown: tuple[Shown, ...], aspect: float, map_of: MapOf) -> tuple[Show
         else:
             laid.append(replace(each, move=_shaken(gate, each.move), rest=True))
     return tuple(laid)
+
+
+def _rolled(turns: float) -> Matrix:
+    """The screen turned about its middle."""
+    angle = 2 * np.pi * turns
+    return np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1.0]])
 
 
 def _shaken(move: Move, shake: Move | None) -> Move:

@@ -13,6 +13,7 @@ from clevrin.core.document.pinned import Film, Words
 from clevrin.core.elements import Raster, raster_of, read_drawing, set_words
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.matte import Matte, coverage
+from clevrin.core.matte.colours import without_spill
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
@@ -87,6 +88,7 @@ def execute(
     laid, counts = [], []
     for layer in plan.layers:
         seen, covered = _laid(read, flows, layer, plan, quality)
+        seen = _without_casts(seen, layer)
         if layer.pins:
             seen = _with_pins(seen, read, layer, quality, draw)
         laid.append(converted(seen, plan.colour))
@@ -154,6 +156,14 @@ def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) 
     if len(covers) == 1:
         return next(pictures), whole
     return mixed(pictures, covers), whole
+
+
+def _without_casts(picture: Picture, layer: Layer) -> Picture:
+    """A layer's picture without the cast of the colours by which it, or what is before it, is cut out."""
+    mattes = (layer.matte, None if layer.front is None else layer.front.matte)
+    for each in (colour for matte in mattes if matte is not None for colour in matte.spills):
+        picture = without_spill(picture, each.labs, each.spill)
+    return picture
 
 
 def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, draw: Draw) -> Picture:

@@ -162,12 +162,13 @@ class AreaEdits:
         if area is not None and part is not None:
             self._put(_with_part(area, part.changed(**fields)), gesture)
 
-    def go_along(self, along: str) -> None:
-        """Says with what the chosen drawn area goes."""
+    def go_along(self, along: str, track_id: str | None = None) -> None:
+        """Says with what the chosen drawn area goes; with a track, which one."""
         area = self.chosen
         part = None if area is None else drawn_part(area)
         if area is not None and part is not None:
-            self._put(_with_part(area, part.changed(along=along)), "", "Carry an area along")
+            changed = part.changed(along=along, track_id=track_id)
+            self._put(_with_part(area, changed), "", "Carry an area along")
 
     def combine(self, mode: Mode, area_id: str) -> None:
         """Takes another area out of the chosen one, or keeps what both have; "" takes that back."""

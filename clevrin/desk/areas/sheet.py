@@ -75,12 +75,15 @@ class AreaSheet(SideSheet):
         self.sheet.add(self.tools, beside(self.film_button), self.hint, self.areas)
         self.sheet.add(self.corrected, self.sure, self.told)
         self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
+        self.track = named_combo("Or with", "A point or a surface that is followed: the area goes as that does")
+        self.track_setting = named_setting("Or with", self.track.toolTip(), self.track)
         self.combined = {
             "without": named_combo("Without", "Another area that is taken out of this one, however that changes"),
             "common": named_combo("Only within", "Another area: what is not in it as well does not count"),
         }
         self.combining = [named_setting(each.accessibleName(), each.toolTip(), each) for each in self.combined.values()]
-        self.sheet.add(self.seen, *self.combining, *self.sheet.controls.values())
+        self.sheet.add(self.seen, self.sheet.controls["along"], self.track_setting, *self.combining)
+        self.sheet.add(*(each for name, each in self.sheet.controls.items() if name != "along"))
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
         self.let_run(
@@ -95,6 +98,7 @@ class AreaSheet(SideSheet):
         self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.tools.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.seen.chosen.connect(drawing.set_see)
+        self.track.activated.connect(self._on_track_activated)
         for mode, combo in self.combined.items():
             combo.activated.connect(lambda at, mode=mode, combo=combo: edits.combine(mode, combo.itemData(at)))
         self.areas.row_chosen.connect(lambda id, _: edits.choose(id))
@@ -122,6 +126,7 @@ class AreaSheet(SideSheet):
         self.seen.setVisible(area is not None)
         self.remove_button.setVisible(area is not None)
         self._show_combined(area, areas)
+        self._show_tracks(take, area)
         self.tools.setEnabled(take is not None)
         self.film_button.setEnabled(take is not None)
         if area is None:
@@ -131,6 +136,21 @@ class AreaSheet(SideSheet):
             return
         self.sheet.set_about("")
         self.sheet.show_fields(area)
+
+    def _on_track_activated(self, at: int) -> None:
+        track_id = self.track.itemData(at)
+        self._edits.go_along("track" if track_id else "picture", track_id or None)
+
+    def _show_tracks(self, take: Take | None, area: Area | None) -> None:
+        """With which tracks the chosen drawn area can go."""
+        drawn = None if area is None else drawn_part(area)
+        tracks = () if take is None or drawn is None else take.tracks
+        self.track_setting.setVisible(bool(tracks))
+        self.track.clear()
+        for track_id, name in (("", "nothing that is followed"), *((each.id, each.name) for each in tracks)):
+            self.track.addItem(name, track_id)
+        chosen = drawn.track_id if drawn is not None and drawn.along == "track" else ""
+        self.track.setCurrentIndex(max(0, self.track.findData(chosen)))
 
     def _show_combined(self, area: Area | None, areas: tuple[Area, ...]) -> None:
         """With which areas the chosen one can be combined, and is."""

@@ -33,10 +33,11 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
         share = nearness_in_time(time, frames)
         return ease * softly(share) + (1 - ease) * share
 
+    turns = float(round(made.number("roll")))
     if outside:
         area = made.word("area")
         front = AreaOf(area=area, beyond=made.word("is") == "the opening") if area else None
-        return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False), front=front)
+        return Part(share=1.0, door=Door(surface=surface, gone=gone, inside=False, turns=turns), front=front)
     since = at + frames if into else frames - at
     appears = made.number("appears")
     share = 1.0 if appears <= 0 else min(max(since / appears, 0.0), 1.0)
@@ -103,6 +104,16 @@ DOORWAY = Kind(
             help="passes before: the other shot is seen behind it; the opening: it is seen there alone",
             default="passes before",
             options=("passes before", "the opening"),
+        ),
+        JoinSetting(
+            id="roll",
+            title="Roll",
+            help="Whole turns of the picture on the way through, clockwise; below 0 the other way",
+            default=0.0,
+            unit="turns",
+            low=-2,
+            high=2,
+            step=1,
         ),
         EASE,
         SHUTTER,

@@ -220,11 +220,13 @@ class Door:
     """A surface of one side in which the other one is seen, and how far the gate has gone to it: 0 not, 1 it fills it.
 
     `surface`: the id of its track; `gone` by the time from the cut; `inside`: this side is the one that is seen in it.
+    The picture rolls by so many whole `turns` on the way.
     """
 
     surface: str
     gone: Callable[[float], float]
     inside: bool
+    turns: float = 0.0
 
 
 @dataclass(frozen=True, kw_only=True)
