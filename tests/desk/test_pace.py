@@ -303,6 +303,46 @@ def test_a_swish_of_a_join_goes_where_the_camera_goes_here_too(pace):
     assert not np.array_equal(heard, ReelSound(session.project).read(first, 4_800))
 
 
+def test_a_shot_rushes_outward_or_along_always_or_as_it_is_set(pace):
+    session, sheet = pace.window.session, bench(pace).sheet
+    sheet.pages.show_page(BLUR)
+    look_at(pace, 10)
+    before = bench(pace).viewer.pixels[0].copy()
+    assert not sheet.controls["rush_amount"].isVisible()
+    pace.click(sheet.controls["rush"].buttons["along"])
+    assert session.shot.pace.shutter.rush.how == "along"
+    direction = sheet.controls["rush_direction"]
+    pace.until(lambda: direction.isVisible() and direction.entry.height() > 5)
+    pace.click(direction.entry)
+    direction.entry.selectAll()
+    QTest.keyClicks(direction.entry, "90")
+    QTest.keyClick(direction.entry, Qt.Key.Key_Return)
+    assert session.shot.pace.shutter.rush.direction_deg == 90
+
+    def smeared() -> bool:
+        look = bench(pace).viewer.pixels
+        rows = (
+            [np.abs(np.diff(each[..., :3].astype(int), axis=0)).mean() for each in (before, look[0])]
+            if look
+            else [1, 1]
+        )
+        return rows[1] < 0.5 * rows[0]
+
+    pace.until(smeared)
+    pace.click(sheet.controls["rush_by"].buttons["points"])
+    sheet.controls["rush_share"].slider.setValue(30)
+    (point,) = session.shot.pace.shutter.rush.points
+    assert point.share == 0.3 and point.frame == 50
+    look_at(pace, 20)
+    sheet.controls["rush_share"].slider.setValue(80)
+    assert [each.frame for each in session.shot.pace.shutter.rush.points] == [50, 60]
+    for _ in range(4):
+        session.undo()
+    assert session.shot.pace.shutter.rush.direction_deg == 0
+    session.undo()
+    assert session.shot.pace.shutter.rush is None and not sheet.controls["rush_amount"].isVisible()
+
+
 def test_an_area_or_a_track_is_kept_sharp_and_put_back(pace):
     session = pace.window.session
     take = session.project.take(session.shot.take_id)

@@ -16,7 +16,7 @@ from clevrin.core.document.model import (
     Take,
 )
 from clevrin.core.document.music import Music
-from clevrin.core.document.pacing import Pace, PacePoint, Sharp, Shutter
+from clevrin.core.document.pacing import Pace, PacePoint, Rush, RushPoint, Sharp, Shutter
 from clevrin.core.document.pinned import Drawing, Film, Pinned, PinPose, Words
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
@@ -60,6 +60,8 @@ __all__ = [
     "Pose",
     "Project",
     "Reel",
+    "Rush",
+    "RushPoint",
     "Sharp",
     "Shot",
     "Shutter",

@@ -1,8 +1,10 @@
 """How fast a shot plays, as the user chose it: speeds at frames of its take, and what is made of what lies between."""
 
-from typing import Annotated, Literal, Self
+from bisect import bisect_right
+from itertools import pairwise
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
 from clevrin.core.document.value import MOST_FRAMES, Id, Value
 
@@ -62,15 +64,66 @@ class Sharp(Value):
         return self
 
 
+class RushPoint(Value):
+    """How much of a rush there is at a frame of the take."""
+
+    frame: int = Field(ge=0, le=MOST_FRAMES)
+    share: float = Field(ge=0, le=1)
+
+
+class Rush(Value):
+    """Blur that no camera made: out from a middle, or along a direction, about what stays sharp.
+
+    `amount`: how long it is, in picture widths; out, at half a width from the middle. `direction_deg`: anticlockwise
+    from the right. `by`: it is always there, as much as the camera is fast, or as its points say, straight in between.
+    """
+
+    how: Literal["out", "along"] = "out"
+    amount: float = Field(default=0.1, ge=0, le=1)
+    direction_deg: float = Field(default=0.0, ge=-360, le=360)
+    by: Literal["always", "speed", "points"] = "always"
+    points: tuple[RushPoint, ...] = Field(default=(), max_length=1000)
+
+    def checked_together(self) -> Self:
+        if any(b.frame <= a.frame for a, b in pairwise(self.points)):
+            raise ValueError("the points of a rush stand in the order of their frames")
+        return self
+
+    def put(self, point: RushPoint) -> "Rush":
+        """The rush with a point added, or put in the place of the one on its frame."""
+        others = [each for each in self.points if each.frame != point.frame]
+        return self.changed(points=tuple(sorted([*others, point], key=lambda each: each.frame)))
+
+    def share_at(self, frame: float) -> float:
+        """How much of it there is at a moment by its points; all of it where there are none."""
+        if not self.points:
+            return 1.0
+        frames = [each.frame for each in self.points]
+        at = bisect_right(frames, frame)
+        before, after = self.points[max(0, at - 1)], self.points[min(at, len(frames) - 1)]
+        if before is after or frame <= before.frame:
+            return before.share
+        gone = (frame - before.frame) / (after.frame - before.frame)
+        return before.share + gone * (after.share - before.share)
+
+
 class Shutter(Value):
     """Blur that is added, as a shutter angle on the reel; what the take has of it counts.
 
-    `blurs`: by how the camera moves alone, or by how each thing moves.
+    `blurs`: by how the camera moves alone, or by how each thing moves. `sharp` is spared by that and by the `rush`.
     """
 
     angle_deg: float = Field(default=0.0, ge=0, le=MOST_SHUTTER_DEG)
     blurs: Blurs = "everything"
     sharp: Sharp | None = None
+    rush: Rush | None = None
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if self.rush is None:
+            data.pop("rush", None)
+        return data
 
 
 class Pace(Value):

@@ -95,7 +95,8 @@ class HoldRequest:
     def needs_course(self) -> bool:
         """Whether how its camera moved is asked for beside the path: for moments between frames, and for its join."""
         pace = self.shot.pace
-        between = pace.shutter.angle_deg > 0 or pace.made_between != "nearest"
+        shutter = pace.shutter
+        between = shutter.angle_deg > 0 or shutter.rush is not None or pace.made_between != "nearest"
         return between or self.goes_with_camera or bool(self.pinned)
 
     @property

@@ -143,10 +143,15 @@ class Moments:
 
     @property
     def spared(self) -> Spared | Matte | None:
-        """Where added blur does not count."""
+        """Where added blur does not count; None where none is added."""
+        return None if len(self.samples) == 1 else self.sharp
+
+    @cached_property
+    def sharp(self) -> Spared | Matte | None:
+        """What is to stay sharp, where the middle moment has it."""
         samples = self.samples
         sharp, followed = self._pace.shutter.sharp, self.shown.resolved.sharp
-        if sharp is None or followed is None or len(samples) == 1:
+        if sharp is None or followed is None:
             return None
         middle = samples[len(samples) // 2]
         if isinstance(followed, AreaKnown):

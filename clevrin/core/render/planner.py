@@ -14,6 +14,7 @@ from clevrin.core.render.moving import moved, units
 from clevrin.core.render.pinning import pinned_still, pinned_to
 from clevrin.core.render.plan import Borrowed, Layer, Plan, bend_rows, row9
 from clevrin.core.render.resolving import Held, Lacking, Lenders, ResolvedFrame, ResolvedShot, Shown
+from clevrin.core.render.rushing import rushed
 
 Matrix = NDArray[np.float64]
 
@@ -122,7 +123,9 @@ def _plan_unmoved(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int
         spared=moments.spared,
         added_blur_px=moments.added_blur_px,
     )
-    return replace(made, pins=pinned_to(made, moments)) if resolved.pinned else made
+    if resolved.pinned:
+        made = replace(made, pins=pinned_to(made, moments))
+    return rushed(made, moments)
 
 
 def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: tuple[int, int]) -> tuple[Borrowed, ...]:

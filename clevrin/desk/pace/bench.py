@@ -235,6 +235,7 @@ class PaceBench(Bench):
             frames=seen.frames,
             slow=edits.slow,
             fast=edits.fast,
+            frame=max(0, round(float(seen.instants[round(self.at)]))),
         )
         self.sheet.show_pace(here, seen.take)
         row = round(self.at)

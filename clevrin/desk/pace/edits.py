@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from clevrin.core.document import Pace, PacePoint, Sharp, Shot
+from clevrin.core.document import Pace, PacePoint, Rush, RushPoint, Sharp, Shot
 from clevrin.core.document.edits import JoinShots, PaceShots, duplicate
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
@@ -220,6 +220,30 @@ class PaceEdits:
         seen = self._seen()
         if seen is not None:
             self.change({"shutter": seen.pace.shutter.changed(**fields)}, "Change shutter", gesture)
+
+    def rush_by(self, how: str) -> None:
+        """Has the shot rush out from a middle or along a direction, or no more ("none")."""
+        seen = self._seen()
+        if seen is not None:
+            rush = None if how == "none" else (seen.pace.shutter.rush or Rush()).changed(how=how)
+            self.change({"shutter": seen.pace.shutter.changed(rush=rush)}, "Change rush")
+
+    def rush(self, fields: dict[str, Any], gesture: str = "") -> None:
+        """Changes how a shot rushes."""
+        seen = self._seen()
+        rush = None if seen is None else seen.pace.shutter.rush
+        if seen is not None and rush is not None:
+            changed = seen.pace.shutter.changed(rush=rush.changed(**fields))
+            self.change({"shutter": changed}, "Change rush", gesture)
+
+    def rush_here(self, share: float, gesture: str) -> None:
+        """Sets how much of a rush there is on the frame that is looked at."""
+        seen = self._seen()
+        rush = None if seen is None else seen.pace.shutter.rush
+        if rush is not None:
+            assert seen is not None
+            frame = max(0, round(float(seen.instants[round(self._at())])))
+            self.rush({"points": rush.put(RushPoint(frame=frame, share=share)).points}, gesture)
 
     def spare(self, named: str) -> None:
         """Keeps an area, or what a track follows, out of the added blur ("": nothing)."""

@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass
 
-from clevrin.core.document import Pace, PacePoint
+from clevrin.core.document import Pace, PacePoint, Rush
 from clevrin.core.document.pacing import MOST_SHUTTER_DEG
 from clevrin.core.pace.shaping import READY
 from clevrin.desk.fields import Choice, Field, Number
 from clevrin.desk.pace.edits import USUAL_FAST, USUAL_FREEZE_S, USUAL_SLOW, PaceEdits
+from clevrin.desk.sheet import percent
 
 SPEED, FRAMES, BLUR = "Speed", "Frames", "Blur"
 
@@ -24,6 +25,11 @@ class PaceHere:
     frames: int
     slow: float
     fast: float
+    frame: int = 0
+
+    @property
+    def rush(self) -> Rush | None:
+        return self.pace.shutter.rush
 
 
 def speed_words(speed: float) -> str:
@@ -192,5 +198,80 @@ FIELDS: tuple[Field[PaceHere, PaceEdits], ...] = (
         edit=lambda edits, value, gesture: edits.shutter({"blurs": value}),
         enabled=lambda here: here.pace.shutter.angle_deg > 0,
         why_not="No blur is added: open the shutter first.",
+    ),
+    Choice(
+        id="rush",
+        page=BLUR,
+        title="Rush",
+        help="Blur that no camera made, about what stays sharp",
+        options=(
+            ("none", "none", "The shot as it is"),
+            ("out", "outward", "Out from the middle of what stays sharp, or of the picture"),
+            ("along", "along", "Along a direction"),
+        ),
+        columns=3,
+        default="none",
+        value=lambda here: "none" if here.rush is None else here.rush.how,
+        edit=lambda edits, value, gesture: edits.rush_by(value),
+    ),
+    Number(
+        id="rush_amount",
+        page=BLUR,
+        title="How long",
+        help="How long that blur is, in picture widths; outward, at half a width from the middle",
+        low=0.0,
+        high=1.0,
+        step=0.005,
+        default=0.1,
+        words=lambda value: f"{value:.3f} widths",
+        bend=2.0,
+        shown=lambda here: here.rush is not None,
+        value=lambda here: 0.1 if here.rush is None else here.rush.amount,
+        edit=lambda edits, value, gesture: edits.rush({"amount": value}, gesture),
+    ),
+    Number(
+        id="rush_direction",
+        page=BLUR,
+        title="Direction",
+        help="Along which direction, in degrees anticlockwise from the right",
+        low=-180.0,
+        high=180.0,
+        step=1.0,
+        default=0.0,
+        words=lambda value: f"{value:.0f}°",
+        shown=lambda here: here.rush is not None and here.rush.how == "along",
+        value=lambda here: 0.0 if here.rush is None else here.rush.direction_deg,
+        edit=lambda edits, value, gesture: edits.rush({"direction_deg": value}, gesture),
+    ),
+    Choice(
+        id="rush_by",
+        page=BLUR,
+        title="It is there",
+        help="Always, as much as the camera is fast, or as much as you say on frames",
+        options=(
+            ("always", "always", "On every frame of the shot"),
+            ("speed", "with speed", "As much as the camera is fast"),
+            ("points", "as set", "As much as is set on frames, straight in between"),
+        ),
+        columns=3,
+        default="always",
+        shown=lambda here: here.rush is not None,
+        value=lambda here: "always" if here.rush is None else here.rush.by,
+        edit=lambda edits, value, gesture: edits.rush({"by": value}),
+    ),
+    Number(
+        id="rush_share",
+        page=BLUR,
+        title="Of it here",
+        help="How much of it there is on the frame that is looked at",
+        low=0.0,
+        high=1.0,
+        step=0.01,
+        default=1.0,
+        words=percent,
+        typed=0.01,
+        shown=lambda here: here.rush is not None and here.rush.by == "points",
+        value=lambda here: 1.0 if here.rush is None else here.rush.share_at(here.frame),
+        edit=lambda edits, value, gesture: edits.rush_here(value, gesture),
     ),
 )
