@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from bench.cutting import Subject, photographed_subjects
 from bench.rows import Row
 from clevrin.core.document.areas import Drawn, Outline
-from clevrin.core.matte.clinging import POINTS, evenly
+from clevrin.core.matte.clinging import POINTS
 from clevrin.core.matte.clung import ClingRequest, cling
+from clevrin.core.matte.curves import evenly
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent

@@ -4,6 +4,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,12 +17,16 @@ from clevrin.core.document import Hold, Join, Pace, Project, Reel, Shot, Shutter
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
+from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.resolving import complete
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
+from clevrin.demo.tricks import tricks_project
 from clevrin.desk import theme
 from clevrin.desk.application import SWITCH_S
 from clevrin.desk.memory import give_back_what_is_freed
@@ -144,6 +149,7 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
     samples = _prepare(project, (0, round(_PLAYED_S * float(project.reel.rate)) + 10), store, prepared)
     rows.append(row(f"prepared playback of 1920x1080, a shutter of {np.median(samples):.0f} samples", project))
     rows.append(_joins_row(application, player, store))
+    rows.append(_areas_row(application, player, store))
     player.close()
     return rows
 
@@ -157,6 +163,38 @@ def _prepare(project: Project, frames: tuple[int, int], store: MeasurementStore,
             samples.append(max(len(layer.samples) for layer in plan.layers))
             prepared.put(plans.key(plan), plans.made(sources, plan), 1.0)
     return samples
+
+
+def _areas_row(application: QApplication, player: Player, store: MeasurementStore) -> Row:
+    """A prepared loop over what hangs on areas: a pinned word, a passing edge, a doorway and a match cut."""
+    project = tricks_project()
+    for shot in project.reel.shots:
+        complete(HoldRequest.of(project, shot), store, Silent())
+    slowest, at_least = "", 1e9
+    for words, number, first, end in (
+        ("pinned word", 0, 20, 20 + 2 * _ROUND),
+        *((placed.shot.leave.kind, k, placed.end - _ROUND, placed.end + _ROUND) for k, placed in _joined(project)),
+    ):
+        prepared = Prepared()
+        _prepare(project, (first, end), store, prepared)
+        shot_id = project.reel.shots[number].id
+        programme = join_programme(project, shot_id, _VIEW, _ROUND, prepared)
+        player.load(replace(programme, first=first, end=end, loop=(first, end)), first)
+        run_until(application, lambda: False, 0.7)
+        player.play()
+        begun = time.monotonic()
+        run_until(application, lambda begun=begun: time.monotonic() - begun > 2)  # type: ignore[misc]
+        if player.figures.rate < at_least:
+            slowest, at_least = words, player.figures.rate
+        player.stop()
+    words = f"{at_least:.1f}, {slowest}"
+    return Row("prepared playback of what hangs on areas, 960 wide, the slowest", "30 frames/s", words, at_least > 29.1)
+
+
+def _joined(project: Project) -> list[tuple[int, Placed]]:
+    """The shots of a project that leave by a join that lasts."""
+    lasting = [kind.id for kind in KINDS.values() if kind.long]
+    return [(k, each) for k, each in enumerate(placed_shots(project)) if each.shot.leave.kind in lasting]
 
 
 def _joins_row(application: QApplication, player: Player, store: MeasurementStore) -> Row:

@@ -8,8 +8,9 @@ from clevrin.core.document import Area, AreaPart, Drawn, Outline, Project, Reel,
 from clevrin.core.document.files import load, save
 from clevrin.core.errors import CancelledError
 from clevrin.core.matte import coverage, matte_at
-from clevrin.core.matte.clinging import POINTS, evenly
+from clevrin.core.matte.clinging import POINTS
 from clevrin.core.matte.clung import ClingRequest, cling, points_at, stored_clinging, where_lost
+from clevrin.core.matte.curves import evenly
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent

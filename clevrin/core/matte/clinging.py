@@ -11,9 +11,18 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.matte.curves import (
+    Points,
+    area_of,
+    even_as,
+    evenly,
+    normals_of,
+    rounded,
+    shortest_round,
+    without_outliers,
+)
 from clevrin.core.media.picture import Picture, Plane, rgb_from_picture, shrunk
 
-Points = NDArray[np.float64]
 Light = NDArray[np.float32]
 
 POINTS = 160
@@ -77,7 +86,7 @@ class Clinging:
         self._picture = picture
         self._speed: Points | None = None
         working = about.to_working(self.curve)
-        self._profile = _profiles(about.lab, working, _normals(working), np.arange(-_DEEP, _DEEP + 1))
+        self._profile = _profiles(about.lab, working, normals_of(working), np.arange(-_DEEP, _DEEP + 1))
         self._scale = float(about.scale[0])
 
     def go_to(self, picture: Picture) -> float:
@@ -86,22 +95,22 @@ class Clinging:
         Costs some 60 ms.
         """
         before = _about(self._picture, self.curve, self._scale)
-        ahead = np.round(self._leap(before, picture) / 2).astype(int) * 2
+        ahead = np.round(self._leap(picture) / 2).astype(int) * 2
         left, top, right, bottom = (int(side) for side in before.box + np.tile(ahead, 2))
         after = _cut(picture, (left, top, right, bottom), before.size)
         working = before.to_working(self.curve)
         carried = working + _carried(before, after, working)
         there = _within(after.to_picture(carried), picture.size)
         found, likeness = self._laid(after.lab, carried, there)
-        grown = _area(found) / max(1.0, _area(working))
+        grown = area_of(found) / max(1.0, area_of(working))
         if not 1 / _GROWS < grown < _GROWS:
             likeness *= 0.3
-        curve = _even_as(_finely(picture, after.to_picture(found)), after.to_picture(carried))
+        curve = even_as(_finely(picture, after.to_picture(found)), after.to_picture(carried))
         self._speed = np.clip(curve.mean(axis=0) - self.curve.mean(axis=0), -_FASTEST_PX, _FASTEST_PX)
         self.curve, self._picture = curve, picture
         return likeness
 
-    def _leap(self, before: _About, picture: Picture) -> Points:
+    def _leap(self, picture: Picture) -> Points:
         """How far what is inside went as a whole, roughly, in pixels: looked for where it was going, and about that."""
         reach = _FIRST_REACH_PX if self._speed is None else _LEAST_REACH_PX + 0.5 * float(np.hypot(*self._speed))
         speed = np.zeros(2) if self._speed is None else self._speed
@@ -124,7 +133,7 @@ class Clinging:
 
     def _laid(self, lab: Light, carried: Points, there: NDArray[np.bool_]) -> tuple[Points, float]:
         """The curve on its edge near where it was carried, and how sure that is; `there`: which points are seen."""
-        normals = _normals(carried)
+        normals = normals_of(carried)
         offsets = np.arange(-_REACH, _REACH + _STEP / 2, _STEP)
         depths = np.arange(-_DEEP, _DEEP + 1)
         # What lies along each normal, finely, once: each offset looks at a part of it.
@@ -140,8 +149,8 @@ class Clinging:
         contrast = np.sqrt(((near - far) ** 2).sum(axis=-1)) / _LIKENESS
         cost = _INSIDE * inner + _OUTSIDE * outer - _EDGE * np.minimum(contrast, 1.5) + _STILL * offsets**2 / 4
         cost[~there] = _STILL * offsets**2  # what is beyond the picture goes with its neighbours
-        chosen = _shortest_round(cost, _BENDS * _STEP**2)
-        moved = _rounded(offsets[chosen], _SMOOTH)
+        chosen = shortest_round(cost, _BENDS * _STEP**2)
+        moved = rounded(offsets[chosen], _SMOOTH)
         found = carried + moved[:, None] * normals
         rows = np.arange(len(carried))
         good = (inner[rows, chosen] < 0.8) & (contrast[rows, chosen] > 0.25)
@@ -156,32 +165,6 @@ class Clinging:
         outer = np.where(np.isfinite(unlike)[:, None, None], _LEARNS_OUT, 0.0)
         self._profile[:, :depth] += inner * (seen[:, :depth] - self._profile[:, :depth])
         self._profile[:, depth:] += outer * (seen[:, depth:] - self._profile[:, depth:])
-
-
-def evenly(curve: Points, count: int) -> Points:
-    """So many places along a closed curve (n, 2), as far from each other; the first stays."""
-    closed = np.vstack([curve, curve[:1]])
-    way = np.concatenate([[0], np.hypot(*np.diff(closed, axis=0).T).cumsum()])
-    at = np.linspace(0, way[-1], count, endpoint=False)
-    return np.column_stack([np.interp(at, way, closed[:, k]) for k in (0, 1)])
-
-
-def _even_as(curve: Points, before: Points) -> Points:
-    """A curve with its points evenly along it again, each as near as that lets it be to where it was `before`.
-
-    Points that are moved along their normals alone come to lie together in time, and no more on what they were laid on.
-    """
-    closed = np.vstack([curve, curve[:1]])
-    steps = np.hypot(*np.diff(closed, axis=0).T)
-    way = np.concatenate([[0], steps.cumsum()])
-    count, whole = len(curve), float(way[-1])
-    along = np.diff(closed, axis=0) / np.maximum(steps, 1e-9)[:, None]
-    tangents = along + np.roll(along, 1, axis=0)
-    tangents /= np.maximum(np.hypot(*tangents.T), 1e-9)[:, None]
-    at = way[:-1] + ((before - curve) * tangents).sum(axis=1)
-    start = float(np.median(at - np.arange(count) * whole / count))
-    places = (start + np.arange(count) * whole / count) % whole
-    return np.column_stack([np.interp(places, way, closed[:, k]) for k in (0, 1)])
 
 
 def _about(picture: Picture, curve: Points, scale: float | None = None) -> _About:
@@ -222,24 +205,6 @@ def _part(plane: Plane, box: tuple[int, int, int, int], by: int) -> Plane:
     return plane[rows[:, None], columns[None]]
 
 
-def _normals(curve: Points) -> Points:
-    """(n, 2): outwards, of length 1."""
-    along = np.roll(curve, -2, axis=0) - np.roll(curve, 2, axis=0)
-    along /= np.maximum(np.hypot(*along.T), 1e-9)[:, None]
-    out = np.column_stack([along[:, 1], -along[:, 0]])
-    return out if _signed_area(curve) > 0 else -out
-
-
-def _signed_area(curve: Points) -> float:
-    """Over 0 where it goes round clockwise as seen (y down)."""
-    x, y = curve.T
-    return float(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2
-
-
-def _area(curve: Points) -> float:
-    return abs(_signed_area(curve))
-
-
 def _profiles(lab: Light, curve: Points, normals: Points, depths: NDArray) -> Light:
     """(n, depths, 3): what lies along each normal, outside where a depth is over 0."""
     places = (curve[:, None] + depths[None, :, None] * normals[:, None]).astype(np.float32)
@@ -250,10 +215,10 @@ def _carried(before: _About, after: _About, curve: Points) -> Points:
     """(n, 2): how far each point goes: with the whole of what is inside, and with what lies inside of it near by."""
     flow = cv2.DISOpticalFlow.create(_DIS).calc(before.grey, after.grey, None)
     whole = _as_a_whole(flow, curve)
-    normals = _normals(curve)
+    normals = normals_of(curve)
     inner = [_profiles(flow, curve, normals, np.array([-float(depth)]))[:, 0] for depth in (1, 3, 5)]
     apart = np.clip(np.median(np.array(inner), axis=0) - whole, -_DEVIATES_PX, _DEVIATES_PX)
-    return whole + np.column_stack([_rounded(_without_outliers(apart[:, k]), _SMOOTH_FLOW) for k in (0, 1)])
+    return whole + np.column_stack([rounded(without_outliers(apart[:, k]), _SMOOTH_FLOW) for k in (0, 1)])
 
 
 def _as_a_whole(flow: Light, curve: Points) -> Points:
@@ -282,7 +247,7 @@ def _small(picture: Picture, box: Points, by: float) -> Light:
 
 def _finely(picture: Picture, curve: Points) -> Points:
     """A curve laid on the edge that is next to it, at the picture's own size."""
-    normals = _normals(curve)
+    normals = normals_of(curve)
     depths = np.arange(-_FINE_REACH - _FINE_SIDE, _FINE_REACH + _FINE_SIDE + _STEP / 2, _STEP)
     places = (curve[:, None] + depths[None, :, None] * normals[:, None]).astype(np.float32)
     x, y = places[..., 0], places[..., 1]
@@ -302,47 +267,10 @@ def _finely(picture: Picture, curve: Points) -> Points:
     offsets = depths[at]
     cost = -np.minimum(contrast, 1.5) + _FINE_STILL * offsets**2
     cost[~_within(curve, picture.size)] = _FINE_STILL * offsets**2
-    chosen = _shortest_round(cost, _FINE_BENDS * _STEP**2)
-    return curve + _rounded(offsets[chosen], _SMOOTH)[:, None] * normals
+    chosen = shortest_round(cost, _FINE_BENDS * _STEP**2)
+    return curve + rounded(offsets[chosen], _SMOOTH)[:, None] * normals
 
 
 def _within(curve: Points, size: tuple[int, int]) -> NDArray[np.bool_]:
     """(n,): which points of a curve are seen in a picture."""
     return np.asarray(((curve > 1) & (curve < np.array(size) - 2)).all(axis=1))
-
-
-def _without_outliers(values: Points) -> Points:
-    """Each value as the median of it and its neighbours round a closed curve."""
-    reach = 7
-    around = np.stack([np.roll(values, k) for k in range(-reach, reach + 1)])
-    return np.asarray(np.median(around, axis=0))
-
-
-def _rounded(values: Points, deviation: float) -> Points:
-    """Values round a closed curve, smoothed."""
-    reach = int(np.ceil(3 * deviation))
-    weights = np.exp(-0.5 * (np.arange(-reach, reach + 1) / deviation) ** 2)
-    wrapped = np.concatenate([values[-reach:], values, values[:reach]])
-    return np.convolve(wrapped, weights / weights.sum(), mode="valid")
-
-
-def _shortest_round(cost: NDArray, bends: float) -> NDArray[np.int64]:
-    """(n,): of each row of costs (n, m) the place that makes the sum least, with what neighbours differ, squared.
-
-    It is closed by going round twice: where the second way begins, the first one's beginning is forgotten.
-    """
-    rows, places = cost.shape
-    between = bends * (np.arange(places)[:, None] - np.arange(places)[None]) ** 2
-    twice = np.concatenate([cost, cost])
-    total = twice[0].copy()
-    back = np.zeros((2 * rows, places), np.int64)
-    for k in range(1, 2 * rows):
-        way = total[None] + between
-        back[k] = way.argmin(axis=1)
-        total = way[np.arange(places), back[k]] + twice[k]
-    chosen = np.zeros(2 * rows, np.int64)
-    chosen[-1] = total.argmin()
-    for k in range(2 * rows - 1, 0, -1):
-        chosen[k - 1] = back[k, chosen[k]]
-    half = rows // 2
-    return np.concatenate([chosen[rows : rows + half], chosen[half:rows]])

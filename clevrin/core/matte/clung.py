@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.areas import Drawn, Outline
-from clevrin.core.matte.clinging import POINTS, Clinging, evenly
+from clevrin.core.matte.clinging import POINTS, Clinging
+from clevrin.core.matte.curves import evenly
 from clevrin.core.matte.painting import outline_of
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
