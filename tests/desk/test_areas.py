@@ -16,6 +16,8 @@ from clevrin.core.matte.areas import drawn_at
 from clevrin.core.matte.matte import MattePart
 from clevrin.core.media.grey_writing import GreyWriter
 from clevrin.core.media.taking_in import take_in
+from clevrin.demo.footage_maker import FILMED
+from clevrin.demo.judging import true_coverage
 from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from tests.desk.conftest import pixels_of
 from tests.walking import AT, SIZE, Walking
@@ -256,6 +258,25 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     assert session.project.take(take_id).areas == () and session.project.take(take_id).tracks == ()
 
 
+def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
+    hands, sheet = areas, areas.window._area_sheet
+    hill = hands.window.session.project.takes[1]
+    hands.look_at(hill.id)
+    monkeypatch.setattr(hands.window.cuttings, "_measure", lambda *_: None)  # cutting out is tried elsewhere
+    assert not sheet.movers_setting.isVisible()
+    tool(hands, "cut-out")
+    hands.until(lambda: sheet.movers_setting.isVisible() and sheet.movers.buttons)
+    hands.until(lambda: sheet.movers.buttons[0].height() > 10)
+    hands.click(sheet.movers.buttons[0])
+    (area,) = hands.window.session.project.takes[1].areas
+    around = area.cut_outs[0].around[0]
+    true = true_coverage(FILMED["hill"], (9, 10, *range(7)), around.frame) > 0.5
+    left, top, right, bottom = (round(each) for each in around.box)
+    assert true[top : bottom + 1, left : right + 1].mean() > 0.02  # a kite is thin
+    hands.until(lambda: hands.window.log.areas.frame == around.frame)
+    assert not sheet.movers_setting.isVisible()
+
+
 def test_an_area_goes_with_what_is_followed(areas):
     hands, sheet = areas, areas.window._area_sheet
     take = hands.window.session.project.takes[0]
@@ -280,6 +301,7 @@ def test_an_area_is_taken_out_of_another_and_put_back(areas):
         tool(hands, "box")
         drag(hands, start, end)
     small, large = of_take(hands)
+    sheet.pages.show_page("mixed")
     hands.until(lambda: sheet.combining[0].isVisible())
     without = sheet.combined["without"]
     assert [without.itemText(k) for k in range(without.count())] == ["nothing", small.name]

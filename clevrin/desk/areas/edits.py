@@ -28,6 +28,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.matte.matte import Lab
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.probe import fingerprint
+from clevrin.core.motion.movers import Mover
 from clevrin.desk.context import Context
 
 Places = NDArray[np.float64]
@@ -42,6 +43,8 @@ _NAMES: dict[str, str] = {
     "filmed": "Film",
 }
 _MOST_OF_STROKE = 500
+_AROUND = 0.15
+"""The corners of what moves by itself lie within it: so much of its size is added on each side."""
 
 
 class AreaEdits:
@@ -93,6 +96,17 @@ class AreaEdits:
             return str(error)
         self._add("filmed", filmed)
         return ""
+
+    def cut_out_mover(self, mover: Mover) -> None:
+        """Cuts out what moves by itself, from the frame on which it is best seen."""
+        left, top, right, bottom = mover.box
+        aside, above = (right - left) * _AROUND, (bottom - top) * _AROUND
+        take = self.take
+        if take is not None:
+            low = np.maximum([left - aside, top - above], 0)
+            high = np.minimum([right + aside, bottom + above], [take.facts.width - 1, take.facts.height - 1])
+            box = tuple(round(float(each), 2) for each in (*low, *high))
+            self._add("cut-out", CutOut(around=(Around(frame=mover.frame, box=box),)))
 
     def cut_out(self, frame: int, places: Places) -> None:
         """Cuts out the subject about which a box was drawn; of a chosen cut-out it is another box about it."""

@@ -31,7 +31,7 @@ def _along(area: Area) -> str:
 FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     Choice(
         id="along",
-        page="",
+        page="goes",
         title="Goes with",
         help="With what it is carried from the frames on which it was drawn to the others",
         options=(
@@ -47,7 +47,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="tolerance",
-        page="",
+        page="colours",
         title="Colours",
         help="How far a colour may be from those that were clicked, and belong in full",
         low=0.5,
@@ -61,7 +61,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="softness",
-        page="",
+        page="colours",
         title="In part",
         help="Over how much more a colour belongs in part",
         low=0,
@@ -75,7 +75,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="specks",
-        page="",
+        page="colours",
         title="Specks left out",
         help="Spots of these colours that are less across do not count",
         low=0,
@@ -89,7 +89,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="holes",
-        page="",
+        page="colours",
         title="Holes filled",
         help="Holes that are less across count as filled",
         low=0,
@@ -103,7 +103,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="spill",
-        page="",
+        page="colours",
         title="Cast taken away",
         help="How much of the colours' cast is taken from what stays, where a join goes by the area",
         low=0,
@@ -118,7 +118,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="grow",
-        page="",
+        page="edge",
         title="Grows",
         help="By how much it is larger than it was drawn; below 0 smaller",
         low=-60,
@@ -131,7 +131,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="inside",
-        page="",
+        page="edge",
         title="Soft inside",
         help="Over how much within its edge it comes in",
         low=0,
@@ -145,7 +145,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Number(
         id="outside",
-        page="",
+        page="edge",
         title="Soft outside",
         help="Over how much beyond its edge it goes out",
         low=0,
@@ -159,7 +159,7 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
     ),
     Switch(
         id="inverted",
-        page="",
+        page="mixed",
         title="all but that",
         help="The area is all that was not drawn or chosen",
         value=lambda area: area.parts[0].inverted,

@@ -5,10 +5,12 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtWidgets import QWidget
 
-from clevrin.core.document import Area, Take
+from clevrin.core.document import Area, Shot, Take
 from clevrin.core.matte.clung import LOST, where_lost
 from clevrin.core.matte.cutting import CutFrames, how_sure
 from clevrin.core.motion.both_ways import Followed
+from clevrin.core.motion.movers import Mover
+from clevrin.desk import theme
 from clevrin.desk.areas.drawing import AreaDrawing
 from clevrin.desk.areas.edits import AreaEdits, coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
@@ -17,7 +19,8 @@ from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.file_dialogs import FILMS, FileDialogs
 from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import ChoiceSetting, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.reframe.offers import OfferRow, Offers
+from clevrin.desk.sheet import ChoiceSetting, Pages, beside, named_combo, named_setting, plain_button, quiet_label
 from clevrin.desk.side_sheet import SideSheet
 
 _TOOLS = (
@@ -39,6 +42,13 @@ _SEEN = (
 )
 _HINTS = {tool: help for tool, _, help in (*_TOOLS, *_CORRECTED)}
 _MOST_ROWS = 5
+_PAGE_PX = 196
+_PAGES = (
+    ("goes", "With what it goes from frame to frame"),
+    ("mixed", "What is taken out of it, and whether it is all but that"),
+    ("edge", "Whether it grows, and how soft its edge is"),
+    ("colours", "How near to what was clicked a colour has to be"),
+)
 _SURE = "Its edge is sure on every frame."
 _BUSY = {
     "cut-out": "It is being cut out.",
@@ -68,11 +78,13 @@ class AreaSheet(SideSheet):
         self.go_on_button = plain_button("Go on", "Goes on cutting out where it was stopped")
         self.seen = ChoiceSetting("Seen as", "How the chosen area is seen over the picture", _SEEN, columns=3)
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
+        self.offers, self.movers = Offers(context, self), OfferRow(context, "Cut this out")
+        self.movers_setting = named_setting("What moves by itself", "A click cuts it out of the take", self.movers)
         self.hint = quiet_label("")
         self.hint.setWordWrap(True)
         self.film_button = plain_button("A film of an area…", "What another film shows in white, frame by frame")
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
-        self.sheet.add(self.tools, beside(self.film_button), self.hint, self.areas)
+        self.sheet.add(self.tools, beside(self.film_button), self.hint, self.movers_setting, self.areas)
         self.sheet.add(self.corrected, self.sure, self.told)
         self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
         self.track = named_combo("Or with", "A point or a surface that is followed: the area goes as that does")
@@ -82,8 +94,17 @@ class AreaSheet(SideSheet):
             "common": named_combo("Only within", "Another area: what is not in it as well does not count"),
         }
         self.combining = [named_setting(each.accessibleName(), each.toolTip(), each) for each in self.combined.values()]
-        self.sheet.add(self.seen, self.sheet.controls["along"], self.track_setting, *self.combining)
-        self.sheet.add(*(each for name, each in self.sheet.controls.items() if name != "along"))
+        self.pages = Pages(_PAGES)
+        self.pages.add("goes", self.sheet.controls["along"], self.track_setting)
+        self.pages.add("mixed", *self.combining)
+        for field in FIELDS:
+            if field.id != "along":
+                self.pages.add(field.page, self.sheet.controls[field.id])
+        self.pages.add_stretch()
+        self.pages.setFixedHeight(theme.scaled(_PAGE_PX))
+        for button in self.pages.buttons.values():
+            button.setAutoDefault(False)
+        self.sheet.add(self.seen, self.pages)
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
         self.let_run(
@@ -96,6 +117,8 @@ class AreaSheet(SideSheet):
             )
         )
         self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
+        self.movers.chosen.connect(self._on_mover_chosen)
+        self.offers.changed.connect(lambda _: self.refresh())
         self.tools.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.seen.chosen.connect(drawing.set_see)
         self.track.activated.connect(self._on_track_activated)
@@ -124,7 +147,13 @@ class AreaSheet(SideSheet):
         self.hint.setVisible(bool(self.hint.text()))
         self.areas.setVisible(bool(areas))
         self.seen.setVisible(area is not None)
+        self.pages.setVisible(area is not None)
+        coloured = area is not None and coloured_part(area) is not None
+        self.pages.buttons["colours"].setVisible(coloured)
+        if not coloured and self.pages.buttons["colours"].isChecked():
+            self.pages.show_page("goes")
         self.remove_button.setVisible(area is not None)
+        self._show_movers(take)
         self._show_combined(area, areas)
         self._show_tracks(take, area)
         self.tools.setEnabled(take is not None)
@@ -136,6 +165,22 @@ class AreaSheet(SideSheet):
             return
         self.sheet.set_about("")
         self.sheet.show_fields(area)
+
+    def _show_movers(self, take: Take | None) -> None:
+        """What moves by itself in the take, while something is to be cut out."""
+        wanted = take is not None and self._drawing.tool == "cut-out"
+        found = None
+        if take is not None and wanted:
+            found = self.offers.of(Shot(id=f"all of {take.id}"[:64], take_id=take.id, span=take.whole))
+        movers = () if found is None else found.movers
+        self.movers_setting.setVisible(bool(movers))
+        if take is not None and movers:
+            self.movers.show_movers(take, movers)
+
+    def _on_mover_chosen(self, mover: Mover) -> None:
+        self._edits.cut_out_mover(mover)
+        self._drawing.set_tool("look")
+        self._context.player.seek(mover.frame, scrubbing=False)
 
     def _on_track_activated(self, at: int) -> None:
         track_id = self.track.itemData(at)

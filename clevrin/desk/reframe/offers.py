@@ -80,9 +80,10 @@ class OfferRow(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, context: Context) -> None:
+    def __init__(self, context: Context, does: str = "Follow this") -> None:
+        """`does`: what a click does with a mover, in words."""
         super().__init__()
-        self._context = context
+        self._context, self._does = context, does
         self._take: Take | None = None
         self._movers: tuple[Mover, ...] = ()
         self.buttons: list[QPushButton] = []
@@ -111,7 +112,7 @@ class OfferRow(QWidget):
         button.setIconSize(QSize(theme.scaled(_ICON_PX), theme.scaled(_ICON_PX)))
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         words = (
-            f"Follow this: frames {mover.first} to {mover.last}, {max(1, round(mover.share * 100))} % of the picture"
+            f"{self._does}: frames {mover.first} to {mover.last}, {max(1, round(mover.share * 100))} % of the picture"
         )
         button.setToolTip(words)
         button.setAccessibleName(words)
