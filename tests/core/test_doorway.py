@@ -154,6 +154,13 @@ def test_it_comes_to_be_seen_in_the_surface_in_some_frames(takes, sources):
     assert shares[0] < 0.1 and all(b >= a for a, b in pairwise(shares)) and shares[-1] == 1
 
 
+def test_some_of_the_surface_stays_over_it_until_the_gate_is_there(takes, sources):
+    project = gone_through(takes, sources, stays=0.4)
+    shares = [layers_of(project, frame, sources)[1].weight for frame in range(20, 40)]
+    assert shares[0] == pytest.approx(0.6, abs=0.03) and shares[-1] == pytest.approx(1.0, abs=0.01)
+    assert all(b >= a - 1e-9 for a, b in pairwise(shares))
+
+
 def test_without_its_surface_it_is_a_cut(takes, sources):
     for surface in ("", "gone"):
         project = gone_through(takes, sources, surface=surface)

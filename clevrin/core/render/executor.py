@@ -20,8 +20,8 @@ from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.effects import done, gained
 from clevrin.core.render.gathering import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.laying import Look, scale_of, seen_of, shrinks, warped
-from clevrin.core.render.laying_in import Scene, laid_in
 from clevrin.core.render.morphing import morphed
+from clevrin.core.render.pin_laying import Scene, laid_in
 from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Quality, Sample, Wider, row9
 from clevrin.core.render.seams import Patch, Strip, Weights, border, feathered, patched, strips
 

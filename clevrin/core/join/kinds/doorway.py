@@ -41,6 +41,7 @@ def _part(made: Made, at: float, leaving: bool) -> Part:
     since = at + frames if into else frames - at
     appears = made.number("appears")
     share = 1.0 if appears <= 0 else min(max(since / appears, 0.0), 1.0)
+    share *= 1 - made.number("stays") * (1 - gone(at))  # less and less of the surface's own picture lies over it
     return Part(share=share, door=Door(surface=surface, gone=gone, inside=True))
 
 
@@ -104,6 +105,15 @@ DOORWAY = Kind(
             help="passes before: the other shot is seen behind it; the opening: it is seen there alone",
             default="passes before",
             options=("passes before", "the opening"),
+        ),
+        JoinSetting(
+            id="stays",
+            title="Surface stays",
+            help="How much of the surface's own picture stays over what is seen in it: its reflections, its grain",
+            default=0.0,
+            low=0,
+            high=0.9,
+            step=0.01,
         ),
         JoinSetting(
             id="roll",
