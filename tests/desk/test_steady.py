@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from clevrin.core.document import Hold, Placement, Span, Track
-from clevrin.core.document.edits import AddTrack, SetHold, TrimShot
+from clevrin.core.document import Area, AreaPart, Drawn, Hold, Outline, Placement, Span, Track
+from clevrin.core.document.edits import AddTrack, PutArea, SetHold, TrimShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.render.sources import Sources
 from clevrin.desk import theme
@@ -258,6 +258,27 @@ def test_choosing_a_hold_leaves_out_axes_with_nothing_to_remove(steady):
     steady.click(bench.sheet.controls["how"].buttons["float"])
     assert session.shot.hold.axes == ("pan", "tilt", "roll")
     assert "zoom: little to remove" in bench.sheet.controls["axes"]._note.text()
+
+
+def test_an_area_is_not_borrowed_and_that_is_undone(steady):
+    bench, session = steady.window.steady, steady.window.session
+    steady.click(bench.sheet.pages.buttons[EDGE])
+    take = session.project.take(session.shot.take_id)
+    drawn = Drawn(shape="box", outlines=(Outline(frame=9, places=((9, 9), (90, 9), (90, 90), (9, 90))),))
+    area = Area(name="stroller", parts=(AreaPart(of=drawn),))
+    session.do(PutArea(take_id=take.id, area=area))
+    assert not bench.sheet.not_borrowed_setting.isVisible()
+    steady.click(bench.sheet.controls["edge"].buttons["borrow"])
+    combo = bench.sheet.not_borrowed
+    steady.until(bench.sheet.not_borrowed_setting.isVisible)
+    combo.setCurrentIndex(1)
+    combo.activated.emit(1)
+    assert session.shot.hold.not_borrowed == area.id and combo.currentText() == "stroller"
+    combo.setCurrentIndex(0)
+    combo.activated.emit(0)
+    assert session.shot.hold.not_borrowed is None
+    session.undo()
+    assert session.shot.hold.not_borrowed == area.id
 
 
 def test_edges_are_seen_in_the_held_picture(steady):

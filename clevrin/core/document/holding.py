@@ -1,8 +1,8 @@
 """How a shot is steadied, as the user chose it: nothing measured."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
 from clevrin.core.document.span import Span
 from clevrin.core.document.value import MOST_FRAMES, Id, Value
@@ -51,7 +51,8 @@ class Hold(Value):
     `returned`: how much of the original motion is brought back; `spared`: frames of the take from which no calm is
     demanded, because they would cost all others too much; `ease_blurred`: blurred frames may keep more of the motion
     that blurred them; `reference`: the frame of the take that a lock-off stands on (None: chosen by itself); `mesh`:
-    what one map of the whole picture leaves is taken out by a grid. `colour` (#rrggbb) is that of the edge so named.
+    what one map of the whole picture leaves is taken out by a grid. `colour` (#rrggbb) is that of the edge so named;
+    an edge that borrows takes nothing of what the area `not_borrowed` of the take holds.
     """
 
     how: HoldKind = "none"
@@ -70,6 +71,14 @@ class Hold(Value):
     colour: str = Field(default="#808080", pattern="^#[0-9a-fA-F]{6}$")
     kernel: Kernel = "bicubic"
     crispness: float = Field(default=0.0, ge=0.0, le=1.0)
+    not_borrowed: Id | None = None
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        if self.not_borrowed is None:
+            data.pop("not_borrowed", None)
+        return data
 
     @property
     def stays_inside(self) -> bool:
@@ -79,11 +88,12 @@ class Hold(Value):
     @property
     def for_another_take(self) -> "Hold":
         """The settings without what is of one take alone: frames of it, and the subject that it is anchored to."""
-        return self.changed(spared=(), reference=None, anchor=None)
+        return self.changed(spared=(), reference=None, anchor=None, not_borrowed=None)
 
     @property
     def path_part(self) -> "Hold":
         """The settings on which the held path depends, the others as they are by default."""
         edge: Edge = self.edge if self.stays_inside else "bare"
         rest = Hold()
-        return self.changed(edge=edge, colour=rest.colour, kernel=rest.kernel, crispness=rest.crispness)
+        shown = {"colour": rest.colour, "kernel": rest.kernel, "crispness": rest.crispness, "not_borrowed": None}
+        return self.changed(edge=edge, **shown)

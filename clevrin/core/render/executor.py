@@ -367,7 +367,10 @@ def _with_borrowed(
         other = read(layer, each.frame)
         matrix = scale_of(layer.source_size, other.size) @ each.matrix
         laid = replace(look, matrix=matrix, bend=None)
-        lent.append((other, laid, _there(other, laid)))
+        weights = _there(other, laid)
+        if each.without is not None:
+            weights = weights * (1 - _laid_without(other, layer, each.without, matrix, look.size))
+        lent.append((other, laid, weights))
     planes = [plane.copy() for plane in picture.planes]
     for strip in strips(there) if parts is None else parts:
         shift = np.array([[1, 0, strip.left], [0, 1, strip.top], [0, 0, 1.0]])
@@ -380,6 +383,13 @@ def _with_borrowed(
         ]
         strip.put(planes, patched(strip.cut(picture), strip.of(there), patches))
     return replace(picture, y=planes[0], u=planes[1], v=planes[2])
+
+
+def _laid_without(other: Picture, layer: Layer, matte: Matte, matrix: Matrix, size: tuple[int, int]) -> Weights:
+    """(h, w) of the output: how much of a picture that is borrowed from lies within what may not be."""
+    cover = _cover_of(other, layer, matte)
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    return np.asarray(cv2.warpPerspective(cover, matrix, size, flags=flags, borderMode=cv2.BORDER_CONSTANT))
 
 
 def _there(source: Picture, look: Look) -> Weights:

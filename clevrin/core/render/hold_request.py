@@ -112,6 +112,13 @@ class HoldRequest:
         return next((each for each in self.take.areas if sharp is not None and each.id == sharp.area), None)
 
     @property
+    def kept_out(self) -> Area | None:
+        """The area that its edge may not borrow, if that is there."""
+        hold = self.shot.hold
+        named = hold.not_borrowed if hold.edge == "borrow" else None
+        return next((each for each in self.take.areas if each.id == named), None)
+
+    @property
     def hold(self) -> Hold:
         """What decides the path; an anchor whose track is gone holds nothing."""
         hold = self.shot.hold.path_part

@@ -21,10 +21,14 @@ Bend = tuple[tuple[tuple[float, float], ...], ...]
 
 @dataclass(frozen=True, kw_only=True)
 class Borrowed:
-    """Another frame of the same take that sees what lies beyond the edge, and where its picture is laid."""
+    """Another frame of the same take that sees what lies beyond the edge, and where its picture is laid.
+
+    Nothing is taken of what lies `without` it.
+    """
 
     frame: int
     src_from_out: Row9
+    without: Matte | None = None
 
     @property
     def matrix(self) -> NDArray[np.float64]:

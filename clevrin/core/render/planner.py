@@ -9,6 +9,7 @@ from clevrin.core.document import Take
 from clevrin.core.document.model import Fit, Mirror, Turns, mirror_signs
 from clevrin.core.render.borrowing import borrowed_frames
 from clevrin.core.render.doors import opened
+from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.moments import Moments
 from clevrin.core.render.moving import moved, units
 from clevrin.core.render.pinning import pinned_still, pinned_to
@@ -79,7 +80,7 @@ def plan_shot(
         bend=None if bend is None else bend_rows(bend),
         edge=hold.edge,
         colour=hold.colour,
-        borrowed=_borrowed(state.lenders, frame, src_from_out, size),
+        borrowed=_borrowed(state.lenders, frame, src_from_out, size, resolved.kept_out),
         kernel=hold.kernel,
         crispness=hold.crispness,
         pins=pins,
@@ -128,10 +129,13 @@ def _plan_unmoved(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int
     return rushed(made, moments)
 
 
-def _borrowed(lenders: Lenders | None, frame: int, src_from_out: Matrix, size: tuple[int, int]) -> tuple[Borrowed, ...]:
+def _borrowed(
+    lenders: Lenders | None, frame: int, src_from_out: Matrix, size: tuple[int, int], kept_out: AreaKnown | None
+) -> tuple[Borrowed, ...]:
     if lenders is None:
         return ()
-    return borrowed_frames(lenders.trace, lenders.chain, frame, src_from_out, size)
+    found = borrowed_frames(lenders.trace, lenders.chain, frame, src_from_out, size)
+    return found if kept_out is None else tuple(replace(each, without=kept_out.at(each.frame)) for each in found)
 
 
 def _held_from_out(resolved: ResolvedShot, reel_size: tuple[int, int], size: tuple[int, int]) -> Matrix:

@@ -81,7 +81,8 @@ class ResolvedShot:
     `stamps_s`: the times of its take's frames, if they vary. `fit`, `bars`: how it stands on the reel. `course`: how
     its camera moved, where moments between frames are made; `sharp`: what its added blur spares; `beyond`: what is
     known of the take's other frames, where a join shows more than one of them saw; `surface`: where that is which its
-    join goes through; `area`: the one by which its join shows the other side; `pinned`: what stands in its scene.
+    join goes through; `area`: the one by which its join shows the other side; `pinned`: what stands in its scene;
+    `kept_out`: what its edge may not borrow.
     """
 
     shot: Shot
@@ -96,6 +97,7 @@ class ResolvedShot:
     surface: Followed | None = None
     area: AreaKnown | None = None
     pinned: tuple[PinKnown, ...] = ()
+    kept_out: AreaKnown | None = None
 
     @property
     def as_shot(self) -> "ResolvedShot":
@@ -253,6 +255,8 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
         if request.pinned:
             pinned = tuple(_pinned(request, each, store, ask) for each in request.pinned)
             as_shot = replace(as_shot, pinned=pinned)
+        if request.kept_out is not None:
+            as_shot = replace(as_shot, kept_out=_area(request, request.kept_out, store, ask))
         if request.goes_on:
             as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:

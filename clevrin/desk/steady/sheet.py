@@ -6,7 +6,16 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
 from clevrin.desk import theme
 from clevrin.desk.fields import FieldSheet
-from clevrin.desk.sheet import Pages, Trouble, ask_for_colour, grey, named_combo, plain_button, quiet_label
+from clevrin.desk.sheet import (
+    Pages,
+    Trouble,
+    ask_for_colour,
+    grey,
+    named_combo,
+    named_setting,
+    plain_button,
+    quiet_label,
+)
 from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.chart import KeepChart
 from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
@@ -89,8 +98,14 @@ class SteadySheet(FieldSheet):
         self.bounds = BoundsSetting()
         self.bounds.bounds_changed.connect(lambda bounds: self.hold_changing.emit({"bounds": bounds}, ""))
         self.bounds.refused.connect(self.refused)
+        self.not_borrowed = named_combo("Without", "An area of the take of which no edge takes anything")
+        self.not_borrowed.activated.connect(
+            lambda at: self.hold_changing.emit({"not_borrowed": self.not_borrowed.itemData(at) or None}, "")
+        )
+        self.not_borrowed_setting = named_setting("Without", self.not_borrowed.toolTip(), self.not_borrowed)
         field = self.controls
-        self.pages.add(EDGE, field["edge"], self.colour_button, field["enlargement"], field["kernel"])
+        self.pages.add(EDGE, field["edge"], self.not_borrowed_setting, self.colour_button)
+        self.pages.add(EDGE, field["enlargement"], field["kernel"])
         self.pages.add(EDGE, field["crispness"], field["mesh"], self.grid_button, self.bounds)
 
     def _make_lent(self) -> None:
@@ -123,6 +138,7 @@ class SteadySheet(FieldSheet):
         self._colour = hold.colour
         self.bounds.show_bounds(hold.bounds)
         self._show_subjects(take, hold.anchor)
+        self._show_areas(take, hold)
         self._show_what_counts(shot)
         self._show_lenders(shot.loan, project, shot.take_id)
 
@@ -132,6 +148,14 @@ class SteadySheet(FieldSheet):
         for track in take.tracks:
             self.subjects.addItem(f"{track.name} ({track.kind})", track.id)
         self.subjects.setCurrentIndex(-1 if anchor is None else self.subjects.findData(anchor.track_id))
+
+    def _show_areas(self, take: Take, hold: Hold) -> None:
+        """Of which areas of the take an edge that borrows may take nothing."""
+        self.not_borrowed_setting.setVisible(hold.edge == "borrow" and bool(take.areas))
+        self.not_borrowed.clear()
+        for area_id, name in (("", "nothing is left out"), *((area.id, area.name) for area in take.areas)):
+            self.not_borrowed.addItem(name, area_id)
+        self.not_borrowed.setCurrentIndex(max(0, self.not_borrowed.findData(hold.not_borrowed or "")))
 
     def _show_what_counts(self, shot: Shot) -> None:
         """Hides of what is no field what the chosen hold does not use."""
