@@ -544,6 +544,37 @@ def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_
     assert combo.currentIndex() == 0
 
 
+def test_a_match_cut_goes_where_both_subjects_move_alike(second_join):
+    window, session = second_join.window, second_join.window.session
+    bench = window.join
+    second_join.click(bench.kind.buttons["match cut"])
+    row = bench.laying
+    assert row.isVisible() and not row.alike_button.isEnabled()
+    pair = bench.pair
+    ways = ((100.0, 8.0), (-200.0, 8.0))
+    for shot, (start, step) in zip(pair, ways, strict=True):
+        take = session.project.take(shot.take_id)
+        placed = tuple(Placement(frame=k, places=((start + step * k, 300.0),)) for k in range(take.facts.frames))
+        session.do(AddTrack(take_id=take.id, track=Track(name="kite", kind="point", placed=placed)))
+    followed = [session.project.take(shot.take_id).tracks[-1] for shot in pair]
+    second_join.until(lambda: all(window.followings.of(track) is not None for track in followed))
+    for combo, track in zip(row.combos, followed, strict=True):
+        second_join.until(lambda combo=combo, track=track: combo.findData(track.id) > 0)
+        combo.setCurrentIndex(combo.findData(track.id))
+        combo.activated.emit(combo.currentIndex())
+    before = session.project.reel.shots
+    second_join.click(row.alike_button)
+    out, into = (session.project.shot(each.id) for each in pair)
+    last, first = out.span.end - 1, into.span.first
+    assert (-200 + 8 * first) - (100 + 8 * last) == pytest.approx(8, abs=8.5)
+    assert "1 of" in row.note.text() and "times as fast" in row.note.text()
+    second_join.click(row.alike_button)
+    assert "2 of" in row.note.text()
+    session.undo()
+    session.undo()
+    assert session.project.reel.shots == before
+
+
 def differs(hands) -> float:
     """How much the sides of the cut differ at it, over each other."""
     bench, player = hands.window.join, hands.window.player
