@@ -6,13 +6,13 @@ lengths are in pixels of the take's upright picture.
 
 from collections.abc import Iterable
 from itertools import pairwise
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import Field
 
 from clevrin.core.document.cut_outs import CutOut, Filmed
 from clevrin.core.document.places import Place
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Sparing, Value, new_id, put_on_frame
 
 Shape = Literal["curve", "box", "disc", "half-plane", "band"]
 Along = Literal["nothing", "picture", "track", "edges"]
@@ -73,8 +73,7 @@ class Drawn(Value):
 
     def put(self, outline: Outline) -> "Drawn":
         """The area with an outline added, or put in the place of the one on its frame."""
-        others = [each for each in self.outlines if each.frame != outline.frame]
-        return self.changed(outlines=tuple(sorted([*others, outline], key=lambda each: each.frame)))
+        return self.changed(outlines=put_on_frame(self.outlines, outline))
 
 
 class Pick(Value):
@@ -136,12 +135,14 @@ class Seen(Value):
     share: _Unit
 
 
-class Area(Value):
+class Area(Sparing):
     """An area of a take. It grows by `grow_px` (below 0 it shrinks), and passes softly over its edge.
 
     `inside_px` and `outside_px`: over how much to either side of the edge. `seen`: how much of it counts, at frames in
     order, straight between them; none: all of it.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("seen",)
 
     id: Id = Field(default_factory=new_id)
     name: Name
@@ -191,13 +192,6 @@ class Area(Value):
     def goes_with_picture(self) -> bool:
         """Whether it has to be known how the camera moved."""
         return any(isinstance(each.of, Drawn) and each.of.along in ("picture", "edges") for each in self.parts)
-
-    @model_serializer(mode="wrap")
-    def _written(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if not self.seen:
-            data.pop("seen", None)
-        return data
 
 
 def made_of(area: Area, areas: Iterable[Area]) -> tuple[Area, ...]:

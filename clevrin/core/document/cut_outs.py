@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field
 
 from clevrin.core.document.places import Place
-from clevrin.core.document.value import MOST_FRAMES, Name, Text, Value
+from clevrin.core.document.value import MOST_FRAMES, Name, Text, Value, put_on_frame
 
 _Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
@@ -59,8 +59,7 @@ class CutOut(Value):
 
     def put(self, around: Around) -> "CutOut":
         """The cut-out with another box about it, or with one in the place of that on its frame."""
-        others = [each for each in self.around if each.frame != around.frame]
-        return self.changed(around=tuple(sorted([*others, around], key=lambda each: each.frame)))
+        return self.changed(around=put_on_frame(self.around, around))
 
 
 class Filmed(Value):

@@ -5,7 +5,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field
 
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id, put_on_frame
 
 Belongs = Literal["frame", "scene"]
 
@@ -126,8 +126,7 @@ class Gate(Value):
 
     def put(self, pose: Pose, *, instead_of: int | None = None) -> "Gate":
         """The gate with a pose added, or put in the place of the one on its frame, or on the frame `instead_of`."""
-        others = [each for each in self.poses if each.frame not in (pose.frame, instead_of)]
-        return self.changed(poses=tuple(sorted([*others, pose], key=lambda each: each.frame)))
+        return self.changed(poses=put_on_frame(self.poses, pose, instead_of=instead_of))
 
     def without(self, frame: int) -> "Gate":
         """The gate without the pose on a frame."""

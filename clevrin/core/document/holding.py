@@ -1,11 +1,11 @@
 """How a shot is steadied, as the user chose it: nothing measured."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import Field
 
 from clevrin.core.document.span import Span
-from clevrin.core.document.value import MOST_FRAMES, Id, Value
+from clevrin.core.document.value import MOST_FRAMES, Id, Sparing, Value
 
 HoldKind = Literal["none", "float", "lock-off", "anchor"]
 Axis = Literal["pan", "tilt", "roll", "zoom"]
@@ -44,7 +44,7 @@ class Bounds(Value):
     zoom: float | None = Field(default=None, ge=0, le=1)
 
 
-class Hold(Value):
+class Hold(Sparing):
     """How a shot is steadied.
 
     `settle_s`: motion quicker than this is taken out; `keep`: least share of the picture's width that must stay;
@@ -54,6 +54,8 @@ class Hold(Value):
     what one map of the whole picture leaves is taken out by a grid. `colour` (#rrggbb) is that of the edge so named;
     an edge that borrows takes nothing of what the area `not_borrowed` of the take holds.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("not_borrowed",)
 
     how: HoldKind = "none"
     settle_s: float = Field(default=1.6, ge=0, le=LONGEST_SETTLE_S)
@@ -72,13 +74,6 @@ class Hold(Value):
     kernel: Kernel = "bicubic"
     crispness: float = Field(default=0.0, ge=0.0, le=1.0)
     not_borrowed: Id | None = None
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if self.not_borrowed is None:
-            data.pop("not_borrowed", None)
-        return data
 
     @property
     def stays_inside(self) -> bool:

@@ -4,11 +4,11 @@ The document knows no kinds: each is a module of `core/join/kinds`, which says w
 with them. So one that this version does not know is kept as it is.
 """
 
-from typing import Annotated, Any
+from typing import Annotated, ClassVar
 
-from pydantic import BeforeValidator, Field, PlainSerializer, SerializerFunctionWrapHandler, model_serializer
+from pydantic import BeforeValidator, Field, PlainSerializer
 
-from clevrin.core.document.value import Name, Text, Value
+from clevrin.core.document.value import Name, Sparing, Text
 
 LONGEST_DISSOLVE = 6
 """Frames; over a longer dissolve both pictures can be told apart, and the cut is no longer hidden."""
@@ -23,11 +23,13 @@ Settings = Annotated[
 ]
 
 
-class Join(Value):
+class Join(Sparing):
     """How a shot passes into the next one; `dissolve_frames` are laid over any kind.
 
     `settings`: those of its kind that are not as usual, by their names, in order.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("settings",)
 
     kind: Name = PLAIN
     dissolve_frames: int = Field(default=0, ge=0, le=LONGEST_DISSOLVE)
@@ -41,10 +43,3 @@ class Join(Value):
     def having(self, **settings: Setting) -> "Join":
         """The join with other values of some settings."""
         return self.changed(settings=tuple(sorted({**self.given, **settings}.items())))
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if not self.settings:
-            data.pop("settings", None)
-        return data

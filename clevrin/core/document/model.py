@@ -8,9 +8,9 @@ import re
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
-from typing import Any, Literal, Self, TypeVar
+from typing import Any, ClassVar, Literal, Self, TypeVar
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import Field
 
 from clevrin.core.document.areas import Area
 from clevrin.core.document.colour import BT709, Colour
@@ -23,7 +23,7 @@ from clevrin.core.document.pacing import Pace
 from clevrin.core.document.pinned import Drawing, Film, Pinned
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Text, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Sparing, Text, Value, new_id
 
 SCHEMA_VERSION: Literal[2] = 2
 
@@ -108,7 +108,7 @@ class NamedSpan(Value):
     span: Span
 
 
-class Take(Value):
+class Take(Sparing):
     """A footage file as brought in, the spans of it that somebody chose, and what was thought of it.
 
     `conform` says how a take of another rate than the reel's plays: at the speed at which it was shot, or every
@@ -116,6 +116,8 @@ class Take(Value):
     its trace is to follow where not what covers the most of the picture, `tracks` what is followed in it beside;
     `areas` what was drawn or chosen in its picture.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("areas",)
 
     id: Id = Field(default_factory=new_id)
     name: Name
@@ -159,13 +161,6 @@ class Take(Value):
         """The area with this id; raises `KeyError` when there is none."""
         return _by_id(self.areas, area_id)
 
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if not self.areas:
-            data.pop("areas", None)
-        return data
-
     @property
     def whole(self) -> Span:
         """All of the take."""
@@ -177,13 +172,15 @@ class Take(Value):
         return self.spans[0].span if self.spans else self.whole
 
 
-class Shot(Value):
+class Shot(Sparing):
     """A span of a take on the reel with its own settings; `loan` is motion put on it, whether it is held or not.
 
     The picture is turned by `turns` first, and then mirrored. `fit` None: as the reel says. `gates`: how the gate of
     each output goes over it; one that is not named rests. `pace`: how fast it plays. `pinned`: what
     stands in its scene, the first one behind the others.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("pace", "pinned")
 
     id: Id = Field(default_factory=new_id)
     take_id: Id
@@ -205,16 +202,6 @@ class Shot(Value):
         if len({gate.output for gate in self.gates}) != len(self.gates):
             raise ValueError("a shot has two gates for one output")
         return self
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        """A large reel has 100,000 of them: what most of them do not have is not written."""
-        data: dict[str, Any] = written(self)
-        if self.pace == Pace():
-            data.pop("pace", None)
-        if not self.pinned:
-            data.pop("pinned", None)
-        return data
 
     def played(self, *, reverse: bool) -> "Shot":
         """The shot played forward or backward, with the same speeds at the same frames."""
@@ -255,13 +242,15 @@ class Marker(Value):
     name: Name = ""
 
 
-class Reel(Value):
+class Reel(Sparing):
     """The row of shots that is rendered, its own rate and size, and its markers in the order of time.
 
     `light` says whether the high range of its takes is kept, where all of them have the same. `fit` and `bars`
     (#rrggbb): how takes of another shape stand on it, and the colour of bars around them. `over`: motion that is laid
     over stretches of it, in order, none over another.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("over",)
 
     rate: Rate = Fraction(30)
     width: int = Field(default=1280, gt=0, le=8192, multiple_of=2)
@@ -277,13 +266,6 @@ class Reel(Value):
         if any(before.end > after.first for before, after in pairwise(self.over)):
             raise ValueError("motions over the reel are in order, none over another")
         return self
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if not self.over:
-            data.pop("over", None)
-        return data
 
     def fit_of(self, shot: Shot) -> Fit:
         """How a shot of it stands on it: as it says itself, or as the reel does."""

@@ -2,11 +2,11 @@
 
 from bisect import bisect_right
 from itertools import pairwise
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import Field
 
-from clevrin.core.document.value import MOST_FRAMES, Id, Value
+from clevrin.core.document.value import MOST_FRAMES, Id, Sparing, Value, put_on_frame
 
 InBetween = Literal["nearest", "mix", "flow", "best"]
 Blurs = Literal["camera", "everything"]
@@ -91,8 +91,7 @@ class Rush(Value):
 
     def put(self, point: RushPoint) -> "Rush":
         """The rush with a point added, or put in the place of the one on its frame."""
-        others = [each for each in self.points if each.frame != point.frame]
-        return self.changed(points=tuple(sorted([*others, point], key=lambda each: each.frame)))
+        return self.changed(points=put_on_frame(self.points, point))
 
     def share_at(self, frame: float) -> float:
         """How much of it there is at a moment by its points; all of it where there are none."""
@@ -107,23 +106,18 @@ class Rush(Value):
         return before.share + gone * (after.share - before.share)
 
 
-class Shutter(Value):
+class Shutter(Sparing):
     """Blur that is added, as a shutter angle on the reel; what the take has of it counts.
 
     `blurs`: by how the camera moves alone, or by how each thing moves. `sharp` is spared by that and by the `rush`.
     """
 
+    unwritten: ClassVar[tuple[str, ...]] = ("rush",)
+
     angle_deg: float = Field(default=0.0, ge=0, le=MOST_SHUTTER_DEG)
     blurs: Blurs = "everything"
     sharp: Sharp | None = None
     rush: Rush | None = None
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if self.rush is None:
-            data.pop("rush", None)
-        return data
 
 
 class Pace(Value):

@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field
 
 from clevrin.core.document.places import Place
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Text, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Text, Value, new_id, put_on_frame
 
 Ground = Literal["scene", "point", "surface"]
 """With what it goes: with the camera's background, upright with a followed point, flat on a followed surface."""
@@ -123,8 +123,7 @@ class Pinned(Value):
 
     def put(self, pose: PinPose) -> "Pinned":
         """The element with a pose added, or put in the place of the one on its frame."""
-        others = [each for each in self.poses if each.frame != pose.frame]
-        return self.changed(poses=tuple(sorted([*others, pose], key=lambda each: each.frame)))
+        return self.changed(poses=put_on_frame(self.poses, pose))
 
     def seen_at(self, frame: float) -> float:
         """How much of it is seen at a moment, 0 to 1, without what its poses say."""

@@ -1,13 +1,13 @@
 """What is followed in a take, and what is left out of measuring it, as the user placed it: nothing measured."""
 
 from itertools import pairwise
-from typing import Any, Literal, Self
+from typing import ClassVar, Literal, Self
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import Field
 
 from clevrin.core.document.cut_outs import CutOut
 from clevrin.core.document.places import Place, Share
-from clevrin.core.document.value import MOST_FRAMES, Id, Name, Value, new_id
+from clevrin.core.document.value import MOST_FRAMES, Id, Name, Sparing, Value, new_id, put_on_frame
 
 TrackKind = Literal["point", "surface"]
 
@@ -25,7 +25,7 @@ class Placement(Value):
     places: tuple[Place, ...] = Field(min_length=1, max_length=4)
 
 
-class Track(Value):
+class Track(Sparing):
     """A point or a flat surface of the subject that is followed from where it was placed.
 
     `reach_px` is how far around a point its pattern goes; `limit` the confidence under which following stops.
@@ -33,6 +33,8 @@ class Track(Value):
     With a `cut` it is the middle of what is cut out instead, as the area `area_id` of its take has it: where that is
     placed does not count.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("cut", "area_id")
 
     id: Id = Field(default_factory=new_id)
     name: Name
@@ -61,18 +63,9 @@ class Track(Value):
     def last_frame(self) -> int:
         return self.placed[-1].frame
 
-    @model_serializer(mode="wrap")
-    def _written(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = written(self)
-        if self.cut is None:
-            data.pop("cut", None)
-            data.pop("area_id", None)
-        return data
-
     def put(self, placement: Placement) -> "Track":
         """The track with a placement added, or put in the place of the one on its frame."""
-        others = [each for each in self.placed if each.frame != placement.frame]
-        return self.changed(placed=tuple(sorted([*others, placement], key=lambda each: each.frame)))
+        return self.changed(placed=put_on_frame(self.placed, placement))
 
 
 class Pointed(Value):

@@ -2,11 +2,22 @@
 
 import re
 import uuid
+from collections.abc import Iterable
 from fractions import Fraction
 from functools import cache
-from typing import Annotated, Any, Self
+from typing import Annotated, Any, ClassVar, Protocol, Self, TypeVar
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    SerializerFunctionWrapHandler,
+    TypeAdapter,
+    model_serializer,
+    model_validator,
+)
 
 MOST_FRAMES = 10_000_000
 _MOST_DIGITS = 10**9
@@ -70,6 +81,43 @@ class Value(BaseModel):
     @model_validator(mode="after")
     def _read_together(self) -> Self:
         return self.checked_together()
+
+
+class Sparing(Value):
+    """A value of which what is as usual is not written: a large reel has 100,000 shots, and an hour of a take areas.
+
+    `unwritten`: the fields of which that is so.
+    """
+
+    unwritten: ClassVar[tuple[str, ...]] = ()
+
+    @model_serializer(mode="wrap")
+    def _without_what_is_usual(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = written(self)
+        fields = type(self).model_fields
+        for name in self.unwritten:
+            if getattr(self, name) == fields[name].default:
+                data.pop(name, None)
+        return data
+
+
+class OnFrame(Protocol):
+    """What stands on a frame."""
+
+    @property
+    def frame(self) -> int: ...
+
+
+F = TypeVar("F", bound=OnFrame)
+
+
+def put_on_frame(values: Iterable[F], value: F, *, instead_of: int | None = None) -> tuple[F, ...]:
+    """Values in the order of their frames, one a frame, with one more in the place of that on its frame.
+
+    `instead_of`: a frame whose value it takes the place of as well.
+    """
+    others = [each for each in values if each.frame not in (value.frame, instead_of)]
+    return tuple(sorted([*others, value], key=lambda each: each.frame))
 
 
 @cache
