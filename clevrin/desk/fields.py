@@ -7,7 +7,7 @@ from typing import Any, Generic, TypeVar
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from clevrin.desk.sheet import ChoiceSetting, Setting, Sheet, SliderSetting, grey, plain_button
+from clevrin.desk.sheet import ChoiceSetting, Setting, Sheet, SliderSetting, grey, percent, plain_button
 
 S = TypeVar("S")
 E = TypeVar("E")
@@ -61,6 +61,12 @@ class Number(Field[S, E]):
     words: Callable[[float], str]
     typed: float = 1.0
     bend: float = 1.0
+
+
+def share_field(**fields: Any) -> Number:
+    """A share, told and typed in percent: all of it, unless another `high` is given."""
+    usual = {"page": "", "low": 0.0, "high": 1.0, "step": 0.01, "words": percent, "typed": 0.01}
+    return Number(**{**usual, **fields})
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import cv2
@@ -148,7 +149,8 @@ def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) 
     for sample in layer.samples:
         if sample.frame not in known:
             known[sample.frame] = _cover_of(read(layer, sample.frame), layer, layer.matte)
-        covers.append(_laid_cover(known[sample.frame], layer, layer.matte, sample, size) * np.float32(sample.weight))
+        laid = _laid_cover(known[sample.frame], layer, layer.matte, sample.matrix, size)
+        covers.append(laid * np.float32(sample.weight))
     whole = np.asarray(np.sum(covers, axis=0), np.float32)
     alone = replace(layer, matte=None, spared=None)
     moments = (replace(alone, samples=(replace(sample, weight=1.0),)) for sample in layer.samples)
@@ -171,6 +173,7 @@ def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, dra
     source, size = read(layer, layer.frame), picture.size
     look = _look(layer, layer.middle, source, size, quality)
 
+    @cache  # several elements may stand behind one thing
     def cover(matte: Matte) -> Weights:
         return _cover_while_open(read, layer, matte, size)
 
@@ -189,7 +192,7 @@ def _with_pins(picture: Picture, read: Read, layer: Layer, quality: Quality, dra
 def _cover_while_open(read: Read, layer: Layer, matte: Matte, size: tuple[int, int]) -> Weights:
     """(h, w) of the output: how much a matte of a layer's own frame covers, over all its moments."""
     own = _cover_of(read(layer, layer.frame), layer, matte)
-    laid = (_laid_cover(own, layer, matte, each, size) * np.float32(each.weight) for each in layer.samples)
+    laid = (_laid_cover(own, layer, matte, each.matrix, size) * np.float32(each.weight) for each in layer.samples)
     return np.asarray(sum(laid), np.float32)
 
 
@@ -197,9 +200,9 @@ def _cover_of(source: Picture, layer: Layer, matte: Matte) -> Weights:
     return coverage(matte, layer.source_size, source.size, source if matte.of_picture else None)
 
 
-def _laid_cover(cover: Weights, layer: Layer, matte: Matte, sample: Sample, size: tuple[int, int]) -> Weights:
+def _laid_cover(cover: Weights, layer: Layer, matte: Matte, src_from_out: Matrix, size: tuple[int, int]) -> Weights:
     """(h, w) of the output: how much of a moment is covered, laid as its picture is."""
-    matrix = scale_of(layer.source_size, (cover.shape[1], cover.shape[0])) @ sample.matrix
+    matrix = scale_of(layer.source_size, (cover.shape[1], cover.shape[0])) @ src_from_out
     border = cv2.BORDER_CONSTANT if matte.beyond == "nothing" else cv2.BORDER_REPLICATE
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     return np.asarray(cv2.warpPerspective(cover, matrix, size, flags=flags, borderMode=border))
@@ -290,7 +293,7 @@ def _seen_while_open(
         return blended(sharp, gathered(), disc(layer.spared, size))
     cover = _cover_of(read(layer, layer.middle.frame), layer, layer.spared)
     matte = replace(layer.spared, beyond="nothing")
-    covers = [_laid_cover(cover, layer, matte, each, size) for each in layer.samples]
+    covers = [_laid_cover(cover, layer, matte, each.matrix, size) for each in layer.samples]
     middle = covers[len(covers) // 2]
     if sharp.alpha is not None:
         return blended(sharp, gathered(), middle)
@@ -369,7 +372,9 @@ def _with_borrowed(
         laid = replace(look, matrix=matrix, bend=None)
         weights = _there(other, laid)
         if each.without is not None:
-            weights = weights * (1 - _laid_without(other, layer, each.without, matrix, look.size))
+            without = replace(each.without, beyond="nothing")
+            cover = _laid_cover(_cover_of(other, layer, without), layer, without, each.matrix, look.size)
+            weights = weights * (1 - cover)
         lent.append((other, laid, weights))
     planes = [plane.copy() for plane in picture.planes]
     for strip in strips(there) if parts is None else parts:
@@ -383,13 +388,6 @@ def _with_borrowed(
         ]
         strip.put(planes, patched(strip.cut(picture), strip.of(there), patches))
     return replace(picture, y=planes[0], u=planes[1], v=planes[2])
-
-
-def _laid_without(other: Picture, layer: Layer, matte: Matte, matrix: Matrix, size: tuple[int, int]) -> Weights:
-    """(h, w) of the output: how much of a picture that is borrowed from lies within what may not be."""
-    cover = _cover_of(other, layer, matte)
-    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    return np.asarray(cv2.warpPerspective(cover, matrix, size, flags=flags, borderMode=cv2.BORDER_CONSTANT))
 
 
 def _there(source: Picture, look: Look) -> Weights:

@@ -13,7 +13,7 @@ from clevrin.core.motion.models import apply, longest_way, pixel_corners
 from clevrin.core.render.borrowing import wider_picture
 from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.laying import shrinks
-from clevrin.core.render.plan import Front, HalfPlane, Layer, Sample, Spared, Wider, row9
+from clevrin.core.render.plan import Front, HalfPlane, Layer, Sample, Spared, Wider, moved_samples, row9
 from clevrin.core.render.resolving import Lenders, Shown
 
 Matrix = NDArray[np.float64]
@@ -64,7 +64,8 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     count = 1 if length < _HARDLY_PX else min(_MOST_SAMPLES, ceil(length / _SMEAR_PX)) | 1
     count = max(count, len(layer.samples))
     offsets = [half * ((2 * k + 1) / count - 1) for k in range(count)] if count > 1 else [0.0]
-    samples = tuple(_sample(layer, k, count, at(later)) for k, later in enumerate(offsets))
+    moves = list(map(at, offsets))
+    samples = moved_samples(layer.samples, moves)
     longest = max(layer.added_blur_px, length if count > 1 else 0.0)
     # Beyond what was seen the picture goes on mirrored: no edge and no seam is seen while it moves.
     corners = np.array(pixel_corners(*size), np.float64)
@@ -72,7 +73,7 @@ def moved(layer: Layer, shown: Shown, size: Size) -> Layer:
     return replace(
         layer,
         samples=samples,
-        pins=tuple(each.moved(list(map(at, offsets))) for each in layer.pins),
+        pins=tuple(each.moved(moves) for each in layer.pins),
         edge="mirror",
         borrowed=(),
         spared=_kept_sharp(layer, shown) if count > 1 else None,
@@ -136,13 +137,6 @@ def _seen_through(layer: Layer, move: Matrix) -> Layer:
         grown = float(np.sqrt(abs(np.linalg.det(back[:2, :2]))))
         spared = Spared(x=float(x), y=float(y), radius=spared.radius * grown, feather=spared.feather * grown)
     return replace(layer, behind=behind, window=window, spared=spared)
-
-
-def _sample(layer: Layer, number: int, count: int, move: Matrix) -> Sample:
-    """One of the moments that are seen: what its layer shows then, moved. Moments are of shot frames where it blurs."""
-    of = layer.samples[number * len(layer.samples) // count]
-    between = of.between if count == 1 else None
-    return replace(of, src_from_out=row9(of.matrix @ move), weight=1 / count, between=between)
 
 
 def units(size: Size) -> tuple[Matrix, Matrix]:

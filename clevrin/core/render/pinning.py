@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from math import ceil, floor
 
 import numpy as np
@@ -92,8 +93,16 @@ class _Placing:
         return self.lying.between_frames(self._of_frame, instant)
 
     def _of_frame(self, frame: int) -> Matrix:
-        own = np.linalg.inv(self.known.src_from_own(frame)) @ self.lying.laid(frame)
-        return np.asarray(own / own[2, 2])
+        found = self._known.get(frame)
+        if found is None:
+            own = np.linalg.inv(self.known.src_from_own(frame)) @ self.lying.laid(frame)
+            found = self._known[frame] = np.asarray(own / own[2, 2])
+        return found
+
+    @cached_property
+    def _known(self) -> dict[int, Matrix]:
+        """What `_of_frame` has found: many moments of an open shutter lie between the same few frames."""
+        return {}
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:
         """How far its corners move on the output between two moments, the one that moves most, in pixels."""

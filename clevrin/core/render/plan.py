@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +14,8 @@ from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After
 from clevrin.core.matte import Matte
 
+S = TypeVar("S")
+M = TypeVar("M")
 Quality = Literal["draft", "final"]
 Row9 = tuple[float, float, float, float, float, float, float, float, float]
 Bend = tuple[tuple[tuple[float, float], ...], ...]
@@ -148,10 +150,8 @@ class Pin:
 
         `moves` take output pixels to those that the layer was laid for.
         """
-        own = self.samples
-        count = max(len(own), len(moves))
-        pairs = ((own[k * len(own) // count], moves[k * len(moves) // count]) for k in range(count))
-        samples = tuple(PinSample(own_from_out=row9(each.matrix @ move), weight=1 / count) for each, move in pairs)
+        pairs = one_after_other(self.samples, moves)
+        samples = tuple(PinSample(own_from_out=row9(each.matrix @ move), weight=1 / len(pairs)) for each, move in pairs)
         return replace(self, samples=samples)
 
 
@@ -258,6 +258,26 @@ class Plan:
 
 def _square(row: Row9) -> NDArray[np.float64]:
     return np.array(row).reshape(3, 3)
+
+
+def one_after_other(moments: Sequence[S], moves: Sequence[M]) -> list[tuple[S, M]]:
+    """Moments and moves that happen at once, each with what is there of the other: as many as there are of either."""
+    count = max(len(moments), len(moves))
+    return [(moments[k * len(moments) // count], moves[k * len(moves) // count]) for k in range(count)]
+
+
+def moved_samples(samples: Sequence[Sample], moves: Sequence[NDArray[np.float64]]) -> tuple[Sample, ...]:
+    """The moments of a layer that is moved, at least as many as it has. Where it blurs they are of shot frames."""
+    pairs = one_after_other(samples, moves)
+    return tuple(
+        replace(
+            each,
+            src_from_out=row9(each.matrix @ move),
+            weight=1 / len(pairs),
+            between=each.between if len(pairs) == 1 else None,
+        )
+        for each, move in pairs
+    )
 
 
 def bend_rows(knots: NDArray[np.float64]) -> Bend:

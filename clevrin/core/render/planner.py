@@ -53,7 +53,17 @@ def plan_take(take: Take, frame: int, size: tuple[int, int]) -> Plan:
 def plan_shot(
     resolved: ResolvedShot, frame: int, reel_size: tuple[int, int], size: tuple[int, int], *, weight: float = 1.0
 ) -> Layer:
-    """The layer that shows a frame of a shot's take on the reel, with the shot's hold and mirroring."""
+    """The layer that shows a frame of a shot's take on the reel: with its hold, its mirroring and what is pinned."""
+    layer = _plan_bare(resolved, frame, reel_size, size, weight)
+    if isinstance(resolved.state, Lacking) or not resolved.pinned:
+        return layer
+    return replace(layer, pins=pinned_still(resolved, frame, _held_from_out(resolved, reel_size, size)))
+
+
+def _plan_bare(
+    resolved: ResolvedShot, frame: int, reel_size: tuple[int, int], size: tuple[int, int], weight: float = 1.0
+) -> Layer:
+    """The same without what is pinned."""
     shot, take, state = resolved.shot, resolved.take, resolved.state
     source = take.facts.width, take.facts.height
     held_from_out = _held_from_out(resolved, reel_size, size)
@@ -69,9 +79,8 @@ def plan_shot(
         around="blurred" if resolved.fit == "blurred" else resolved.bars if resolved.fit == "bars" else "#000000",
         weight=weight,
     )
-    pins = () if isinstance(state, Lacking) else pinned_still(resolved, frame, held_from_out)
     if not isinstance(state, Held):
-        return replace(plain, pins=pins) if pins else plain
+        return plain
     hold, path = shot.hold, state.path
     src_from_out = path.at(frame) @ held_from_out
     bend = path.bend_at(frame)
@@ -83,7 +92,6 @@ def plan_shot(
         borrowed=_borrowed(state.lenders, frame, src_from_out, size, resolved.kept_out),
         kernel=hold.kernel,
         crispness=hold.crispness,
-        pins=pins,
     )
 
 
@@ -98,7 +106,7 @@ def _lacks_area(shown: Shown, others: tuple[Shown, ...]) -> bool:
 
 def _screen_map(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Matrix:
     """From places on the screen, in widths from the middle, to pixels of a shot's take."""
-    return np.asarray(plan_shot(shown.resolved, shown.frame, reel_size, size).matrix @ units(size)[1])
+    return np.asarray(_plan_bare(shown.resolved, shown.frame, reel_size, size).matrix @ units(size)[1])
 
 
 def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:
@@ -111,9 +119,9 @@ def plan_shown(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) 
 
 def _plan_unmoved(shown: Shown, reel_size: tuple[int, int], size: tuple[int, int]) -> Layer:
     resolved = shown.resolved
-    layer = plan_shot(resolved, shown.frame, reel_size, size, weight=shown.weight)
     if resolved.course is None or isinstance(resolved.state, Lacking):
-        return layer
+        return plan_shot(resolved, shown.frame, reel_size, size, weight=shown.weight)
+    layer = _plan_bare(resolved, shown.frame, reel_size, size, shown.weight)
     held_from_out = _held_from_out(resolved, reel_size, size)
     moments = Moments(shown=shown, course=resolved.course, held_from_out=held_from_out, size=size)
     samples = moments.samples

@@ -13,7 +13,7 @@ from clevrin.core.matte.matte import Painted, Stored
 from clevrin.core.motion.models import apply, longest_way
 from clevrin.core.render.moments import Moments
 from clevrin.core.render.moving import units
-from clevrin.core.render.plan import Layer, Spared, row9
+from clevrin.core.render.plan import Layer, Spared, moved_samples
 
 Matrix = NDArray[np.float64]
 
@@ -50,14 +50,9 @@ def rushed(layer: Layer, moments: Moments) -> Layer:
         return layer
     count = max(min(_MOST_SAMPLES, ceil(length / _SMEAR_PX)) | 1, len(layer.samples))
     moves = [at((2 * k + 1) / (2 * count) - 0.5) for k in range(count)]
-    own = (layer.samples[k * len(layer.samples) // count] for k in range(count))
-    samples = tuple(
-        replace(each, src_from_out=row9(each.matrix @ move), weight=1 / count, between=None)
-        for each, move in zip(own, moves, strict=True)
-    )
     return replace(
         layer,
-        samples=samples,
+        samples=moved_samples(layer.samples, moves),
         pins=tuple(each.moved(moves) for each in layer.pins),
         edge="mirror",
         borrowed=(),

@@ -2,8 +2,7 @@
 
 from clevrin.core.document import Area
 from clevrin.desk.areas.edits import AreaEdits, coloured_part, drawn_part
-from clevrin.desk.fields import Choice, Field, Number, Switch
-from clevrin.desk.sheet import percent
+from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
 
 
 def _px(value: float) -> str:
@@ -101,17 +100,12 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
         value=lambda area: _of_colours(area, "holes_px"),
         edit=lambda edits, value, gesture: edits.set_colours(gesture, holes_px=value),
     ),
-    Number(
+    share_field(
         id="spill",
         page="colours",
         title="Cast taken away",
         help="How much of the colours' cast is taken from what stays, where a join goes by the area",
-        low=0,
-        high=1,
-        step=0.01,
         default=0,
-        words=percent,
-        typed=0.01,
         shown=_is_coloured,
         value=lambda area: _of_colours(area, "spill"),
         edit=lambda edits, value, gesture: edits.set_colours(gesture, spill=value),

@@ -5,9 +5,8 @@ from dataclasses import dataclass
 from clevrin.core.document import Pace, PacePoint, Rush
 from clevrin.core.document.pacing import MOST_SHUTTER_DEG
 from clevrin.core.pace.shaping import READY
-from clevrin.desk.fields import Choice, Field, Number
+from clevrin.desk.fields import Choice, Field, Number, share_field
 from clevrin.desk.pace.edits import USUAL_FAST, USUAL_FREEZE_S, USUAL_SLOW, PaceEdits
-from clevrin.desk.sheet import percent
 
 SPEED, FRAMES, BLUR = "Speed", "Frames", "Blur"
 
@@ -259,17 +258,12 @@ FIELDS: tuple[Field[PaceHere, PaceEdits], ...] = (
         value=lambda here: "always" if here.rush is None else here.rush.by,
         edit=lambda edits, value, gesture: edits.rush({"by": value}),
     ),
-    Number(
+    share_field(
         id="rush_share",
         page=BLUR,
         title="Of it here",
         help="How much of it there is on the frame that is looked at",
-        low=0.0,
-        high=1.0,
-        step=0.01,
         default=1.0,
-        words=percent,
-        typed=0.01,
         shown=lambda here: here.rush is not None and here.rush.by == "points",
         value=lambda here: 1.0 if here.rush is None else here.rush.share_at(here.frame),
         edit=lambda edits, value, gesture: edits.rush_here(value, gesture),

@@ -122,7 +122,8 @@ class PinnedEdits:
     # Making
 
     def add_words(self) -> None:
-        self._add(Words(text=FIRST_WORDS, shadow=0.06), FIRST_WORDS)
+        words = Words(text=FIRST_WORDS, shadow=0.06)
+        self._add(words, FIRST_WORDS, _words_shape(words))
 
     def ask_for_drawing(self) -> None:
         assert self._files is not None
@@ -130,25 +131,26 @@ class PinnedEdits:
 
     def add_drawing(self, path: Path) -> None:
         try:
-            read_drawing(path)
+            height, width = read_drawing(path).shape[:2]
             drawing = Drawing(name=path.name[:500], path=str(path), fingerprint=fingerprint(path))
         except ClevrinError as error:
             self.told(str(error))
             return
-        self._add(drawing, path.stem)
+        self._add(drawing, path.stem, (width, height))
 
     def add_film(self, take_id: str) -> None:
         """Pins a take of the project."""
-        self._add(Film(take_id=take_id), self._session.project.take(take_id).name)
+        take = self._session.project.take(take_id)
+        self._add(Film(take_id=take_id), take.name, (take.facts.width, take.facts.height))
 
-    def _add(self, of: Words | Drawing | Film, name: str) -> None:
+    def _add(self, of: Words | Drawing | Film, name: str, shape: tuple[int, int]) -> None:
+        """Pins an element of a width and height by itself in the middle of the gate."""
         shot, gate = self.shot, self._gate()
         if shot is None or gate is None:
             self.told("Choose a shot first: what is pinned stands in its scene.")
             return
         frame = min(max(self.frame, shot.span.first), shot.span.end - 1)
         across, down = (gate[1] - gate[0]) * _WIDTH / 2, (gate[3] - gate[0]) * _WIDTH / 2
-        shape = self._shape(of)
         down = down / np.hypot(*down) * np.hypot(*across) * shape[1] / shape[0]
         middle = gate.mean(axis=0)
         corners = [middle - across - down, middle + across - down, middle + across + down, middle - across + down]
@@ -156,16 +158,6 @@ class PinnedEdits:
         if self._session.do(PutPinned(shot_id=shot.id, pinned=pinned, label=f"Pin {pinned.name}"[:60])):
             self.choose(pinned.id)
             self.told("")
-
-    def _shape(self, of: Words | Drawing | Film) -> tuple[int, int]:
-        """Width and height of an element by itself; raises `ClevrinError`."""
-        if isinstance(of, Film):
-            facts = self._session.project.take(of.take_id).facts
-            return facts.width, facts.height
-        if isinstance(of, Words):
-            return _words_shape(of)
-        height, width = read_drawing(Path(of.path)).shape[:2]
-        return width, height
 
     # Changing
 
@@ -185,7 +177,7 @@ class PinnedEdits:
             if missing:
                 self.told(f"The font has no letters for {missing_words(missing)}.")
                 return
-            before, after = self._shape(pinned.of), self._shape(words)
+            before, after = _words_shape(pinned.of), _words_shape(words)
         except ClevrinError as error:
             self.told(str(error))
             return

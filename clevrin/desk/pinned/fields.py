@@ -1,9 +1,8 @@
 """The settings of what is pinned as a table: a new one is a row here."""
 
 from clevrin.core.document import Pinned, Words
-from clevrin.desk.fields import Field, Number, Switch
+from clevrin.desk.fields import Field, Number, Switch, share_field
 from clevrin.desk.pinned.edits import PinnedEdits
-from clevrin.desk.sheet import percent
 
 
 def _is_words(pinned: Pinned) -> bool:
@@ -19,47 +18,34 @@ def _frames(value: float) -> str:
 
 
 FIELDS: tuple[Field[Pinned, PinnedEdits], ...] = (
-    Number(
+    share_field(
         id="outline",
         page="what",
         title="Outline",
         help="How thick the line about each letter is, as a share of its height",
-        low=0,
         high=0.3,
-        step=0.01,
         default=0,
-        words=percent,
-        typed=0.01,
         shown=_is_words,
         value=lambda pinned: _of_words(pinned, "outline"),
         edit=lambda edits, value, gesture: edits.set_words(gesture, outline=value),
     ),
-    Number(
+    share_field(
         id="shadow",
         page="what",
         title="Shadow",
         help="How far the letters throw a soft shadow behind them, as a share of their height",
-        low=0,
         high=0.5,
-        step=0.01,
         default=0,
-        words=percent,
-        typed=0.01,
         shown=_is_words,
         value=lambda pinned: _of_words(pinned, "shadow"),
         edit=lambda edits, value, gesture: edits.set_words(gesture, shadow=value),
     ),
-    Number(
+    share_field(
         id="seen",
         page="look",
         title="Seen",
         help="How much of it is seen; where a pose stands on this frame, of that pose",
-        low=0,
-        high=1,
-        step=0.01,
         default=1,
-        words=percent,
-        typed=0.01,
         value=lambda pinned: pinned.opacity,
         edit=lambda edits, value, gesture: edits.set_seen_here(value, gesture),
     ),
@@ -93,31 +79,21 @@ FIELDS: tuple[Field[Pinned, PinnedEdits], ...] = (
         value=lambda pinned: pinned.goes,
         edit=lambda edits, value, gesture: edits.set(gesture, goes=round(value)),
     ),
-    Number(
+    share_field(
         id="wrap",
         page="look",
         title="Light over its edge",
         help="How much of the light about it comes over its edge",
-        low=0,
-        high=1,
-        step=0.01,
         default=0.15,
-        words=percent,
-        typed=0.01,
         value=lambda pinned: pinned.wrap,
         edit=lambda edits, value, gesture: edits.set(gesture, wrap=value),
     ),
-    Number(
+    share_field(
         id="grain",
         page="look",
         title="Grain",
         help="How much of the take's grain it has",
-        low=0,
-        high=1,
-        step=0.01,
         default=1,
-        words=percent,
-        typed=0.01,
         value=lambda pinned: pinned.grain,
         edit=lambda edits, value, gesture: edits.set(gesture, grain=value),
     ),

@@ -7,7 +7,7 @@ from typing import Any
 from clevrin.core.document import Follow, Gate, Pose, Reel, Shot
 from clevrin.core.document.gating import LONGEST_CALM_S, SOFT, STILL, STRAIGHT
 from clevrin.core.gate.moves import READY
-from clevrin.desk.fields import Choice, Field, Number, Switch
+from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
 from clevrin.desk.reframe.edits import GateEdits
 from clevrin.desk.sheet import percent
 
@@ -204,17 +204,12 @@ FIELDS: tuple[Field[GateHere, GateEdits], ...] = (
         enabled=_follows,
         why_not=_NOTHING_FOLLOWED,
     ),
-    Number(
+    share_field(
         id="room",
         page=FOLLOW,
         title="Room",
         help="Within what share of the gate the subject may move freely",
-        low=0.0,
-        high=1.0,
-        step=0.01,
         default=0.2,
-        words=percent,
-        typed=0.01,
         value=lambda here: _terms(here).room,
         edit=_follow("room"),
         enabled=_follows,

@@ -5,7 +5,7 @@ from typing import Any
 
 from clevrin.core.document import Anchor, Hold, Loan, Shot
 from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MOST_KEEP
-from clevrin.desk.fields import Choice, Field, Number, Switch
+from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
 from clevrin.desk.sheet import percent
 from clevrin.desk.steady.edits import HoldEdits
 
@@ -185,17 +185,12 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
         enabled=_held,
         why_not=_NOTHING_HELD,
     ),
-    Number(
+    share_field(
         id="returned",
         page=CALM,
         title="Brought back",
         help="How much of the motion as shot stays: a little keeps it from looking lifeless",
-        low=0.0,
-        high=1.0,
-        step=0.01,
         default=_PLAIN.returned,
-        words=percent,
-        typed=0.01,
         value=lambda shot: shot.hold.returned,
         edit=_hold("returned"),
         enabled=_held,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from clevrin.core.document.areas import Area
-from clevrin.core.document.edits.edit import with_take
+from clevrin.core.document.edits.edit import with_one, with_take
 from clevrin.core.document.model import Project
 
 
@@ -17,13 +17,11 @@ class PutArea:
 
     def apply(self, project: Project) -> Project:
         take = project.take(self.take_id)
-        known = any(each.id == self.area.id for each in take.areas)
-        areas = tuple(self.area if each.id == self.area.id else each for each in take.areas)
         cuts = self.area.cut_outs
         tracks = tuple(
             each.changed(cut=cuts[0]) if each.area_id == self.area.id and cuts else each for each in take.tracks
         )
-        return with_take(project, take.changed(areas=areas if known else (*areas, self.area), tracks=tracks))
+        return with_take(project, take.changed(areas=with_one(take.areas, self.area), tracks=tracks))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,9 +1,16 @@
 """What an edit is, and how edits put changed takes and shots back in their places."""
 
 from collections.abc import Callable, Iterable
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from clevrin.core.document.model import Project, Shot, Take
+
+T = TypeVar("T", bound="_Named")
+
+
+class _Named(Protocol):
+    @property
+    def id(self) -> str: ...
 
 
 class Edit(Protocol):
@@ -44,6 +51,13 @@ def present_shots(project: Project, shot_ids: Iterable[str]) -> frozenset[str]:
     for missing in chosen - {shot.id for shot in project.reel.shots}:
         raise KeyError(missing)
     return chosen
+
+
+def with_one(values: tuple[T, ...], one: T) -> tuple[T, ...]:
+    """Values with another one behind them, or in the place of the one with its id."""
+    if all(each.id != one.id for each in values):
+        return (*values, one)
+    return tuple(one if each.id == one.id else each for each in values)
 
 
 def counted(verb: str, count: int, thing: str) -> str:

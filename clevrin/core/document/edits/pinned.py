@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from clevrin.core.document.edits.edit import with_shot
+from clevrin.core.document.edits.edit import with_one, with_shot
 from clevrin.core.document.model import Project
 from clevrin.core.document.pinned import Pinned
 
@@ -17,9 +17,7 @@ class PutPinned:
 
     def apply(self, project: Project) -> Project:
         shot = project.shot(self.shot_id)
-        known = any(each.id == self.pinned.id for each in shot.pinned)
-        others = tuple(self.pinned if each.id == self.pinned.id else each for each in shot.pinned)
-        return with_shot(project, shot.changed(pinned=others if known else (*others, self.pinned)))
+        return with_shot(project, shot.changed(pinned=with_one(shot.pinned, self.pinned)))
 
 
 @dataclass(frozen=True, kw_only=True)
