@@ -317,6 +317,15 @@ def test_drawings_that_repeat_themselves_endlessly_are_refused(tmp_path):
         read_drawing(path)
 
 
+@pytest.mark.parametrize("depth", [300, 900, 200_000])
+def test_a_drawing_of_parts_within_parts_without_end_is_refused(tmp_path, depth):
+    """In this process it would overflow the stack, and take all that is open with it."""
+    path = tmp_path / "deep.svg"
+    path.write_text(SVG.format("<g>" * depth + '<rect width="9" height="9"/>' + "</g>" * depth))
+    with pytest.raises(MediaError, match="can be read"):
+        read_drawing(path)
+
+
 def test_a_drawing_is_drawn_finely_with_its_own_gradients_and_letters(tmp_path):
     path = tmp_path / "sign.svg"
     inside = '<defs><linearGradient id="g"><stop stop-color="#f00"/></linearGradient></defs>'

@@ -1,18 +1,20 @@
 """Pictures in files as elements: PNG and JPEG, and drawings in SVG, which may name nothing outside of themselves."""
 
 import io
+import json
 import os
 import re
 import struct
+import subprocess
+import sys
 from pathlib import Path
-from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
-import resvg_py
 from numpy.typing import NDArray
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from clevrin.core.elements import svg
 from clevrin.core.elements.letters import FONTS
 from clevrin.core.errors import MediaError
 from clevrin.core.media.door import regular_file
@@ -130,12 +132,15 @@ def _own_size(path: Path, root: ElementTree.Element) -> tuple[float, float]:
 
 
 def _svg(text: str, width: int | None, height: int | None) -> bytes:
+    """A drawing as PNG; raises `ValueError` where it cannot be drawn."""
     fonts = [str(each) for each in sorted(FONTS.glob("*.ttf"))]
     families = dict.fromkeys(("font_family", "serif_family", "sans_serif_family", "monospace_family"), _FAMILY)
-    draw: Any = resvg_py.svg_to_bytes  # what it says of itself does not fit names that are given together
-    return bytes(
-        draw(svg_string=text, width=width, height=height, skip_system_fonts=True, font_files=fonts, **families)
-    )
+    drawn_with = json.dumps({"width": width, "height": height, "font_files": fonts, **families})
+    given = f"{drawn_with}\n{text}".encode()
+    apart = subprocess.run([sys.executable, "-I", svg.__file__], input=given, capture_output=True, check=False)
+    if apart.returncode:
+        raise ValueError(apart.stderr.decode(errors="replace"))
+    return apart.stdout
 
 
 def _checked(path: Path, data: bytes) -> tuple[str, ElementTree.Element]:
@@ -154,7 +159,11 @@ def _checked(path: Path, data: bytes) -> tuple[str, ElementTree.Element]:
         links = [value for name, value in each.attrib.items() if name.rpartition("}")[2] in ("href", "src")]
         if any(not _OWN.match(link) for link in links) or any(_URL.search(t) or _IMPORT.search(t) for t in texts):
             raise MediaError(f"{path.name} names files or places on the network: it is not opened. Put them into it.")
-    if _drawn_parts(root) > _MOST_PARTS:
+    try:
+        too_often = _drawn_parts(root) > _MOST_PARTS
+    except RecursionError as error:  # parts within parts, without end
+        raise MediaError(f"{path.name} is not a drawing that can be read as SVG.") from error
+    if too_often:
         raise MediaError(f"{path.name} repeats its parts too often to be drawn.")
     return text, root
 
