@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from bench.clinging import clinging_rows
 from bench.cutting import cutting_rows
+from bench.leaving_out import leaving_out_rows
 from bench.pinning import pinning_rows
 from bench.rows import Row
 from clevrin.core.document import Hold, Join, Placement, Project, Reel, Shot, Span, Track
@@ -22,7 +23,8 @@ from clevrin.core.motion.models import apply, pixel_corners
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import TrackNeed
 from clevrin.core.render.picture import plan_at
 from clevrin.core.render.plan import Layer
 from clevrin.core.render.resolving import complete
@@ -43,7 +45,7 @@ _LENGTH = 30.0
 def areas_rows(films: Path) -> list[Row]:
     store = MeasurementStore()
     cut = cutting_rows(films, lambda path: store.measure(take_in(path), Silent()))
-    more = [*clinging_rows(films), *pinning_rows(films, _cloth())]
+    more = [*clinging_rows(films), *pinning_rows(films, _cloth()), *leaving_out_rows(films)]
     return [*_colour_rows(), *_drawn_rows(), *_doorway_rows(), *_match_rows(), *more, *cut]
 
 

@@ -57,7 +57,7 @@ def area(
     from clevrin.core.matte.clung import where_lost
     from clevrin.core.matte.cutting import how_sure
     from clevrin.core.media.grey_writing import GreyWriter, check_grey_output
-    from clevrin.core.render.measurement_store import ClingNeed, CutNeed
+    from clevrin.core.render.needs import ClingNeed, CutNeed
     from clevrin.core.render.sources import Sources
 
     check_grey_output(out, [media])

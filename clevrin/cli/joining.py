@@ -6,16 +6,14 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from clevrin.cli.one_take import nine_each, numbers
+from clevrin.cli.one_take import area_in, nine_each, numbers
 from clevrin.cli.options import Json
 from clevrin.cli.terminal import print_json, print_line, shown
-from clevrin.core.document import Area, AreaPart, Filmed, Join, Project, Shot, Span, Take
+from clevrin.core.document import Join, Project, Shot, Span, Take
 from clevrin.core.document.edits import AddTakes, SetLeaves
-from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import KINDS, Kind
-from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output, write_text
 
@@ -111,15 +109,7 @@ def _with_surface(takes: tuple[Take, Take], path: Path, way: str) -> tuple[Take,
 def _with_area(takes: tuple[Take, Take], path: Path, *, owns_first: bool) -> tuple[Take, Take]:
     """The takes with an area of one of them: as a film shows it, or as a report of the command area has it."""
     number = 0 if owns_first else 1
-    if path.suffix.lower() == ".json":
-        with making_sense(path.name):
-            data = json_module.loads(read_text(path, "a report of an area"))
-            area = Area.model_validate(data["area"]).changed(id=_AREA)
-    else:
-        if not path.is_file():
-            raise ClevrinError(f"{path} is not a film of an area.")
-        filmed = Filmed(name=path.name, path=str(path.resolve()), fingerprint=fingerprint(path))
-        area = Area(id=_AREA, name=path.stem[:500], parts=(AreaPart(of=filmed),))
+    area = area_in(path, _AREA)
     found = takes[number].changed(areas=(area,))
     return (found, takes[1]) if number == 0 else (takes[0], found)
 
@@ -135,7 +125,7 @@ def _laid(project: Project, lay: str, sources: "Sources") -> Project:
     """The project with its match cut laid: by what is followed in both takes, or by the pictures as wholes."""
     from clevrin.core.render.hold_request import HoldRequest
     from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-    from clevrin.core.render.measurement_store import TrackNeed
+    from clevrin.core.render.needs import TrackNeed
     from clevrin.core.render.resolving import complete
 
     shot = project.reel.shots[0]

@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from clevrin.cli.one_take import point_in
+from clevrin.cli.one_take import area_in, point_in
 from clevrin.cli.options import Json, Media, Out
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
@@ -20,6 +20,7 @@ from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Whip, find_whips
+from clevrin.core.motion.areas import Without
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.table import motion_csv
@@ -49,13 +50,18 @@ def trace(
     out: Out,
     model: Annotated[ModelName, typer.Option(help="The model of the motion.")] = ModelName.auto,
     leave_out: Annotated[list[str] | None, typer.Option(help="An area x,y,w,h in pixels that does not count.")] = None,
+    leave_out_area: Annotated[
+        list[Path] | None, typer.Option(help="An area that does not count: a film of grey, or a report of area.")
+    ] = None,
     standing: Annotated[
         str | None, typer.Option(help="What stands still, where not what covers most: frame,x,y in pixels.")
     ] = None,
     fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
 ) -> None:
     """Measures the motion of a take and writes it as a motion CSV."""
-    check_output(out, [media])
+    from clevrin.core.render.measurement_store import MeasurementStore
+
+    check_output(out, [media, *(leave_out_area or [])])
     facts = probe_media(media)
     areas = tuple(_area(text, facts.width, facts.height) for text in leave_out or ())
     pointed = None
@@ -63,9 +69,13 @@ def trace(
         (place,) = point_in(standing, take_in(media), "--standing", "standing").placed
         x, y = place.places[0]
         pointed = place.frame, (x + 0.5) / facts.width, (y + 0.5) / facts.height
-    request = TraceRequest(path=media, model=model.value, leave_out=areas, pointed=pointed, fresh=fresh)
+    request = TraceRequest(path=media, model=model.value, without=Without(fixed=areas), pointed=pointed, fresh=fresh)
+    store = MeasurementStore()
     with shown(f"Measuring {media.name}") as progress:
-        measured = trace_take(request, Shelf(), progress)
+        if leave_out_area:
+            apart = (area_in(path, f"left-out-{k}").changed(left_out=True) for k, path in enumerate(leave_out_area))
+            request = store.with_masks(request, take_in(media).changed(areas=tuple(apart)), progress)
+        measured = trace_take(request, store.shelf, progress)
     write_text(out, motion_csv(measured, media.name), [media])
 
 

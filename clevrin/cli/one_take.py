@@ -1,5 +1,6 @@
 """Rendering one take by itself, for the commands that do, and reading what their options say."""
 
+import json as json_module
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
@@ -11,9 +12,11 @@ from typing import TYPE_CHECKING
 import typer
 
 from clevrin.cli.terminal import print_line, shown
-from clevrin.core.document import Motion, Placement, Project, Shot, Take, Track
+from clevrin.core.document import Area, AreaPart, Filmed, Motion, Placement, Project, Shot, Take, Track
 from clevrin.core.document.edits import AddTakes
+from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.probe import fingerprint
 from clevrin.core.outputs import write_text
 
 if TYPE_CHECKING:
@@ -174,6 +177,18 @@ def point_in(text: str, take: Take, hint: str, name: str) -> Track:
     if not (0 <= x < take.facts.width and 0 <= y < take.facts.height):
         raise ClevrinError(f"{take.name} is {take.facts.width}x{take.facts.height}: there is no point {x:g},{y:g}.")
     return Track(name=name, kind="point", placed=(Placement(frame=int(frame), places=((x, y),)),))
+
+
+def area_in(path: Path, id: str) -> Area:
+    """An area as a film shows it, or as a report of the command area has it."""
+    if path.suffix.lower() == ".json":
+        with making_sense(path.name):
+            data = json_module.loads(read_text(path, "a report of an area"))
+            return Area.model_validate(data["area"]).changed(id=id)
+    if not path.is_file():
+        raise ClevrinError(f"{path} is not a film of an area.")
+    filmed = Filmed(name=path.name, path=str(path.resolve()), fingerprint=fingerprint(path))
+    return Area(id=id, name=path.stem[:500], parts=(AreaPart(of=filmed),))
 
 
 def place_of(text: str, hint: str = "--place") -> tuple[float, float]:

@@ -5,7 +5,8 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Take, Track
 from clevrin.core.motion.both_ways import Followed
 from clevrin.core.progress import Progress
-from clevrin.core.render.measurement_store import CutNeed, MeasurementStore, TrackNeed
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import CutNeed, TrackNeed
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.measurements import Measurements, following_key
 from clevrin.desk.session import Session

@@ -1,5 +1,6 @@
 """`clevrin area`: how an area covers a take, as grey pictures without loss."""
 
+import csv
 import json
 from fractions import Fraction
 
@@ -46,6 +47,30 @@ def test_a_box_goes_with_the_picture_into_a_film_without_loss(clevrin, pan, tmp_
     told = json.loads(report.read_text())
     assert told["covered"][5] == pytest.approx(80 * 50 / (320 * 180), rel=0.02)
     assert told["area"]["parts"][0]["of"]["shape"] == "box"
+
+
+def test_the_trace_is_measured_without_what_an_area_holds(clevrin, tmp_path):
+    """A cloth that fills most of the picture is left out: by a film of the area, and by its report."""
+    path, film, report = tmp_path / "cloth.mp4", tmp_path / "a.mkv", tmp_path / "a.json"
+    meadow, cloth = texture(4, 400), texture(8, 500)
+    with FilmWriter(path, rate=Fraction(25), size=SIZE, quality=10) as writer:
+        for k in range(12):
+            seen = meadow[100 : 100 + SIZE[1], 40 + 2 * k : 40 + 2 * k + SIZE[0]].copy()
+            seen[:, 90:310] = cloth[50 + 4 * k : 50 + 4 * k + SIZE[1], 20:240]
+            writer.write(picture_from_rgb(seen))
+    words = ("--box", "0,90,0,220,180", "--still", "--report", report)
+    assert clevrin("area", path, "--out", film, *words)[0] == 0
+    off = {}
+    for name, more in (("all", ()), ("film", ("--leave-out-area", film)), ("report", ("--leave-out-area", report))):
+        out = tmp_path / f"{name}.csv"
+        code, _, err = clevrin("trace", path, "--out", out, "--model", "similarity", *more)
+        assert (code, err) == (0, "")
+        lines = (line for line in out.read_text().splitlines() if not line.startswith("#"))
+        rows = list(csv.DictReader(lines))[1:]
+        off[name] = max(abs(float(row["dx_px"]) + 2) + abs(float(row["dy_px"])) for row in rows)
+    assert off["all"] > 2 and off["film"] < 0.3 and off["report"] < 0.3
+    code, _, err = clevrin("trace", path, "--out", tmp_path / "m.csv", "--leave-out-area", tmp_path / "no.mkv")
+    assert code != 0 and "is not a film of an area" in err
 
 
 def test_a_box_clings_to_the_edge_that_it_lies_on(clevrin, tmp_path):

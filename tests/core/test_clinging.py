@@ -16,7 +16,8 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.known import AreaKnown
-from clevrin.core.render.measurement_store import ClingNeed, MeasurementStore
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import ClingNeed
 from clevrin.core.render.resolving import complete
 from tests.walking import AT, FRAMES, SIZE, Walking
 

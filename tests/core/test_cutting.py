@@ -31,7 +31,8 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import TrackNeed
 from clevrin.core.render.picture import picture, plan_at
 from clevrin.core.render.resolving import Lacking, complete, resolve
 from clevrin.core.render.sources import Sources

@@ -17,7 +17,8 @@ from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import CutNeed, MeasurementStore
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import CutNeed
 from tests.films import numbered_film
 
 SIZE = (192, 108)

@@ -19,7 +19,7 @@ from clevrin.core.motion.models import apply
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
 from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-from clevrin.core.render.measurement_store import TrackNeed
+from clevrin.core.render.needs import TrackNeed
 from clevrin.core.render.picture import plan_at
 from clevrin.core.render.sources import Sources
 from tests.films import about, moving_film, shift, texture

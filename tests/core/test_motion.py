@@ -9,6 +9,7 @@ import pytest
 from clevrin.core.document import Span
 from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.motion import find_whips
+from clevrin.core.motion.areas import Without
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.consensus import NEUTRAL, background
 from clevrin.core.motion.fitting import fit_motion
@@ -137,7 +138,9 @@ def test_an_area_that_moves_by_itself_can_be_left_out(tmp_path):
             )
             writer.write(picture_from_rgb(rgb))
     areas = ((300 / 640, 0.0, 340 / 640, 1.0),)
-    trace = trace_take(TraceRequest(path=tmp_path / "busy.mp4", leave_out=areas), Shelf(tmp_path), Silent())
+    trace = trace_take(
+        TraceRequest(path=tmp_path / "busy.mp4", without=Without(fixed=areas)), Shelf(tmp_path), Silent()
+    )
     assert trace.speed_px.max() < 0.2
 
 

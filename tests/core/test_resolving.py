@@ -13,7 +13,8 @@ from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore, RegistrationNeed, TraceNeed, TrackNeed
+from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.needs import RegistrationNeed, TraceNeed, TrackNeed
 from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.resolving import AsShot, Held, Lacking, complete, resolve, resolve_frame
 from tests.films import moving_film, shift

@@ -15,7 +15,7 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
-from clevrin.core.motion.areas import CarriedArea
+from clevrin.core.motion.areas import CarriedArea, Without
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, trace_take
 from clevrin.core.motion.trace import REPEATED
@@ -168,7 +168,7 @@ def test_an_area_is_carried_along_with_the_picture(tmp_path):
 
     film = filmed(tmp_path / "f.mp4", 20, picture)
     area = (55 / 480, 5 / 270, 370 / 480, 250 / 270)
-    request = TraceRequest(path=film, model="homography", carried=(CarriedArea(frame=10, area=area),))
+    request = TraceRequest(path=film, model="homography", without=Without(carried=(CarriedArea(frame=10, area=area),)))
     shelf = Shelf(tmp_path / "shelf")
     trace = trace_take(request, shelf, Silent())
     assert off_px(trace, range(1, 20)) < 0.25

@@ -319,6 +319,29 @@ def test_an_area_is_taken_out_of_another_and_put_back(areas):
     hands.until(lambda: (seen(hands, 0.4, 0.5) == whole).all())
 
 
+def test_an_area_is_left_out_of_measuring_and_counts_again(cutting):
+    hands, walk, take_id = cutting
+    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+    take = session.project.take(take_id)
+    before = window.measurements.trace(take)
+    tool(hands, "box")
+    drag(hands, *around(walk))
+    sheet.pages.show_page("mixed")
+    hands.until(lambda: sheet.sheet.controls["left-out"].isVisible())
+    hands.click(sheet.sheet.controls["left-out"])
+    apart = session.project.take(take_id)
+    assert [each.left_out for each in apart.areas] == [True]
+    hands.until(lambda: window.measurements.trace(apart) is not None)
+    after = window.measurements.trace(apart)
+    assert after.frames == before.frames and not np.array_equal(after.motions, before.motions)
+    vectors = window.measurements.vectors(apart, AT)
+    box = np.array(around(walk))
+    assert len(vectors.after) > 20 and not ((vectors.after > box[0]) & (vectors.after < box[1])).all(axis=1).any()
+    assert sheet.areas.item(0, 1).text() == "1 frame, left out"
+    session.undo()
+    assert window.measurements.trace(session.project.take(take_id)) is before
+
+
 def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     hands, walk, take_id = cutting
     window, sheet = hands.window, hands.window._area_sheet

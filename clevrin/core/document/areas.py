@@ -139,10 +139,11 @@ class Area(Sparing):
     """An area of a take. It grows by `grow_px` (below 0 it shrinks), and passes softly over its edge.
 
     `inside_px` and `outside_px`: over how much to either side of the edge. `seen`: how much of it counts, at frames in
-    order, straight between them; none: all of it.
+    order, straight between them; none: all of it. `left_out`: what it holds does not count when the take's motion is
+    measured.
     """
 
-    unwritten: ClassVar[tuple[str, ...]] = ("seen",)
+    unwritten: ClassVar[tuple[str, ...]] = ("seen", "left_out")
 
     id: Id = Field(default_factory=new_id)
     name: Name
@@ -151,6 +152,7 @@ class Area(Sparing):
     inside_px: _Px = 0.0
     outside_px: _Px = 0.0
     seen: tuple[Seen, ...] = Field(default=(), max_length=10_000)
+    left_out: bool = False
 
     def checked_together(self) -> Self:
         if any(b.frame <= a.frame for a, b in pairwise(self.seen)):
@@ -182,6 +184,11 @@ class Area(Sparing):
     def clinging(self) -> tuple[Drawn, ...]:
         """What of it clings to edges, and has to be followed."""
         return tuple(each.of for each in self.parts if isinstance(each.of, Drawn) and each.of.clings)
+
+    @property
+    def covers_as(self) -> tuple[object, ...]:
+        """What of it decides how it covers the picture."""
+        return self.parts, self.grow_px, self.inside_px, self.outside_px, self.seen
 
     @property
     def others(self) -> tuple[str, ...]:

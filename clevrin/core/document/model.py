@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Literal, Self, TypeVar
 
 from pydantic import Field
 
-from clevrin.core.document.areas import Area
+from clevrin.core.document.areas import Area, made_of
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.holding import Hold
@@ -151,7 +151,32 @@ class Take(Sparing):
     def measured_as(self) -> tuple[object, ...]:
         """What the measurement of its motion depends on: takes alike in this have one trace."""
         areas = tuple((each.area, each.frame if each.carried else None) for each in self.left_out)
-        return self.fingerprint, areas, self.pointed
+        known = self.fingerprint, areas, self.pointed
+        return (*known, self._masked_as) if self.areas_left_out else known
+
+    @property
+    def areas_left_out(self) -> tuple[Area, ...]:
+        """The areas whose content does not count when its motion is measured."""
+        return tuple(each for each in self.areas if each.left_out)
+
+    @property
+    def all_counted(self) -> "Take":
+        """The take with no area left out: by how it moves so, it is known where these areas are."""
+        if not self.areas_left_out:
+            return self
+        return self.changed(areas=tuple(each.changed(left_out=False) for each in self.areas))
+
+    @property
+    def _masked_as(self) -> tuple[object, ...]:
+        """What decides where the areas are that do not count."""
+        left_out = self.areas_left_out
+        all_of_it = {each.id: each for area in left_out for each in made_of(area, self.areas)}
+        named = frozenset[str]().union(*(each.track_ids for each in all_of_it.values()))
+        return (
+            tuple(each.id for each in left_out),
+            tuple((id, each.covers_as) for id, each in all_of_it.items()),
+            tuple(each for each in self.tracks if each.id in named),
+        )
 
     def track(self, track_id: str) -> Track:
         """The track with this id; raises `KeyError` when there is none."""

@@ -1,13 +1,14 @@
-"""Areas that do not count when motion is measured: fixed ones, and ones that go along with the picture."""
+"""Areas that do not count when motion is measured: boxes, fixed or going along with the picture, and masks."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from clevrin.core.motion.models import apply
 from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.working import Area
+from clevrin.core.motion.working import Area, LeftOut, Mask
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -18,23 +19,60 @@ class CarriedArea:
     area: Area
 
 
-def areas_of_frames(
-    fixed: tuple[Area, ...], carried: tuple[CarriedArea, ...], trace: Trace | None
-) -> Callable[[int], tuple[Area, ...]]:
-    """What is left out of each frame; `trace` says where carried areas go, and is needed for these alone."""
-    if not carried or trace is None:
-        return lambda frame: fixed
-    paths = [carried_area(each, trace) for each in carried]
-    return lambda frame: (*fixed, *(area for path in paths if (area := path[frame]) is not None))
+@dataclass(frozen=True, kw_only=True)
+class Masks:
+    """What does not count of each frame of a take.
+
+    `known_by`: what they depend on, by which what is measured so is found again. `packed` (frames, h, bytes): the masks
+    themselves, eight pixels to a byte, `wide` pixels across; None where what was measured is only looked up.
+    """
+
+    known_by: str
+    wide: int = 0
+    packed: NDArray[np.uint8] | None = field(default=None, compare=False, repr=False)
+
+    @staticmethod
+    def of(masks: list[Mask], known_by: str) -> "Masks":
+        """Masks, one a frame, all of one size."""
+        return Masks(known_by=known_by, wide=masks[0].shape[1], packed=np.packbits(np.array(masks), axis=2))
+
+    def of_frame(self, frame: int) -> Mask:
+        """(h, w): what does not count of a frame."""
+        assert self.packed is not None, "what is measured has its masks"
+        return np.unpackbits(self.packed[frame], axis=1, count=self.wide).astype(bool)
 
 
-def area_words(fixed: tuple[Area, ...], carried: tuple[CarriedArea, ...]) -> tuple[str, str]:
-    """Areas as parts of a shelf's key."""
-    return ";".join(_numbers(area) for area in fixed), ";".join(f"{c.frame}:{_numbers(c.area)}" for c in carried)
+@dataclass(frozen=True, kw_only=True)
+class Without:
+    """All that is left out of a measurement: `fixed` boxes, boxes `carried` along with the picture, and masks."""
+
+    fixed: tuple[Area, ...] = ()
+    carried: tuple[CarriedArea, ...] = ()
+    masks: Masks | None = None
+
+    def of_frames(self, trace: Trace | None) -> Callable[[int], tuple[LeftOut, ...]]:
+        """What is left out of each frame; `trace` says where carried boxes go, and is needed for these alone."""
+        paths = [] if trace is None else [carried_area(each, trace) for each in self.carried]
+
+        def of_frame(frame: int) -> tuple[LeftOut, ...]:
+            found: list[LeftOut] = [*self.fixed, *(area for path in paths if (area := path[frame]) is not None)]
+            return tuple(found if self.masks is None else [*found, self.masks.of_frame(frame)])
+
+        return of_frame
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """It as parts of a shelf's key."""
+        fixed = ";".join(_numbers(area) for area in self.fixed)
+        carried = ";".join(f"{each.frame}:{_numbers(each.area)}" for each in self.carried)
+        return (fixed, carried) if self.masks is None else (fixed, carried, self.masks.known_by)
 
 
 def _numbers(area: Area) -> str:
     return ",".join(f"{value:.5f}" for value in area)
+
+
+ALL_COUNTS = Without()
 
 
 def carried_area(drawn: CarriedArea, trace: Trace) -> list[Area | None]:

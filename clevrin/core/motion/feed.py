@@ -9,10 +9,10 @@ from pathlib import Path
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.index import FrameIndex
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.working import Area, Prepared, prepared
+from clevrin.core.motion.working import LeftOut, Prepared, prepared
 
-Areas = Callable[[int], tuple[Area, ...]]
-"""The areas of a frame that do not count."""
+Areas = Callable[[int], tuple[LeftOut, ...]]
+"""What of a frame does not count."""
 _AHEAD = 8
 _KEPT_BYTES = 4 * 1024 * 1024
 """Frames are read once, one after the other."""

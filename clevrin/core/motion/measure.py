@@ -12,7 +12,7 @@ from clevrin.core.errors import MediaError
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.areas import CarriedArea, area_words, areas_of_frames
+from clevrin.core.motion.areas import ALL_COUNTS, Without
 from clevrin.core.motion.blur import blur_length, fit_shutter
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.course import Course, course_of
@@ -21,7 +21,7 @@ from clevrin.core.motion.models import HOMOGRAPHY, MODELS, Points, simplest_mode
 from clevrin.core.motion.pieces import PIECE_FRAMES, Blur, PieceShelf, Rows, State
 from clevrin.core.motion.trace import Model, Trace, picture_speeds
 from clevrin.core.motion.tracking import Step, StepTracker
-from clevrin.core.motion.working import Area, Prepared, work_size
+from clevrin.core.motion.working import LeftOut, Prepared, work_size
 from clevrin.core.progress import Progress, step
 
 Size = tuple[int, int]
@@ -34,25 +34,22 @@ VERSION = "5"
 
 @dataclass(frozen=True, kw_only=True)
 class TraceRequest:
-    """What to measure. `leave_out`: areas x, y, w, h as shares of the picture's size that do not count.
-
-    `carried`: areas that do not count and move with the picture. `fingerprint` saves reading the file to find its
-    measurements; a file that has another one is not the film that was asked for. `pointed`: a place whose plane is to
-    be followed, where several share the picture.
+    """What to measure, and `without` what. `fingerprint` saves reading the file to find its measurements; a file that
+    has another one is not the film that was asked for. `pointed`: a place whose plane is to be followed, where several
+    share the picture.
     """
 
     path: Path
     fingerprint: str | None = None
     model: Model = "auto"
-    leave_out: tuple[Area, ...] = ()
-    carried: tuple[CarriedArea, ...] = ()
+    without: Without = ALL_COUNTS
     pointed: Pointed | None = None
     fresh: bool = False
 
     @cached_property
     def key(self) -> tuple[str, ...]:
         """By what its pieces are known on the shelf; the model is chosen later, from the same pieces."""
-        return "trace", self.fingerprint or fingerprint(self.path), VERSION, *area_words(self.leave_out, self.carried)
+        return "trace", self.fingerprint or fingerprint(self.path), VERSION, *self.without.words
 
     @cached_property
     def course_key(self) -> tuple[str, ...]:
@@ -173,11 +170,11 @@ class _Run:
         self._piece = []
         return rows
 
-    def _areas(self, progress: Progress) -> Callable[[int], tuple[Area, ...]]:
+    def _areas(self, progress: Progress) -> Callable[[int], tuple[LeftOut, ...]]:
         """What is left out of each frame; carried areas go where the take says without them."""
-        request = self._request
-        first = trace_take(replace(request, carried=()), self._shelf, progress) if request.carried else None
-        return areas_of_frames(request.leave_out, request.carried, first)
+        request, without = self._request, self._request.without
+        plain = replace(request, without=replace(without, carried=()))
+        return without.of_frames(trace_take(plain, self._shelf, progress) if without.carried else None)
 
 
 def _needed(state: State | None) -> list[int]:

@@ -10,7 +10,6 @@ from scipy.linalg import solveh_banded
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.areas import areas_of_frames
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.following import believed
 from clevrin.core.motion.matching import FEWEST
@@ -78,7 +77,7 @@ def register_span(request: RegistrationRequest, trace: Trace, shelf: Shelf, prog
     direct = np.zeros(span.frames, bool)
     standing = _Standing(measured, shelf, index.frames)
     with FilmReader(measured.path, index) as reader:
-        areas = areas_of_frames(measured.leave_out, measured.carried, trace)
+        areas = measured.without.of_frames(trace)
 
         def seen(frame: int, motion: Matrix) -> _Seen:
             return _Seen(frame=frame, work=prepared(reader.read_luma(frame), areas(frame)), motion=motion)

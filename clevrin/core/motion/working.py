@@ -11,6 +11,10 @@ from clevrin.core.motion.models import Points
 Gray = NDArray[np.uint8]
 Area = tuple[float, float, float, float]
 """x, y, w, h as shares of the picture's size."""
+Mask = NDArray[np.bool_]
+"""(h, w) of any size, that of the whole picture: what is true in it."""
+LeftOut = Area | Mask
+"""What does not count of a picture."""
 
 WORK_WIDTH = 640
 """Pictures are reduced to about this width for measuring."""
@@ -54,7 +58,9 @@ class Prepared:
     `leave_out`: areas that do not count. `full_size`: columns and rows of the picture that it was made from.
     """
 
-    def __init__(self, sharp: Gray, leave_out: tuple[Area, ...] = (), full_size: tuple[int, int] | None = None) -> None:
+    def __init__(
+        self, sharp: Gray, leave_out: tuple[LeftOut, ...] = (), full_size: tuple[int, int] | None = None
+    ) -> None:
         self.sharp = sharp
         self.gray = cv2.GaussianBlur(sharp, (0, 0), _SOFT_PX)
         self.leave_out = leave_out
@@ -98,7 +104,7 @@ class Prepared:
         return float(self.coarse.mean()), float(self.coarse.std())
 
 
-def prepared(luma: Gray, leave_out: tuple[Area, ...] = ()) -> Prepared:
+def prepared(luma: Gray, leave_out: tuple[LeftOut, ...] = ()) -> Prepared:
     """Prepares a luma plane (h, w) uint8 for measuring."""
     return Prepared(reduced(luma), leave_out, (luma.shape[1], luma.shape[0]))
 
@@ -119,12 +125,18 @@ def means_by_cell(cells: NDArray[np.int64], values: Points) -> tuple[NDArray[np.
     return some, sums[some] / there[some]
 
 
-def in_areas(points: NDArray[np.floating], areas: tuple[Area, ...], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+def in_areas(points: NDArray[np.floating], areas: tuple[LeftOut, ...], shape: tuple[int, ...]) -> NDArray[np.bool_]:
     """(n,): which points (n, 2), in pixels from the corner, lie in one of the areas."""
     inside = np.zeros(len(points), bool)
     share = (points + 0.5) / np.array([shape[1], shape[0]])
-    for x, y, w, h in areas:
-        inside |= (share >= (x, y)).all(axis=1) & (share < (x + w, y + h)).all(axis=1)
+    for area in areas:
+        if isinstance(area, np.ndarray):
+            high, wide = area.shape
+            columns, rows = np.clip((share * (wide, high)).astype(np.int64), 0, (wide - 1, high - 1)).T
+            inside |= area[rows, columns]
+        else:
+            x, y, w, h = area
+            inside |= (share >= (x, y)).all(axis=1) & (share < (x + w, y + h)).all(axis=1)
     return inside
 
 
@@ -148,7 +160,7 @@ def _spread(corners: NDArray[np.float32]) -> NDArray[np.float32]:
     return (corners + parts).astype(np.float32)
 
 
-def _corners(gray: Gray, leave_out: tuple[Area, ...], wanted: int) -> NDArray[np.float32]:
+def _corners(gray: Gray, leave_out: tuple[LeftOut, ...], wanted: int) -> NDArray[np.float32]:
     """The best few corners of every cell (Shi & Tomasi 1994), so that all of the picture has a say."""
     height, width = gray.shape
     strength = cv2.cornerMinEigenVal(gray, 5, ksize=3)

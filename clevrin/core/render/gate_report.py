@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.motion.models import apply_each, pixel_corners
-from clevrin.core.render.measurement_store import MeasurementStore, TrackNeed, still_trace
+from clevrin.core.render.measurement_store import MeasurementStore, still_trace
+from clevrin.core.render.needs import TrackNeed
 from clevrin.core.render.planner import plan_shot
 from clevrin.core.render.resolving import ResolvedShot, gate_course
 

@@ -8,8 +8,8 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.join.laying import Laid, laid_by_pictures, laid_by_places
 from clevrin.core.motion.models import apply
 from clevrin.core.pace import placed_shots
-from clevrin.core.render.measurement_store import TrackNeed
 from clevrin.core.render.moving import units
+from clevrin.core.render.needs import TrackNeed
 from clevrin.core.render.picture import plan_at, planes
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources

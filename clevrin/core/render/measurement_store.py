@@ -1,17 +1,17 @@
 """What is measured of takes: looked up in memory and on the shelf, or measured when it is asked for."""
 
-from dataclasses import dataclass
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import CutOut, Drawn, Filmed, Span, Take, Track
+from clevrin.core.document import CutOut, Filmed, Take
 from clevrin.core.matte.clung import ClingRequest, cling, stored_clinging
 from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, stored_cut_out
 from clevrin.core.matte.filmed import read_filmed
 from clevrin.core.media.index import FrameIndex, index_frames
-from clevrin.core.motion.areas import CarriedArea
+from clevrin.core.motion.areas import CarriedArea, Masks, Without
 from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
@@ -24,51 +24,9 @@ from clevrin.core.motion.vectors import Vectors, stored_piece
 from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.remembered import Remembered
-
-
-@dataclass(frozen=True, kw_only=True)
-class TraceNeed:
-    """The trace of a take; `mesh`: with the local motion of a mesh."""
-
-    take: Take
-    mesh: bool = False
-
-
-@dataclass(frozen=True, kw_only=True)
-class RegistrationNeed:
-    """The frames of a span of a take, each registered to one frame of it."""
-
-    take: Take
-    span: Span
-    reference: int
-
-
-@dataclass(frozen=True, kw_only=True)
-class TrackNeed:
-    """Where a track of a take goes."""
-
-    take: Take
-    track: Track
-
-
-@dataclass(frozen=True, kw_only=True)
-class CutNeed:
-    """How a subject that is cut out, or what another film shows, covers the frames of a take."""
-
-    take: Take
-    cut: CutOut | Filmed
-
-
-@dataclass(frozen=True, kw_only=True)
-class ClingNeed:
-    """Where the curve of a drawn area is that clings to an edge of a take."""
-
-    take: Take
-    drawn: Drawn
-
-
-Need = TraceNeed | RegistrationNeed | TrackNeed | CutNeed | ClingNeed
-"""A measurement that something depends on: found in the store, or measured."""
+from clevrin.core.render.asking import area_known
+from clevrin.core.render.leaving_out import masked_as, masks_of
+from clevrin.core.render.needs import ClingNeed, CutNeed, Measurement, Need, RegistrationNeed, TraceNeed, TrackNeed
 
 
 class MeasurementStore:
@@ -100,8 +58,8 @@ class MeasurementStore:
             return None
         if take.facts.frames < 2:
             return still_trace(take)
-        request = trace_request(take, mesh=mesh)
-        return self.remembered.once(_key(TraceNeed(take=take, mesh=mesh)), lambda: stored_trace(request, self.shelf))
+        need = TraceNeed(take=take, mesh=mesh)
+        return self.remembered.once(need.key, lambda: stored_trace(trace_request(take, mesh=mesh), self.shelf))
 
     def vectors(self, take: Take, frame: int) -> Vectors | None:
         """What was followed into a frame of a take, as shares of the picture's size; None for one that it has not."""
@@ -120,7 +78,7 @@ class MeasurementStore:
         return self.remembered.once(("chain", take.measured_as), lambda: summed_up(trace.motions))
 
     def registration(self, need: RegistrationNeed) -> Registration | None:
-        return self.remembered.once(_key(need), lambda: stored_registration(_registering(need), self.shelf))
+        return self.remembered.once(need.key, lambda: stored_registration(_registering(need), self.shelf))
 
     def track(self, need: TrackNeed) -> Followed | None:
         frames, cut = need.take.facts.frames, need.track.cut
@@ -128,7 +86,7 @@ class MeasurementStore:
             of = CutNeed(take=need.take, cut=cut)
             found = self.cut_out(of)
             return None if found is None else self._middle(of, found)
-        return self.remembered.once(_key(need), lambda: stored_track(_following(need), frames, self.shelf))
+        return self.remembered.once(need.key, lambda: stored_track(_following(need), frames, self.shelf))
 
     def cut_out(self, need: CutNeed) -> CutFrames | None:
         frames, cut = need.take.facts.frames, need.cut
@@ -136,18 +94,19 @@ class MeasurementStore:
         def kept() -> CutFrames | None:
             return stored_cut_out(_cutting(need.take, cut), frames, self.shelf) if isinstance(cut, CutOut) else None
 
-        return self.remembered.once(_key(need), kept)
+        return self.remembered.once(need.key, kept)
 
     def clung(self, need: ClingNeed) -> Followed | None:
         frames = need.take.facts.frames
-        return self.remembered.once(_key(need), lambda: stored_clinging(_clinging(need), frames, self.shelf))
+        return self.remembered.once(need.key, lambda: stored_clinging(_clinging(need), frames, self.shelf))
 
     def measure(self, take: Take, progress: Progress, *, mesh: bool = False) -> Trace:
         """The trace of a take, measured if it is not there. Raises `MediaError`, `CancelledError`."""
         found = self.trace(take, mesh=mesh)
         if found is None:
-            found = trace_take(trace_request(take, mesh=mesh), self.shelf, progress)
-            self.remembered.put(_key(TraceNeed(take=take, mesh=mesh)), found)
+            request = self.with_masks(trace_request(take, mesh=mesh), take, progress)
+            found = trace_take(request, self.shelf, progress)
+            self.remembered.put(TraceNeed(take=take, mesh=mesh).key, found)
         return found
 
     def register(self, need: RegistrationNeed, progress: Progress) -> Registration:
@@ -155,8 +114,10 @@ class MeasurementStore:
         found = self.registration(need)
         if found is None:
             trace = self.measure(need.take, progress)
-            found = register_span(_registering(need), trace, self.shelf, progress)
-            self.remembered.put(_key(need), found)
+            request = _registering(need)
+            request = replace(request, measured=self.with_masks(request.measured, need.take, progress))
+            found = register_span(request, trace, self.shelf, progress)
+            self.remembered.put(need.key, found)
         return found
 
     def follow(self, need: TrackNeed, progress: Progress) -> Followed:
@@ -165,7 +126,7 @@ class MeasurementStore:
             of = CutNeed(take=need.take, cut=need.track.cut)
             return self._middle(of, self.cut(of, progress))
         found = follow_track(_following(need), self.trace(need.take), self.shelf, progress)
-        self.remembered.put(_key(need), found)
+        self.remembered.put(need.key, found)
         return found
 
     def cut(self, need: CutNeed, progress: Progress) -> CutFrames:
@@ -176,22 +137,59 @@ class MeasurementStore:
         if isinstance(cut, Filmed):
             found = read_filmed(cut, take.facts.frames, (take.facts.width, take.facts.height), progress)
         else:
-            chain = self.chain(take, self.measure(take, progress))
+            counted = take.all_counted
+            chain = self.chain(counted, self.measure(counted, progress))
             found = cut_out(_cutting(take, cut), chain, self.shelf, progress)
-        self.remembered.put(_key(need), found)
+        self.remembered.put(need.key, found)
         return found
 
     def cling(self, need: ClingNeed, progress: Progress) -> Followed:
         """Where a curve is that clings to an edge, followed if it was not. Raises `MediaError`, `CancelledError`."""
         found = cling(_clinging(need), self.shelf, progress)
-        self.remembered.put(_key(need), found)
+        self.remembered.put(need.key, found)
         return found
+
+    def find(self, need: Need) -> Measurement | None:
+        """A measurement, if it was made before."""
+        if isinstance(need, TraceNeed):
+            return self.trace(need.take, mesh=need.mesh)
+        if isinstance(need, CutNeed):
+            return self.cut_out(need)
+        if isinstance(need, ClingNeed):
+            return self.clung(need)
+        return self.registration(need) if isinstance(need, RegistrationNeed) else self.track(need)
+
+    def make(self, need: Need, progress: Progress) -> Measurement:
+        """A measurement, made if it was not. Raises `MediaError`, `CancelledError`."""
+        if isinstance(need, TraceNeed):
+            return self.measure(need.take, progress, mesh=need.mesh)
+        if isinstance(need, RegistrationNeed):
+            return self.register(need, progress)
+        if isinstance(need, CutNeed):
+            return self.cut(need, progress)
+        return self.cling(need, progress) if isinstance(need, ClingNeed) else self.follow(need, progress)
+
+    def with_masks(self, request: TraceRequest, take: Take, progress: Progress) -> TraceRequest:
+        """How a take is measured, with the masks of its areas that are left out, where they go by how it moves."""
+        counted = take.all_counted
+        if counted is take:
+            return request
+
+        def made() -> Masks:
+            known = (area_known(counted, each, self.chain, ask) for each in take.areas_left_out)
+            return masks_of(take, tuple(known), progress)
+
+        def ask(need: Need) -> Measurement:
+            return self.make(need, progress)
+
+        masks = self.remembered.once(("left out", take.measured_as), made)
+        return replace(request, without=replace(request.without, masks=masks))
 
     def _middle(self, need: CutNeed, found: CutFrames) -> Followed:
         """It is asked for on every frame that is planned, and takes all of them to be unpacked."""
         assert isinstance(need.cut, CutOut)
         said = need.cut.frames
-        return self.remembered.once(("middle", *_key(need)), lambda: followed_middle(found, said))
+        return self.remembered.once(("middle", *need.key), lambda: followed_middle(found, said))
 
 
 def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
@@ -200,23 +198,13 @@ def trace_request(take: Take, *, mesh: bool = False) -> TraceRequest:
         path=Path(take.path),
         fingerprint=take.fingerprint,
         model="mesh" if mesh else "auto",
-        leave_out=tuple(each.area for each in take.left_out if not each.carried),
-        carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
+        without=Without(
+            fixed=tuple(each.area for each in take.left_out if not each.carried),
+            carried=tuple(CarriedArea(frame=each.frame, area=each.area) for each in take.left_out if each.carried),
+            masks=Masks(known_by=masked_as(take)) if take.areas_left_out else None,
+        ),
         pointed=None if take.pointed is None else (take.pointed.frame, *take.pointed.place),
     )
-
-
-def _key(need: Need) -> tuple[object, ...]:
-    """By what a measurement is remembered: what it depends on, and nothing else of the take."""
-    if isinstance(need, TraceNeed):
-        return "trace", need.take.measured_as, need.mesh
-    if isinstance(need, RegistrationNeed):
-        return "registration", need.take.measured_as, need.span, need.reference
-    if isinstance(need, CutNeed):
-        return "cut-out", need.take.measured_as, need.cut
-    if isinstance(need, ClingNeed):
-        return "clinging", need.take.fingerprint, need.drawn
-    return "track", need.take.fingerprint, need.track
 
 
 def _registering(need: RegistrationNeed) -> RegistrationRequest:
@@ -228,7 +216,9 @@ def _following(need: TrackNeed) -> TrackRequest:
 
 
 def _cutting(take: Take, cut: CutOut) -> CutRequest:
-    return CutRequest(path=Path(take.path), fingerprint=take.fingerprint, cut=cut, measured=str(take.measured_as))
+    return CutRequest(
+        path=Path(take.path), fingerprint=take.fingerprint, cut=cut, measured=str(take.all_counted.measured_as)
+    )
 
 
 def _clinging(need: ClingNeed) -> ClingRequest:

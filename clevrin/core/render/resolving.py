@@ -11,8 +11,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Area, CutOut, Film, Filmed, Pinned, Project, Shot, Take, Track
-from clevrin.core.document.areas import made_of
+from clevrin.core.document import Film, Pinned, Project, Shot, Take, Track
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.document.model import Fit
 from clevrin.core.gate.course import GateCourse
@@ -22,24 +21,16 @@ from clevrin.core.hold.lending import loan_maps
 from clevrin.core.hold.over import course_over
 from clevrin.core.join.balancing import EVEN, Gains
 from clevrin.core.join.kinds.kind import After, AreaOf, Door, Edge, Move
-from clevrin.core.matte.cutting import CutFrames
 from clevrin.core.motion.both_ways import Followed, carried
 from clevrin.core.motion.registration import Registration, best_reference
 from clevrin.core.motion.trace import Trace
 from clevrin.core.pace import Placed, placed_shots, stamped_frame, stamped_instant
 from clevrin.core.progress import Progress
+from clevrin.core.render.asking import Ask, NotMeasuredError, answer_of, area_known, trace_of
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.known import AreaKnown, PinKnown
-from clevrin.core.render.measurement_store import (
-    ClingNeed,
-    CutNeed,
-    MeasurementStore,
-    Need,
-    RegistrationNeed,
-    TraceNeed,
-    TrackNeed,
-    still_trace,
-)
+from clevrin.core.render.measurement_store import MeasurementStore, still_trace
+from clevrin.core.render.needs import Need, RegistrationNeed, TrackNeed
 from clevrin.core.render.passing import passed
 from clevrin.core.render.reel_colour import reel_colour
 
@@ -164,7 +155,7 @@ def resolve(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
     Raises `ClevrinError` where no path can be found. Costs nothing to speak of the second time; see `solve_path`
     for the first.
     """
-    return _resolved(request, store, lambda need: _found(need, store))
+    return _resolved(request, store, store.find)
 
 
 def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) -> ResolvedShot:
@@ -173,11 +164,7 @@ def complete(request: HoldRequest, store: MeasurementStore, progress: Progress) 
     Does not depend on the shelf: what is measured here and cannot be kept is used all the same. Raises `MediaError`
     for what cannot be measured, `CancelledError` when stopped.
     """
-
-    def measured(need: Need) -> Measurement:
-        return _measured(need, store, progress)
-
-    return _resolved(request, store, measured)
+    return _resolved(request, store, lambda need: store.make(need, progress))
 
 
 def unheld(request: HoldRequest, store: MeasurementStore) -> ResolvedShot:
@@ -230,33 +217,21 @@ def _over(project: Project, frame: int) -> Move | None:
     return lambda later: course.at(frame - laid.first + later)
 
 
-Measurement = Trace | Registration | Followed | CutFrames
-Ask = Callable[[Need], Measurement | None]
-
-
-class _NotMeasuredError(Exception):
-    """Something was asked for that is not there."""
-
-    def __init__(self, need: Need) -> None:
-        super().__init__(need)
-        self.need = need
-
-
 def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> ResolvedShot:
     as_shot = unheld(request, store)
     try:
         as_shot = _with_moments(as_shot, request, ask)
         if request.spared_area is not None:
-            as_shot = replace(as_shot, sharp=_area(request, request.spared_area, store, ask))
+            as_shot = replace(as_shot, sharp=area_known(request.take, request.spared_area, store.chain, ask))
         if request.surface is not None:
             as_shot = replace(as_shot, surface=_carried(request, request.surface, store, ask))
         if request.area is not None:
-            as_shot = replace(as_shot, area=_area(request, request.area, store, ask))
+            as_shot = replace(as_shot, area=area_known(request.take, request.area, store.chain, ask))
         if request.pinned:
             pinned = tuple(_pinned(request, each, store, ask) for each in request.pinned)
             as_shot = replace(as_shot, pinned=pinned)
         if request.kept_out is not None:
-            as_shot = replace(as_shot, kept_out=_area(request, request.kept_out, store, ask))
+            as_shot = replace(as_shot, kept_out=area_known(request.take, request.kept_out, store.chain, ask))
         if request.goes_on:
             as_shot = replace(as_shot, beyond=_lenders(request, store, ask))
         if not request.moved:
@@ -264,7 +239,7 @@ def _resolved(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Resolv
         path = store.remembered.once(("held", request.key), lambda: _path(request, ask))
         borrows = request.shot.hold.edge == "borrow"
         return replace(as_shot, state=Held(path=path, lenders=_lenders(request, store, ask) if borrows else None))
-    except _NotMeasuredError as error:
+    except NotMeasuredError as error:
         return replace(as_shot, state=Lacking(need=error.need))
 
 
@@ -274,27 +249,27 @@ def _with_moments(shot: ResolvedShot, request: HoldRequest, ask: Ask) -> Resolve
         return shot
     sharp = None
     if request.spared is not None:
-        answer = _answer(TrackNeed(take=request.take, track=request.spared), ask)
+        answer = answer_of(TrackNeed(take=request.take, track=request.spared), ask)
         sharp = answer if isinstance(answer, Followed) else None
-    return replace(shot, course=_trace(request.take, ask), sharp=sharp)
+    return replace(shot, course=trace_of(request.take, ask), sharp=sharp)
 
 
 def _path(request: HoldRequest, ask: Ask) -> HeldPath:
-    """The held path, solved from what is asked for; raises `_NotMeasuredError`."""
+    """The held path, solved from what is asked for; raises `NotMeasuredError`."""
     take, shot, hold = request.take, request.shot, request.hold
-    trace = _trace(take, ask, mesh=hold.mesh) if request.needs_trace else still_trace(take)
+    trace = trace_of(take, ask, mesh=hold.mesh) if request.needs_trace else still_trace(take)
     registration = followed = loan = None
     if hold.how == "lock-off":
         chosen = hold.reference
         reference = best_reference(trace, shot.span) if chosen is None or chosen not in shot.span else chosen
-        answer = _answer(RegistrationNeed(take=take, span=shot.span, reference=reference), ask)
+        answer = answer_of(RegistrationNeed(take=take, span=shot.span, reference=reference), ask)
         registration = answer if isinstance(answer, Registration) else None
     if hold.how == "anchor" and request.track is not None:
-        answer = _answer(TrackNeed(take=take, track=request.track), ask)
+        answer = answer_of(TrackNeed(take=take, track=request.track), ask)
         followed = answer if isinstance(answer, Followed) else None
     if shot.loan is not None and request.lent:
         lender = request.lender
-        lent_by = _trace(lender, ask) if isinstance(lender, Take) else lender
+        lent_by = trace_of(lender, ask) if isinstance(lender, Take) else lender
         size = take.facts.width, take.facts.height
         loan = loan_maps(shot.loan, lent_by, shot.span.frames, float(trace.rate), size, hold.settle_s)
     path = held_path(
@@ -316,7 +291,7 @@ def _gate_course(request: HoldRequest, trace: Trace, ask: Ask) -> GateCourse | N
     take, gate = request.take, request.gate
     if gate.rests:
         return None
-    answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in request.subjects}
+    answers = {each.id: answer_of(TrackNeed(take=take, track=each), ask) for each in request.subjects}
     followed = {id: found for id, found in answers.items() if isinstance(found, Followed)}
     return gate_course(request.shot, trace, followed, request.shape)
 
@@ -337,32 +312,9 @@ def gate_course(
     )
 
 
-def _area(request: HoldRequest, area: Area, store: MeasurementStore, ask: Ask) -> AreaKnown:
-    take = request.take
-    all_of_it = made_of(area, take.areas)
-    goes_with = frozenset[str]().union(*(each.track_ids for each in all_of_it))
-    named = [track for track in take.tracks if track.id in goes_with]
-    answers = {each.id: _answer(TrackNeed(take=take, track=each), ask) for each in named}
-    chain = _lenders(request, store, ask).chain if any(each.goes_with_picture for each in all_of_it) else None
-    curves = [drawn for each in all_of_it for drawn in each.clinging]
-    clung = {each: _answer(ClingNeed(take=take, drawn=each), ask) for each in curves}
-    wanted: list[CutOut | Filmed] = []
-    for each in all_of_it:
-        wanted += [*each.cut_outs, *each.filmed]
-    cuts = {each: _answer(CutNeed(take=take, cut=each), ask) for each in wanted}
-    return AreaKnown(
-        area=area,
-        chain=chain,
-        followed={id: each for id, each in answers.items() if isinstance(each, Followed)},
-        cuts={cut: each.covers for cut, each in cuts.items() if isinstance(each, CutFrames)},
-        others={each.id: each for each in all_of_it},
-        clung={drawn: each for drawn, each in clung.items() if isinstance(each, Followed)},
-    )
-
-
 def _carried(request: HoldRequest, track: Track, store: MeasurementStore, ask: Ask) -> Followed:
     """Where a track is, carried with the picture where it is not seen."""
-    answer = _answer(TrackNeed(take=request.take, track=track), ask)
+    answer = answer_of(TrackNeed(take=request.take, track=track), ask)
     assert isinstance(answer, Followed)
     chain = _lenders(request, store, ask).chain
     key = "carried", request.take.measured_as, track
@@ -378,46 +330,13 @@ def _pinned(request: HoldRequest, pinned: Pinned, store: MeasurementStore, ask: 
         take=take,
         chain=_lenders(request, store, ask).chain,
         followed=None if track is None else _carried(request, track, store, ask),
-        behind=tuple(_area(request, each, store, ask) for each in take.areas if each.id in pinned.behind),
+        behind=tuple(
+            area_known(request.take, each, store.chain, ask) for each in take.areas if each.id in pinned.behind
+        ),
         film=next((each for each in request.films if each.id == shown), None),
     )
 
 
 def _lenders(request: HoldRequest, store: MeasurementStore, ask: Ask) -> Lenders:
-    trace = _trace(request.take, ask)
+    trace = trace_of(request.take, ask)
     return Lenders(trace=trace, chain=store.chain(request.take, trace))
-
-
-def _trace(take: Take, ask: Ask, *, mesh: bool = False) -> Trace:
-    trace = _answer(TraceNeed(take=take, mesh=mesh), ask)
-    assert isinstance(trace, Trace)
-    return trace
-
-
-def _answer(need: Need, ask: Ask) -> Measurement:
-    found = ask(need)
-    if found is None:
-        raise _NotMeasuredError(need)
-    return found
-
-
-def _found(need: Need, store: MeasurementStore) -> Measurement | None:
-    if isinstance(need, TraceNeed):
-        return store.trace(need.take, mesh=need.mesh)
-    if isinstance(need, CutNeed):
-        return store.cut_out(need)
-    if isinstance(need, ClingNeed):
-        return store.clung(need)
-    return store.registration(need) if isinstance(need, RegistrationNeed) else store.track(need)
-
-
-def _measured(need: Need, store: MeasurementStore, progress: Progress) -> Measurement:
-    if isinstance(need, TraceNeed):
-        return store.measure(need.take, progress, mesh=need.mesh)
-    if isinstance(need, RegistrationNeed):
-        return store.register(need, progress)
-    if isinstance(need, CutNeed):
-        return store.cut(need, progress)
-    if isinstance(need, ClingNeed):
-        return store.cling(need, progress)
-    return store.follow(need, progress)

@@ -7,7 +7,7 @@ from clevrin.core.matte.areas import Clung, Cuts
 from clevrin.core.matte.cutting import CutFrames
 from clevrin.core.motion.both_ways import Followed
 from clevrin.core.progress import Progress
-from clevrin.core.render.measurement_store import ClingNeed, CutNeed
+from clevrin.core.render.needs import ClingNeed, CutNeed
 from clevrin.desk.jobs import Job, JobRunner
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.session import Session

@@ -205,6 +205,13 @@ class AreaEdits:
             parts = (area.parts[0].changed(inverted=inverted), *area.parts[1:])
             self._put(area.changed(parts=parts), "", "Turn an area about")
 
+    def leave_out(self, left_out: bool) -> None:
+        """What the area holds does not count when the take's motion is measured, or it does again."""
+        area = self.chosen
+        if area is not None:
+            label = "Leave an area out" if left_out else "Count an area again"
+            self._put(area.changed(left_out=left_out), "", label)
+
     def rename(self, area_id: str, name: str) -> None:
         take = self.take
         if take is not None and name:

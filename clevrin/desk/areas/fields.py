@@ -159,4 +159,12 @@ FIELDS: tuple[Field[Area, AreaEdits], ...] = (
         value=lambda area: area.parts[0].inverted,
         edit=lambda edits, value, gesture: edits.turn_about(bool(value)),
     ),
+    Switch(
+        id="left-out",
+        page="mixed",
+        title="left out of measuring",
+        help="How the camera moved is measured by the rest of the picture alone",
+        value=lambda area: area.left_out,
+        edit=lambda edits, value, gesture: edits.leave_out(bool(value)),
+    ),
 )

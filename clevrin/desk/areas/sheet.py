@@ -136,7 +136,7 @@ class AreaSheet(SideSheet):
         take, area = self._edits.take, self._edits.chosen
         areas = () if take is None else take.areas
         self.areas.show_rows(
-            (PlainRow(id=each.id, words=(each.name, _words(each)), named=False) for each in areas),
+            (PlainRow(id=each.id, words=(each.name, area_words(each)), named=False) for each in areas),
             None if area is None else area.id,
         )
         self.tools.set_chosen(self._drawing.tool)
@@ -257,8 +257,12 @@ class AreaSheet(SideSheet):
             self.refresh()
 
 
-def _words(area: Area) -> str:
-    """What an area is made of, in a word or two."""
+def area_words(area: Area) -> str:
+    """What an area is made of, in a word or two, and whether it is left out of measuring."""
+    return ", ".join(filter(None, (_made_words(area), "left out" if area.left_out else "")))
+
+
+def _made_words(area: Area) -> str:
     drawn, coloured = drawn_part(area), coloured_part(area)
     if drawn is not None:
         count = len(drawn.outlines)
