@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialog, QPushButton, QVBoxLayout, QWidget
 
 from clevrin.desk.context import Context
@@ -18,6 +19,7 @@ class SideSheet(QDialog):
         """`edits`: what the fields' own edits are given."""
         super().__init__(parent, Qt.WindowType.Tool)  # beats are tapped and edits undone over it
         self.setWindowTitle(title)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.sheet, self.trouble = sheet, Trouble()
         self._context, self._edits = context, edits
         column = QVBoxLayout(self)
@@ -35,6 +37,10 @@ class SideSheet(QDialog):
         for button, run in buttons:
             button.setAutoDefault(False)
             button.clicked.connect(lambda _=False, run=run: run())
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.setFocus()  # a button with the keys looks chosen
 
     def refresh(self) -> None:
         """Shows the project as it is now."""

@@ -116,6 +116,11 @@ class Viewer(QWidget):
         self._divide = share
         self.update()
 
+    @property
+    def overlay(self) -> Overlay | None:
+        """What is drawn over the picture."""
+        return self._overlay
+
     def set_overlay(self, overlay: Overlay | None) -> None:
         """Draws something over the picture, and hands the mouse to it. None: nothing."""
         if overlay is self._overlay:

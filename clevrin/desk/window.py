@@ -185,7 +185,7 @@ class MainWindow(QMainWindow):
         self._settings_sheet: SettingsSheet | None = None
         self._music_sheet: MusicSheet | None = None
         self._over_sheet: OverSheet | None = None
-        self._area_sheet: AreaSheet | None = None
+        self._area_sheets: dict[str, AreaSheet] = {}
         self._pinned_sheet: PinnedSheet | None = None
 
     def _make_actions(self) -> None:
@@ -239,6 +239,8 @@ class MainWindow(QMainWindow):
         """Shows the bench of a step."""
         if getattr(self, "_step", None) is not None:
             self.bench.leave()
+            for sheet in self._area_sheets.values():
+                sheet.close()
         if self.player.playing:
             self.player.stop()
         self._step = step
@@ -246,6 +248,11 @@ class MainWindow(QMainWindow):
         self.rail.show_step(step)
         self.bench.enter()
         self.bench.take_focus()
+
+    @property
+    def area_sheet(self) -> AreaSheet | None:
+        """The sheet of areas over the bench that is shown; None where there was none yet."""
+        return self._area_sheets.get(self._step)
 
     # What actions do
 
@@ -297,14 +304,18 @@ class MainWindow(QMainWindow):
         self._over_sheet.activateWindow()
 
     def show_areas(self) -> None:
-        """Areas are made over the picture of a take, in the Log bench."""
-        self.enter_step("log")
-        self.log.look_at(reel=False)
-        if self._area_sheet is None:
-            self._area_sheet = AreaSheet(self._context, self.log.area_edits, self.log.areas, self)
-        self.log.areas.set_active(True)
-        self._area_sheet.show()
-        self._area_sheet.activateWindow()
+        """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""
+        stages = {"log": self.log.areas, "join": self.join.areas, "pace": self.pace.areas}
+        step = self._step if self._step in stages and stages[self._step].take is not None else "log"
+        if step != self._step:
+            self.enter_step(step)
+        if step == "log":
+            self.log.look_at(reel=False)
+        if step not in self._area_sheets:
+            self._area_sheets[step] = AreaSheet(self._context, stages[step], self)
+        stages[step].set_active(True)
+        self._area_sheets[step].show()
+        self._area_sheets[step].activateWindow()
 
     def show_pinned(self) -> None:
         """What is pinned is worked on over the whole picture, in the Reframe bench."""

@@ -31,7 +31,7 @@ def areas(demo):
     take = demo.window.session.project.takes[0]
     demo.look_at(take.id)
     demo.key(Qt.Key.Key_R, SHIFT)
-    sheet = demo.window._area_sheet
+    sheet = demo.window.area_sheet
     assert sheet is not None and sheet.isVisible() and demo.window.log.areas.active
     demo.until(lambda: demo.window.log.viewer.pixels)
     yield demo
@@ -57,7 +57,7 @@ def of_take(hands):
 
 
 def tool(hands, name: str) -> None:
-    hands.click(hands.window._area_sheet.tools.buttons[name])
+    hands.click(hands.window.area_sheet.tools.buttons[name])
 
 
 def seen(hands, x: float, y: float) -> np.ndarray:
@@ -86,7 +86,7 @@ def test_each_shape_is_drawn_with_its_tool_and_undone(areas):
     assert box.places[0] == pytest.approx((0.2 * 1280, 0.2 * 720), abs=3)
     assert box.places[2] == pytest.approx((0.6 * 1280, 0.7 * 720), abs=3)
     assert len(drawn_part(made[3]).outlines[0].places) == 4
-    assert areas.window.log.areas.tool == "look" and areas.window.log.area_edits.chosen == made[3]
+    assert areas.window.log.areas.drawing.tool == "look" and areas.window.log.areas.edits.chosen == made[3]
     for _ in made:
         session.undo()
     assert session.project == before
@@ -114,7 +114,7 @@ def test_points_are_dragged_on_another_frame_and_it_goes_with_the_picture_betwee
     drag(areas, middle, (middle[0], middle[1] + 0.1))  # all of it
     moved = drawn_part(of_take(areas)[0]).outlines[1].places
     assert moved[2] == pytest.approx((carried[2][0], carried[2][1] + 72), abs=3)
-    areas.click(window._area_sheet.sheet.controls["along"].buttons["nothing"])
+    areas.click(window.area_sheet.sheet.controls["along"].buttons["nothing"])
     assert drawn_part(of_take(areas)[0]).along == "nothing"
     session.undo()
     session.undo()
@@ -131,8 +131,8 @@ def test_colours_are_clicked_and_what_belongs_is_seen_in_three_ways(areas):
     part = coloured_part(area)
     assert len(part.picks) == 2 and part.picks[0].lab[1] < -5  # green
     tool(areas, "colour")  # pressed again it draws no more
-    assert window.log.areas.tool == "look"
-    sheet = window._area_sheet
+    assert window.log.areas.drawing.tool == "look"
+    sheet = window.area_sheet
     areas.click(sheet.seen.buttons["grey"])
     assert (seen(areas, 0.5, 0.93) > 200).all() and (seen(areas, 0.5, 0.3) < 60).all()
     areas.click(sheet.seen.buttons["alone"])
@@ -153,13 +153,13 @@ def test_escape_drops_what_is_drawn_and_a_closed_sheet_gives_the_picture_back(ar
     click(areas, 0.2, 0.2)
     click(areas, 0.4, 0.2)
     areas.key(Qt.Key.Key_Escape)
-    assert window.log.areas.tool == "curve" and of_take(areas) == ()
+    assert window.log.areas.drawing.tool == "curve" and of_take(areas) == ()
     areas.key(Qt.Key.Key_Escape)
-    assert window.log.areas.tool == "look"
+    assert window.log.areas.drawing.tool == "look"
     tool(areas, "box")
     drag(areas, (0.5, 0.5), (0.501, 0.5))  # hardly moved: no area
     assert of_take(areas) == ()
-    window._area_sheet.close()
+    window.area_sheet.close()
     assert not window.log.areas.active
     tool_of_marks = window.log.mark_buttons["surface"]
     areas.click(tool_of_marks)
@@ -169,13 +169,13 @@ def test_escape_drops_what_is_drawn_and_a_closed_sheet_gives_the_picture_back(ar
 
 def test_an_area_is_chosen_removed_saved_and_goes_into_a_join(areas, tmp_path):
     window, session = areas.window, areas.window.session
-    sheet = window._area_sheet
+    sheet = window.area_sheet
     for at in (0.3, 0.6):
         tool(areas, "half-plane")
         drag(areas, (at, 0.1), (at, 0.9))
     assert [sheet.areas.item(row, 0).text() for row in range(sheet.areas.rowCount())] == ["Edge 1", "Edge 2"]
     sheet.areas.cellClicked.emit(0, 0)
-    assert window.log.area_edits.chosen.name == "Edge 1"
+    assert window.log.areas.edits.chosen.name == "Edge 1"
     areas.click(sheet.remove_button)
     assert [each.name for each in of_take(areas)] == ["Edge 2"]
     save(session.project, tmp_path / "p.clevrin")
@@ -201,7 +201,7 @@ def cutting(areas, tmp_path):
     window.session.choose_take(take.id)
     areas.until(lambda: window.measurements.trace(take) is not None)
     window.player.seek(AT)
-    areas.until(lambda: window.log.areas.frame == AT and window.log.viewer.pixels)
+    areas.until(lambda: window.log.areas.drawing.frame == AT and window.log.viewer.pixels)
     return areas, walk, take.id
 
 
@@ -212,7 +212,7 @@ def around(walk) -> tuple[tuple[float, float], tuple[float, float]]:
 
 def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
 
     def part():
         return cut_part(session.project.take(take_id).areas[0])
@@ -230,7 +230,7 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     hands.until(lambda: (seen(hands, 84 / 256, 76 / 144) > 200).all())  # its middle
     beside = (84 + 24) / 256
     assert (seen(hands, beside, 0.5) < 60).all()
-    assert sheet.sure.isVisible() and "frame" in sheet.told.text()
+    assert window.log.areas.lanes.isVisible() and "frame" in sheet.told.text()
     assert not sheet.strokes_button.isVisible()
     hands.click(sheet.follow_button)
     (track,) = session.project.take(take_id).tracks
@@ -259,7 +259,7 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
 
 
 def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
-    hands, sheet = areas, areas.window._area_sheet
+    hands, sheet = areas, areas.window.area_sheet
     hill = hands.window.session.project.takes[1]
     hands.look_at(hill.id)
     monkeypatch.setattr(hands.window.cuttings, "_measure", lambda *_: None)  # cutting out is tried elsewhere
@@ -273,12 +273,12 @@ def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
     true = true_coverage(FILMED["hill"], (9, 10, *range(7)), around.frame) > 0.5
     left, top, right, bottom = (round(each) for each in around.box)
     assert true[top : bottom + 1, left : right + 1].mean() > 0.02  # a kite is thin
-    hands.until(lambda: hands.window.log.areas.frame == around.frame)
+    hands.until(lambda: hands.window.log.areas.drawing.frame == around.frame)
     assert not sheet.movers_setting.isVisible()
 
 
 def test_an_area_goes_with_what_is_followed(areas):
-    hands, sheet = areas, areas.window._area_sheet
+    hands, sheet = areas, areas.window.area_sheet
     take = hands.window.session.project.takes[0]
     tool(hands, "box")
     drag(hands, (0.3, 0.4), (0.5, 0.6))
@@ -296,7 +296,7 @@ def test_an_area_goes_with_what_is_followed(areas):
 
 
 def test_an_area_is_taken_out_of_another_and_put_back(areas):
-    hands, sheet = areas, areas.window._area_sheet
+    hands, sheet = areas, areas.window.area_sheet
     for start, end in (((0.3, 0.4), (0.5, 0.6)), ((0.2, 0.3), (0.8, 0.7))):
         tool(hands, "box")
         drag(hands, start, end)
@@ -321,7 +321,7 @@ def test_an_area_is_taken_out_of_another_and_put_back(areas):
 
 def test_an_area_is_left_out_of_measuring_and_counts_again(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
     take = session.project.take(take_id)
     before = window.measurements.trace(take)
     tool(hands, "box")
@@ -344,31 +344,31 @@ def test_an_area_is_left_out_of_measuring_and_counts_again(cutting):
 
 def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     hands, walk, take_id = cutting
-    window, sheet = hands.window, hands.window._area_sheet
+    window, sheet = hands.window, hands.window.area_sheet
     left, top, right, bottom = walk.around().box
     x, y = (left + right) / 2 / 256, (top + bottom) / 2 / 144
     tool(hands, "disc")
     drag(hands, (x, y), (x + 14 / 256, y))
-    window.log.area_edits.move(AT, np.array([[60 + 2.0 * AT, 76], [73 + 2.0 * AT, 76], [60 + 2.0 * AT, 112]]))
+    window.log.areas.edits.move(AT, np.array([[60 + 2.0 * AT, 76], [73 + 2.0 * AT, 76], [60 + 2.0 * AT, 112]]))
     hands.click(sheet.sheet.controls["along"].buttons["edges"])
     (area,) = window.session.project.take(take_id).areas
-    assert area.clinging and sheet.sure.isVisible()
+    assert area.clinging and window.log.areas.lanes.isVisible()
     hands.until(lambda: window.cuttings.clung(window.session.project.take(take_id)))
     hands.until(lambda: "sure" in sheet.told.text() or "lost" in sheet.told.text())
     window.player.seek(20, scrubbing=False)
-    hands.until(lambda: window.log.areas.frame == 20)
+    hands.until(lambda: window.log.areas.drawing.frame == 20)
     take = window.session.project.take(take_id)
     curve = window.cuttings.clung(take)[area.clinging[0]]
     middle = np.argwhere(walk.true[20] > 0.5).mean(axis=0)[::-1]
     assert curve.places[20].mean(axis=0) == pytest.approx(middle, abs=1.5)
-    ours = window.log.areas._places_of(area.clinging[0], take)
+    ours = window.log.areas.drawing._places_of(area.clinging[0], take)
     drag(hands, ((ours[1][0] + 0.5) / 256, (ours[1][1] + 0.5) / 144), ((ours[1][0] + 3.5) / 256, 0.53))
     assert [o.frame for o in drawn_part(window.session.project.take(take_id).areas[0]).outlines] == [AT, 20]
 
 
 def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
     hands, walk, take_id = cutting
-    window, sheet = hands.window, hands.window._area_sheet
+    window, sheet = hands.window, hands.window.area_sheet
     (tmp_path / "none.mkv").write_text("kites")
     sheet._add_film(tmp_path / "none.mkv")
     assert "none.mkv" in sheet.trouble.text() and window.session.project.take(take_id).areas == ()
@@ -391,7 +391,7 @@ def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
 
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window._area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
     tool(hands, "cut-out")
     drag(hands, *around(walk))
     area = session.project.take(take_id).areas[0]
@@ -403,7 +403,7 @@ def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     hands.until(lambda: window.cuttings.cuts(session.project.take(take_id)))
     assert not sheet.go_on_button.isVisible()
     # A correction that is stopped waits as well, and what was known before it stays.
-    window.log.area_edits.stroke(AT, np.array([[110.0, 60.0], [110.0, 90.0]]), 8.0, belongs=True)
+    window.log.areas.edits.stroke(AT, np.array([[110.0, 60.0], [110.0, 90.0]]), 8.0, belongs=True)
     window.jobs.stop(("cut-out", take_id, area.id, 0))
     hands.until(lambda: not window.jobs.busy)
     sheet.refresh()
@@ -414,5 +414,7 @@ def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     sheet.refresh()
     assert not sheet.go_on_button.isVisible()
     hands.click(sheet.seen.buttons["alone"])
-    QTest.mouseClick(sheet.sure, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(2, 10))
-    hands.until(lambda: window.log.areas.frame == 0)
+    lanes = window.log.areas.lanes
+    at = lanes.place_of(area.id, 0).toPoint()
+    QTest.mouseClick(lanes, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    hands.until(lambda: window.log.areas.drawing.frame == 0)

@@ -52,11 +52,12 @@ def matte_at(
         grow_px=area.grow_px,
         inside_px=area.inside_px,
         outside_px=area.outside_px,
-        share=_share(area, frame),
+        share=share_at(area, frame),
     )
 
 
-def _share(area: Area, frame: int) -> float:
+def share_at(area: Area, frame: int) -> float:
+    """How much of an area counts at a frame, 0 to 1."""
     if not area.seen:
         return 1.0
     return float(np.interp(frame, [each.frame for each in area.seen], [each.share for each in area.seen]))

@@ -22,8 +22,9 @@ from clevrin.core.document import (
     Take,
     Track,
 )
-from clevrin.core.document.areas import MOST_PLACES, Mode, Shape
+from clevrin.core.document.areas import MOST_PLACES, Mode, Seen, Shape
 from clevrin.core.document.edits import AddTrack, PutArea, RemoveArea
+from clevrin.core.document.value import put_on_frame
 from clevrin.core.errors import ClevrinError
 from clevrin.core.matte.matte import Lab
 from clevrin.core.media.index import index_frames
@@ -50,14 +51,18 @@ _AROUND = 0.15
 class AreaEdits:
     """Changes the areas of the take that is looked at, and the one of them that is chosen."""
 
-    def __init__(self, context: Context) -> None:
+    def __init__(
+        self, context: Context, take_of: Callable[[], Take | None], made: Callable[[Area], None] = lambda _: None
+    ) -> None:
+        """`take_of` gives the take that is looked at; `made` is told of each new area."""
         self._session = context.session
+        self._take_of, self._made = take_of, made
         self._chosen = ""
         self.chosen_changed: list[Callable[[], None]] = []
 
     @property
     def take(self) -> Take | None:
-        return self._session.take
+        return self._take_of()
 
     @property
     def chosen(self) -> Area | None:
@@ -170,6 +175,19 @@ class AreaEdits:
         if area is not None:
             self._put(area.changed(**fields), gesture)
 
+    def count_here(self, frame: int, share: float) -> None:
+        """Says how much of the area counts at a frame; until something is said elsewhere, so much on every frame."""
+        area = self.chosen
+        if area is not None:
+            seen = put_on_frame(area.seen, Seen(frame=frame, share=round(share, 3)))
+            self._put(area.changed(seen=seen), f"counts at {frame}", "Change how much an area counts")
+
+    def count_throughout(self) -> None:
+        """All of the area counts on every frame again."""
+        area = self.chosen
+        if area is not None:
+            self._put(area.changed(seen=()), "", "Count all of an area")
+
     def set_colours(self, gesture: str, **fields: object) -> None:
         area = self.chosen
         part = None if area is None else coloured_part(area)
@@ -232,6 +250,7 @@ class AreaEdits:
         area = Area(name=name, parts=(AreaPart(of=part),))
         if self._session.do(PutArea(take_id=take.id, area=area, label="Make an area")):
             self.choose(area.id)
+            self._made(area)
 
     def _put(self, area: Area, gesture: str, label: str = "Change an area") -> None:
         take = self.take

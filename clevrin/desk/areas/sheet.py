@@ -2,25 +2,33 @@
 
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document import Area, Shot, Take
-from clevrin.core.matte.clung import LOST, where_lost
+from clevrin.core.matte.areas import share_at
+from clevrin.core.matte.clung import where_lost
 from clevrin.core.matte.cutting import CutFrames, how_sure
 from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.movers import Mover
 from clevrin.desk import theme
-from clevrin.desk.areas.drawing import AreaDrawing
-from clevrin.desk.areas.edits import AreaEdits, coloured_part, cut_part, drawn_part
+from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
-from clevrin.desk.areas.sure_strip import SureStrip
+from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.context import Context
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.file_dialogs import FILMS, FileDialogs
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.reframe.offers import OfferRow, Offers
-from clevrin.desk.sheet import ChoiceSetting, Pages, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.sheet import (
+    ChoiceSetting,
+    Pages,
+    SliderSetting,
+    beside,
+    named_combo,
+    named_setting,
+    plain_button,
+    quiet_label,
+)
 from clevrin.desk.side_sheet import SideSheet
 
 _TOOLS = (
@@ -63,16 +71,19 @@ _NOT_YET = {
 
 
 class AreaSheet(SideSheet):
-    """Works on the areas of the take that is looked at in Log."""
+    """Works on the areas of the take that is looked at, in the bench whose stage that is."""
 
-    def __init__(self, context: Context, edits: AreaEdits, drawing: AreaDrawing, parent: QWidget | None = None) -> None:
+    def __init__(self, context: Context, stage: AreaStage, parent: QWidget | None = None) -> None:
+        edits, drawing = stage.edits, stage.drawing
         super().__init__("Areas", FieldSheet("Areas", FIELDS, rolls=False), context, edits, parent)
-        self._drawing, self._context = drawing, context
+        self._stage, self._drawing, self._context = stage, drawing, context
+        self.of_take = named_combo("Of the take", "In whose picture areas are made")
+        self.of_take_setting = named_setting("Of the take", self.of_take.toolTip(), self.of_take)
+        self.of_take.activated.connect(lambda at: stage.choose_take(self.of_take.itemData(at)))
         self.tools = ChoiceSetting("New", "What the next click or drag in the picture makes", _TOOLS, columns=3)
         self.corrected = ChoiceSetting("Corrected by", "What the next stroke says", _CORRECTED, columns=2)
         self.told = quiet_label("")
         self.told.setWordWrap(True)
-        self.sure = SureStrip(lambda frame: context.player.seek(frame, scrubbing=False))
         self.strokes_button = plain_button("Strokes away", "Takes away what was painted over on this frame")
         self.follow_button = plain_button("Follow its middle", "A hold can be anchored to it, and a gate go with it")
         self.go_on_button = plain_button("Go on", "Goes on cutting out where it was stopped")
@@ -84,8 +95,10 @@ class AreaSheet(SideSheet):
         self.hint.setWordWrap(True)
         self.film_button = plain_button("A film of an area…", "What another film shows in white, frame by frame")
         self.remove_button = plain_button("Remove", "What named it shows the picture without it")
-        self.sheet.add(self.tools, beside(self.film_button), self.hint, self.movers_setting, self.areas)
-        self.sheet.add(self.corrected, self.sure, self.told)
+        self.sheet.add(
+            self.of_take_setting, self.tools, beside(self.film_button), self.hint, self.movers_setting, self.areas
+        )
+        self.sheet.add(self.corrected, self.told)
         self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
         self.track = named_combo("Or with", "A point or a surface that is followed: the area goes as that does")
         self.track_setting = named_setting("Or with", self.track.toolTip(), self.track)
@@ -100,6 +113,21 @@ class AreaSheet(SideSheet):
         for field in FIELDS:
             if field.id != "along":
                 self.pages.add(field.page, self.sheet.controls[field.id])
+        self.counts = SliderSetting(
+            "Counts here",
+            "How much of it counts at this frame; from there it changes evenly to the next frame where that is said",
+            low=0,
+            high=1,
+            step=0.01,
+            default=1,
+            words=lambda share: f"{share:.0%}",
+            typed=0.01,
+        )
+        self.counts.refused.connect(self.trouble.tell)
+        self.counts.value_changing.connect(lambda share: edits.count_here(drawing.frame, share))
+        self.counts.value_changed.connect(lambda _: context.session.end_gesture())
+        self.alike_button = plain_button("Throughout", "It counts in full on every frame again")
+        self.pages.add("edge", self.counts, beside(self.alike_button))
         self.pages.add_stretch()
         self.pages.setFixedHeight(theme.scaled(_PAGE_PX))
         for button in self.pages.buttons.values():
@@ -114,6 +142,7 @@ class AreaSheet(SideSheet):
                 (self.strokes_button, lambda: edits.forget_strokes(drawing.frame)),
                 (self.follow_button, edits.follow_middle),
                 (self.go_on_button, self._go_on),
+                (self.alike_button, edits.count_throughout),
             )
         )
         self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
@@ -126,15 +155,17 @@ class AreaSheet(SideSheet):
             combo.activated.connect(lambda at, mode=mode, combo=combo: edits.combine(mode, combo.itemData(at)))
         self.areas.row_chosen.connect(lambda id, _: edits.choose(id))
         drawing.changed.connect(self.refresh)
-        drawing.moved_on.connect(lambda: self._show_cut(edits.take, edits.chosen))
+        drawing.moved_on.connect(self._on_drawing_moved_on)
         context.session.selection_changed.connect(self.refresh)
-        self.finished.connect(lambda _: drawing.set_active(False))
+        self.finished.connect(lambda _: stage.set_active(False))
+        stage.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Shows the areas of the take as they are now."""
         take, area = self._edits.take, self._edits.chosen
         areas = () if take is None else take.areas
+        self._show_takes(take)
         self.areas.show_rows(
             (PlainRow(id=each.id, words=(each.name, area_words(each)), named=False) for each in areas),
             None if area is None else area.id,
@@ -143,7 +174,7 @@ class AreaSheet(SideSheet):
         self.corrected.set_chosen(self._drawing.tool)
         self.seen.set_chosen(self._drawing.see)
         self._show_cut(take, area)
-        self.hint.setText(_HINTS.get(self._drawing.tool, "" if areas else "Choose what to draw, and draw it in Log."))
+        self.hint.setText(_HINTS.get(self._drawing.tool, "" if areas else "Choose what to draw, and draw it."))
         self.hint.setVisible(bool(self.hint.text()))
         self.areas.setVisible(bool(areas))
         self.seen.setVisible(area is not None)
@@ -156,6 +187,7 @@ class AreaSheet(SideSheet):
         self._show_movers(take)
         self._show_combined(area, areas)
         self._show_tracks(take, area)
+        self._show_counts(area)
         self.tools.setEnabled(take is not None)
         self.film_button.setEnabled(take is not None)
         if area is None:
@@ -165,6 +197,23 @@ class AreaSheet(SideSheet):
             return
         self.sheet.set_about("")
         self.sheet.show_fields(area)
+
+    def _show_takes(self, take: Take | None) -> None:
+        """On which takes areas can be made here."""
+        takes = self._stage.takes
+        self.of_take_setting.setVisible(len(takes) > 1)
+        if [self.of_take.itemData(k) for k in range(self.of_take.count())] != [each.id for each in takes]:
+            self.of_take.clear()
+            for each in takes:
+                self.of_take.addItem(each.name, each.id)
+        if take is not None:
+            self.of_take.setCurrentIndex(self.of_take.findData(take.id))
+
+    def _show_counts(self, area: Area | None) -> None:
+        """How much of the chosen area counts at the frame that is looked at."""
+        self.alike_button.setVisible(area is not None and bool(area.seen))
+        if area is not None:
+            self.counts.set_number(share_at(area, self._drawing.frame))
 
     def _show_movers(self, take: Take | None) -> None:
         """What moves by itself in the take, while something is to be cut out."""
@@ -214,7 +263,6 @@ class AreaSheet(SideSheet):
         curve = next(iter(area.clinging), None) if area is not None and cut is None else None
         filmed = next(iter(area.filmed), None) if area is not None else None
         self.corrected.setVisible(cut is not None)
-        self.sure.setVisible(cut is not None or curve is not None)
         self.told.setVisible(cut is not None or curve is not None or filmed is not None)
         self.strokes_button.setVisible(False)
         self.go_on_button.setVisible(False)
@@ -227,10 +275,6 @@ class AreaSheet(SideSheet):
         self.go_on_button.setVisible(cuttings.is_stopped(take, area.id, measured))
         if cut is not None:
             self.strokes_button.setVisible(here in {each.frame for each in cut.strokes})
-            self.sure.show_sure(found.sure if isinstance(found, CutFrames) else None, cut.frames, here)
-        elif curve is not None:
-            sure = found.confidence.astype(np.float32) if isinstance(found, Followed) else None
-            self.sure.show_sure(sure, tuple(each.frame for each in curve.outlines), here, LOST)
         trouble = cuttings.trouble(take, area.id, measured)
         if trouble is not None:
             self.told.setText(trouble)
@@ -244,6 +288,10 @@ class AreaSheet(SideSheet):
             self.told.setText(where_lost(found) or _SURE)
         else:
             self.told.setText(_NOT_YET[measured.how])
+
+    def _on_drawing_moved_on(self) -> None:
+        self._show_cut(self._edits.take, self._edits.chosen)
+        self._show_counts(self._edits.chosen)
 
     def _ask_for_film(self) -> None:
         FileDialogs(self).ask_for_one("A film of an area", self._add_film, FILMS)

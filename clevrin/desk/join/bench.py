@@ -5,7 +5,7 @@ from dataclasses import replace
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from clevrin.core.document import Project, Shot
+from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.edits import JoinShots
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
@@ -19,6 +19,7 @@ from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import placed_shots
 from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
+from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.join.edits import JoinEdits
@@ -154,6 +155,8 @@ class JoinBench(Bench):
         self.laying = LayRow(self.context)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
+        self.areas = AreaStage(self.context, self.viewer, self._offered, self._on_area_made)
+        self.areas.changed.connect(self._on_areas_changed)
         self.balance_button = plain_button(
             "Balance colours", "Brings the next shot's colours near to this one's at the cut, and slowly back"
         )
@@ -248,6 +251,11 @@ class JoinBench(Bench):
         return with_ramps(shots, takes, (left, right), project.reel.rate, enlarged)
 
     def showing(self) -> Showing | None:
+        areas = self.areas.showing()
+        if areas is not None:
+            self.context.preparing.stop()
+            self._loop_note.setText(f"{self.areas.name} as it was shot")
+            return areas
         tried = self._tried()
         if tried is None:
             return None
@@ -279,7 +287,8 @@ class JoinBench(Bench):
     def seek_reel(self, frame: int) -> None:
         """Looks at a frame of the reel, as far as it is in the loop round the cut."""
         programme = self.context.player.programme
-        if programme is not None and programme.first <= frame < programme.end:
+        inside = programme is not None and programme.first <= frame < programme.end
+        if inside and not self.areas.active:
             self.context.player.seek(frame, scrubbing=True)
 
     def enter(self) -> None:
@@ -307,6 +316,8 @@ class JoinBench(Bench):
         super().selection_changed()
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
+        if self.areas.show_frame(frame, pictures, self.transport):
+            return
         self.viewer.show_pixels(*pictures)
         programme = self.context.player.programme
         if programme is not None:
@@ -421,7 +432,7 @@ class JoinBench(Bench):
 
     def _show_large(self, kind: Kind | None) -> None:
         """A made move is looked at large, in the place of the pairs that it does not need; so is what a page tries."""
-        large = self.ways.page is not None or (kind is not None and kind.long)
+        large = self.ways.page is not None or (kind is not None and kind.long) or self.areas.active
         self.table.setVisible(not large)
         if large == self._is_large:
             return
@@ -430,6 +441,7 @@ class JoinBench(Bench):
             self.viewer.setMinimumSize(160, 90)
             self.viewer.setMaximumSize(_NO_LIMIT, _NO_LIMIT)
             self._middle.addWidget(self.viewer, 4)
+            self._middle.addWidget(self.areas.lanes)
         else:
             width = theme.widened(theme.SHEET_WIDTH) - _BESIDE_VIEWER_PX
             self.viewer.setFixedSize(width, width * 9 // 16)
@@ -452,6 +464,28 @@ class JoinBench(Bench):
         before, after = row[index], row[index + 1]
         trace = self.context.measurements.trace
         return agreement_words(before, after, (trace(before.take), trace(after.take)))
+
+    # Areas
+
+    def _offered(self) -> tuple[tuple[Take, int], ...]:
+        """The takes of the cut, at the frames that meet there."""
+        pair, project = self.pair, self.context.session.project
+        if pair is None or self.ways.page is not None:
+            return ()
+        frames = pair[0].last_shown, pair[1].first_shown
+        return tuple((project.take(shot.take_id), frame) for shot, frame in zip(pair, frames, strict=True))
+
+    def _on_area_made(self, area: Area) -> None:
+        """A join that goes by an area goes by the one that is made for it, where it has none."""
+        pair = self.pair
+        if pair is None or pair[0].leave.given.get("area"):
+            return
+        if any(each.id == "area" for each in kind_of(pair[0].leave).settings):
+            self._on_setting_changing("area", area.id, "")
+
+    def _on_areas_changed(self) -> None:
+        self.refresh()
+        self.reload()
 
     # Ranking
 

@@ -8,8 +8,7 @@ from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
-from clevrin.desk.areas.drawing import AreaDrawing
-from clevrin.desk.areas.edits import AreaEdits
+from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.flow import FlowLayout
@@ -62,9 +61,8 @@ class LogBench(Bench):
         self.marks = Marks(self.context, self.viewer)
         self.marks.changed.connect(self._on_marks_changed)
         self.marks.frame_requested.connect(self._on_marks_frame_requested)
-        self.area_edits = AreaEdits(self.context)
-        self.areas = AreaDrawing(self.context, self.viewer, self.area_edits)
-        self.areas.changed.connect(self.refresh)
+        self.areas = AreaStage(self.context, self.viewer, self._offered)
+        self.areas.drawing.changed.connect(self.refresh)
         self.mark_buttons = {
             "vectors": plain_button("vectors", "Draws what was followed from the frame before  (V)"),
             "point": plain_button("point", "Click in the picture what is to be followed  (P)"),
@@ -103,6 +101,7 @@ class LogBench(Bench):
         column.addLayout(head)
         column.addWidget(self.viewer, 1)
         column.addWidget(self.transport)
+        column.addWidget(self.areas.lanes)
         column.addWidget(self.ridge)
         return column
 
@@ -233,11 +232,15 @@ class LogBench(Bench):
             self.ridge.show_playhead(frame)
         self._show_marks(None if self._shows_reel else session.take, frame)
 
+    def _offered(self) -> tuple[tuple[Take, int], ...]:
+        take = self.context.session.take
+        return () if take is None else ((take, self.frame_of(take)),)
+
     def _show_marks(self, take: Take | None, frame: int) -> None:
         """What is drawn over the picture of a take: its marks, or its areas while those are worked on."""
         self.marks.show(take, frame)
         if take is not None:
-            self.areas.show(frame)
+            self.areas.look_at(frame)
 
     def show_trouble(self, sentence: str) -> None:
         self.viewer.show_words(sentence)

@@ -5,11 +5,12 @@ from collections import Counter
 import numpy as np
 from PySide6.QtWidgets import QVBoxLayout
 
-from clevrin.core.document import PacePoint, Project
+from clevrin.core.document import Area, PacePoint, Project, Take
 from clevrin.core.pace import Placed, placed_shot, shot_at
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
+from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.pace.curve import PaceCurve
@@ -35,6 +36,7 @@ class PaceBench(Bench):
         super().__init__(context)
         self._seen: PacedShot | None = None
         self._before = False
+        self._reel_frame = 0
         self.sheet = PaceSheet()
         self.edits = PaceEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: self.at)
         row = bench_row(self)
@@ -49,12 +51,15 @@ class PaceBench(Bench):
         self.viewer = Viewer()
         self.viewer.wanted_size_changed.connect(self.reload)
         self.transport = Transport(self.context)
+        self.areas = AreaStage(self.context, self.viewer, self._offered, self._on_area_made)
+        self.areas.changed.connect(self._on_areas_changed)
         self._made = quiet_label("")
         self._made.setMinimumWidth(1)
         self.curve, self.ticks = PaceCurve(), TickBar()
         column.addWidget(self.viewer, 6)
         column.addWidget(self._made)
         column.addWidget(self.transport)
+        column.addWidget(self.areas.lanes)
         column.addWidget(self.curve, 4)
         column.addWidget(self.ticks)
         return column
@@ -94,12 +99,21 @@ class PaceBench(Bench):
 
     @property
     def _frame(self) -> int:
-        return self.context.player.frame
+        """The frame of the reel that is looked at, or was before areas of its take were worked on."""
+        return self._reel_frame if self.areas.active else self.context.player.frame
 
     def look_at(self, at: float) -> None:
         """Shows a place of the chosen shot on the reel."""
-        if self._seen is not None:
-            self.context.player.seek(self._seen.placed.start + round(at))
+        seen = self._seen
+        if seen is None:
+            return
+        row = min(max(round(at), 0), seen.frames - 1)
+        self._reel_frame = seen.placed.start + row
+        if self.areas.active:
+            self.context.player.seek(round(float(seen.instants[row])))
+            self._show_here()
+        else:
+            self.context.player.seek(self._reel_frame)
 
     def put_here(self) -> None:
         self.edits.put_here()
@@ -117,6 +131,10 @@ class PaceBench(Bench):
         placed = None if shot is None else placed_shot(project, shot.id)
         if placed is None:
             return None
+        areas = self.areas.showing()
+        if areas is not None:
+            self.context.preparing.stop()
+            return areas
         size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
         frame = min(max(self.context.session.playhead, placed.start), placed.end - 1)
         self._prepare(project, placed, size)
@@ -156,8 +174,9 @@ class PaceBench(Bench):
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
         seen = self._seen
-        if seen is None or not pictures:
+        if seen is None or not pictures or self.areas.show_frame(frame, pictures, self.transport):
             return
+        self._reel_frame = frame
         self.viewer.show_pixels(pictures[0])
         at = frame - seen.placed.start
         for lane in (self.curve, self.ticks):
@@ -176,6 +195,8 @@ class PaceBench(Bench):
         super().leave()
 
     def put_back(self) -> bool:
+        if self.areas.put_back():
+            return True
         point, tick = self.curve.put_back(), self.ticks.put_back()
         for dragging, gesture in ((point, _POINT), (tick, _TICK)):
             if dragging:
@@ -193,7 +214,7 @@ class PaceBench(Bench):
     def seek_reel(self, frame: int) -> None:
         shot = self.context.session.shot
         placed = shot_at(self.context.session.project, frame)
-        if shot is not None and placed is not None and placed.shot.id == shot.id:
+        if shot is not None and placed is not None and placed.shot.id == shot.id and not self.areas.active:
             self.context.player.seek(frame, scrubbing=True)
 
     def refresh(self) -> None:
@@ -262,6 +283,25 @@ class PaceBench(Bench):
         trust = {frame - start: each for frame, each in tuple(self.context.preparing.trusts.items())}
         trust = {at: each for at, each in trust.items() if 0 <= at < seen.frames}
         self.ticks.show_made({at: each for at, each in trust.items() if seen.invented[at]}, frozenset(trust))
+
+    # Areas
+
+    def _offered(self) -> tuple[tuple[Take, int], ...]:
+        """The take of the shot, at the frame that is looked at."""
+        seen = self._seen
+        if seen is None:
+            return ()
+        row = min(max(self._reel_frame - seen.placed.start, 0), seen.frames - 1)
+        return ((seen.take, min(max(round(float(seen.instants[row])), 0), seen.take.facts.frames - 1)),)
+
+    def _on_area_made(self, area: Area) -> None:
+        """An area that is made here is what stays sharp, where nothing else does."""
+        if self._seen is not None and self._seen.pace.shutter.sharp is None:
+            self.edits.spare(area.id)
+
+    def _on_areas_changed(self) -> None:
+        self.refresh()
+        self.reload()
 
     # What is done
 
