@@ -5,8 +5,15 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
+from clevrin.core.document import Placement, Project, Reel, Shot, Span, Track
+from clevrin.core.errors import ClevrinError
 from clevrin.core.join.movement import Course, moving_alike
 from clevrin.core.motion.both_ways import Followed
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.progress import Silent
+from clevrin.core.render.alike import cuts_where_alike
+from clevrin.core.render.sources import Sources
+from tests.core.test_join_kinds import pictured
 
 SIZE = (1280, 720)
 RATE = 25.0
@@ -63,3 +70,34 @@ def test_what_is_not_known_is_not_proposed():
     assert moving_alike(course(np.full((60, 2), np.nan)), course(places)) == ()
     still = course(across(40, (640, 360), (0, 0)))
     assert moving_alike(still, still)[0].turned_deg == 0
+
+
+def followed_take(path, start: float, step: float):
+    """A take of a plain picture with something that is followed across it."""
+    take = pictured(path, np.full((180, 320, 3), 90, np.uint8), frames=60)
+    placed = tuple(Placement(frame=k, places=((start + step * k, 90.0),)) for k in range(60))
+    return take.changed(tracks=(Track(id="kite", name="kite", kind="point", placed=placed),))
+
+
+@pytest.mark.parametrize(("mirror", "reverse"), [("horizontal", False), (None, True)])
+def test_movement_is_looked_at_as_the_reel_shows_it(tmp_path, mirror, reverse):
+    """The second one goes to the left as it was shot: mirrored, or played backward, it goes on as the first one."""
+    takes = followed_take(tmp_path / "a.mp4", 20, 4), followed_take(tmp_path / "b.mp4", 300, -4)
+    shots = (
+        Shot(id="first", take_id=takes[0].id, span=Span(first=0, end=40)),
+        Shot(take_id=takes[1].id, span=Span(first=10, end=60), mirror=mirror, reverse=reverse),
+    )
+    project = Project(takes=takes, reel=Reel(width=320, height=180, rate=takes[0].facts.rate, shots=shots))
+    with Sources.of(Shelf(tmp_path / "shelf")) as sources:
+        best, *_ = cuts_where_alike(project, "first", ("kite", "kite"), sources, Silent())
+        shown = 319 - (300 - 4 * best.incoming) if mirror else 300 - 4 * best.incoming
+        assert shown - (20 + 4 * best.outgoing) == pytest.approx(4, abs=2.1)  # where it would be a frame later
+        assert best.turned_deg < 2 and best.faster == pytest.approx(1, abs=0.05) and best.apart < 0.01
+        plain = shots[1].changed(mirror=None, reverse=False)
+        as_shot = project.changed(reel=project.reel.changed(shots=(shots[0], plain)))
+        other, *_ = cuts_where_alike(as_shot, "first", ("kite", "kite"), sources, Silent())
+        assert other.turned_deg > 170
+        gone = takes[0].tracks[0].changed(placed=takes[0].tracks[0].placed[:1], limit=1.0)
+        lost = project.changed(takes=(takes[0].changed(tracks=(gone,)), takes[1]))
+        with pytest.raises(ClevrinError, match="never seen in both"):
+            cuts_where_alike(lost, "first", ("kite", "kite"), sources, Silent())

@@ -160,3 +160,36 @@ def test_how_much_of_an_area_counts_is_said_at_frames(demo):
     demo.click(sheet.alike_button)
     assert session.project.takes[0].areas[0].seen == ()
     sheet.close()
+
+
+def test_a_passing_edge_is_cut_under_cover_and_the_next_shot_arrives_as_fast_as_it(join):
+    """The area covers all of the picture about a frame of the first take; cut there, and undone."""
+    window, session, bench = join.window, join.window.session, join.window.join
+    row, (outgoing, incoming) = bench.covering, bench.pair
+    assert not row.isVisible()
+    join.click(bench.kind.buttons["passing edge"])
+    assert row.isVisible() and not row.speed_button.isEnabled()
+    take = session.project.take(outgoing.take_id)
+    width, end = float(take.facts.width), outgoing.span.end
+    # An edge comes in from the left, covers all for ten frames about the shot's end, and its other side goes out.
+    places = ((end - 25, -9.0), (end - 5, width + 9), (end + 4, width + 9))
+    outlines = tuple(Outline(frame=k, places=((x, 700.0), (x, 0.0))) for k, x in places if k < take.facts.frames)
+    edge = Drawn(shape="half-plane", outlines=outlines, along="nothing")
+    session.do(PutArea(take_id=take.id, area=Area(id="edge", name="edge", parts=(AreaPart(of=edge, inverted=True),))))
+    bench._on_setting_changing("area", "edge", "")
+    before = session.project
+    join.until(lambda: not window.jobs.busy)
+    join.click(row.cover_button)
+    join.until(lambda: row.note.text())
+    assert "by the area" in row.note.text() and "(1 of" in row.note.text(), row.note.text()
+    cut = session.project.shot(outgoing.id).span.end - 1
+    assert end - 6 <= cut < take.facts.frames and session.project.shot(incoming.id).span == incoming.span
+    session.undo()
+    assert session.project == before
+    join.click(row.speed_button)
+    join.until(lambda: row.note.text())
+    points = session.project.shot(incoming.id).pace.points
+    assert row.note.text().startswith("The edge goes 1.5 widths a second: arrives at 0.")  # it arrives out of a whip
+    assert [each.speed < 0.9 for each in points] == [True, False]
+    session.undo()
+    assert session.project == before

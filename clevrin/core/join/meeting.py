@@ -21,6 +21,7 @@ from clevrin.core.pace import speed
 LONGEST_REACH_S = 1.0
 _SHORTEST_REACH_S = 0.15
 _OVER_FRAMES = 2
+_SLOWEST, _FASTEST, _STILL = 0.25, 4.0, 1e-3
 _STEPS = 40
 
 
@@ -78,14 +79,14 @@ def meet(
     leaving: CutSide,
     arriving: CutSide,
     *,
-    slowest: float = 0.25,
-    fastest: float = 4.0,
+    slowest: float = _SLOWEST,
+    fastest: float = _FASTEST,
     reach_s: float = LONGEST_REACH_S,
     change_too: bool = False,
 ) -> Meeting | None:
     """The speeds at which two sides meet; None where one of them does not move at all."""
     out, in_ = leaving.widths_per_s, arriving.widths_per_s
-    if min(out, in_) < 1e-3:
+    if min(out, in_) < _STILL:
         return None
     wanted = sqrt(out * leaving.plain * in_ * arriving.plain)
     low, high = max(slowest * out, slowest * in_), min(fastest * out, fastest * in_)
@@ -111,21 +112,49 @@ def ramped(
 ) -> tuple[Shot, Shot]:
     """The two shots with the ramps of a meeting; `rates`: frames of their takes a second, `plain`: their own speeds."""
     ease = 0.0 if meeting.change_met else 1.0
-    out, in_ = (-1 if shot.reverse else 1 for shot in (leaving, arriving))
-    cut = leaving.last_shown, arriving.first_shown
-    reach_out = max(1, round(meeting.leave_s * (plain[0] + meeting.leave) / 2 * rates[0]))
-    reach_in = max(1, round(meeting.arrive_s * (plain[1] + meeting.arrive) / 2 * rates[1]))
-    far_out = min(max(cut[0] - out * reach_out, leaving.span.first), leaving.span.end - 1)
-    far_in = min(max(cut[1] + in_ * reach_in, arriving.span.first), arriving.span.end - 1)
+    cut = leaving.last_shown
+    reach = max(1, round(meeting.leave_s * (plain[0] + meeting.leave) / 2 * rates[0]))
+    far = min(max(cut - _way(leaving) * reach, leaving.span.first), leaving.span.end - 1)
     before = (
-        PacePoint(frame=far_out, speed=bounded_speed(plain[0]), ease=ease),
-        PacePoint(frame=cut[0], speed=bounded_speed(meeting.leave)),
+        PacePoint(frame=far, speed=bounded_speed(plain[0]), ease=ease),
+        PacePoint(frame=cut, speed=bounded_speed(meeting.leave)),
     )
+    arrived = _arriving(arriving, meeting.arrive, meeting.arrive_s, (rates[1], plain[1]), ease)
+    return _with_points(leaving, before, at_end=True), arrived
+
+
+def arriving_as_fast(
+    shot: Shot, take: Take, trace: Trace, reel_rate: Fraction, widths_per_s: float, enlarged: float = 1.0
+) -> tuple[Shot, float | None]:
+    """A shot that arrives so fast that its picture goes by at a speed, and slows down to its own from there.
+
+    Also gives that speed of play; None where its camera does not move, and the shot as it was. `enlarged`: by how much
+    its picture is at the cut.
+    """
+    plain = float(speed(take, reel_rate))
+    side = CutSide.of(trace, shot, leaving=False, plain=plain, enlarged=enlarged)
+    if side.widths_per_s < _STILL:
+        return shot, None
+    arrive = round(min(max(widths_per_s / side.widths_per_s, _SLOWEST), _FASTEST), 4)
+    reach_s = min(LONGEST_REACH_S, _fits_s(side, arrive))
+    return _arriving(shot, arrive, reach_s, (float(take.facts.rate), plain), 1.0), arrive
+
+
+def _arriving(shot: Shot, arrive: float, over_s: float, rate_and_plain: tuple[float, float], ease: float) -> Shot:
+    """A shot whose speed goes from one to its own over so many seconds."""
+    rate, plain = rate_and_plain
+    cut = shot.first_shown
+    reach = max(1, round(over_s * (plain + arrive) / 2 * rate))
+    far = min(max(cut + _way(shot) * reach, shot.span.first), shot.span.end - 1)
     after = (
-        PacePoint(frame=cut[1], speed=bounded_speed(meeting.arrive), ease=ease),
-        PacePoint(frame=far_in, speed=bounded_speed(plain[1])),
+        PacePoint(frame=cut, speed=bounded_speed(arrive), ease=ease),
+        PacePoint(frame=far, speed=bounded_speed(plain)),
     )
-    return _with_points(leaving, before, at_end=True), _with_points(arriving, after, at_end=False)
+    return _with_points(shot, after, at_end=False)
+
+
+def _way(shot: Shot) -> int:
+    return -1 if shot.reverse else 1
 
 
 def with_ramps(

@@ -1,6 +1,6 @@
 """Where two subjects move alike, so that a cut from one to the other goes on as one move.
 
-They are at the same place of the picture, as fast, the same way. Places are those of the takes as they were shot.
+They are at the same place of the picture, as fast, the same way.
 """
 
 from dataclasses import dataclass
@@ -37,14 +37,25 @@ class Course:
     @staticmethod
     def of(followed: Followed, first: int, end: int, size: tuple[int, int], rate: float) -> "Course":
         """The course of a track between two frames of its take, of pictures of a `size`; where it is known."""
-        middles = followed.places.mean(axis=1)
+        return Course.along(followed.places.mean(axis=1), first, end, size, np.full(followed.frames, rate), rate)
+
+    @staticmethod
+    def along(
+        middles: Numbers, first: int, end: int, size: tuple[int, int], rates: Numbers, shown_rate: float
+    ) -> "Course":
+        """The same from places (frames, 2) in pixels of pictures of a `size`, NaN where it is not known.
+
+        `rates` (frames,): how many frames go by in a second where each is shown, below 0 backward; `shown_rate`: how
+        many pictures are shown in a second.
+        """
         places = (middles - (np.array(size) - 1) / 2) / size[0]
-        frames = np.arange(max(first, _REACH), min(end, followed.frames - _REACH))
+        frames = np.arange(max(first, _REACH), min(end, len(places) - _REACH))
         if not len(frames):
-            return Course(frames=frames, places=np.empty((0, 2)), speeds=np.empty((0, 2)), step_s=1 / rate)
-        speeds = (places[frames + _REACH] - places[frames - _REACH]) * (rate / (2 * _REACH))
+            return Course(frames=frames, places=np.empty((0, 2)), speeds=np.empty((0, 2)), step_s=1 / shown_rate)
+        speeds = (places[frames + _REACH] - places[frames - _REACH]) * (rates[frames, None] / (2 * _REACH))
         known = np.isfinite(places[frames]).all(axis=1) & np.isfinite(speeds).all(axis=1)
-        return Course(frames=frames[known], places=places[frames[known]], speeds=speeds[known], step_s=1 / rate)
+        kept = frames[known]
+        return Course(frames=kept, places=places[kept], speeds=speeds[known], step_s=1 / shown_rate)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -29,6 +29,18 @@ def joined(
     )
 
 
+def cut_at(shots: tuple[Shot, Shot], frames: tuple[int, int], lengths: tuple[int, int]) -> tuple[Shot, Shot]:
+    """Two shots cut so that the first one leaves at a frame of its take, and the next one arrives at one of its own.
+
+    `lengths`: how many frames the takes have.
+    """
+    outgoing, incoming = shots
+    return (
+        outgoing.changed(span=cut(outgoing.span, frames[0], lengths[0], ends=not outgoing.reverse)),
+        incoming.changed(span=cut(incoming.span, frames[1], lengths[1], ends=incoming.reverse)),
+    )
+
+
 def combined(first: Mirror, second: Mirror) -> Mirror:
     """Two mirrorings, one after the other."""
     parts = {None: 0, "horizontal": 1, "vertical": 2, "both": 3}

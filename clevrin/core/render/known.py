@@ -1,6 +1,6 @@
 """What is known of an area and of an element of a take, with what carries them from frame to frame."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -9,9 +9,12 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Area, CutOut, Drawn, Filmed, Pinned, Take
 from clevrin.core.gate.easing import Stops, eased
-from clevrin.core.matte import Matte, matte_at
+from clevrin.core.matte import Matte, coverage, matte_at
 from clevrin.core.matte.areas import quad_to_quad
+from clevrin.core.matte.coverage import Weights
 from clevrin.core.matte.matte import Stored
+from clevrin.core.media.picture import shrunk
+from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.both_ways import Followed
 
 Matrix = NDArray[np.float64]
@@ -38,6 +41,20 @@ class AreaKnown:
     def at(self, frame: int) -> Matte:
         """The area on a frame."""
         return matte_at(self.area, frame, self.chain, self.followed, self.cuts, self.others, self.clung)
+
+
+def cover_of(known: AreaKnown, take: Take, size: tuple[int, int], film: FilmReader) -> Callable[[int], Weights]:
+    """(h, w) 0 to 1 of a `size`: how an area of a take covers its frames; reads the film where colours count.
+
+    Costs 1 to 3 ms a frame at 320x180, with colours the reading of the frame as well. Raises `MediaError` then.
+    """
+    source = take.facts.width, take.facts.height
+
+    def cover(frame: int) -> Weights:
+        matte = known.at(frame)
+        return coverage(matte, source, size, shrunk(film.read(frame), size) if matte.of_picture else None)
+
+    return cover
 
 
 @dataclass(frozen=True, kw_only=True)

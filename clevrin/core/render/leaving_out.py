@@ -6,13 +6,11 @@ import cv2
 import numpy as np
 
 from clevrin.core.document import Take
-from clevrin.core.matte import coverage
-from clevrin.core.media.picture import shrunk
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import Masks
 from clevrin.core.motion.working import Mask
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.known import AreaKnown
+from clevrin.core.render.known import AreaKnown, cover_of
 
 _WIDE = 320
 """Masks are about so many pixels wide: corners are followed on pictures of twice that."""
@@ -33,16 +31,15 @@ def masks_of(take: Take, areas: tuple[AreaKnown, ...], progress: Progress) -> Ma
     areas of colours the reading of the film as well; takes 7 kB a frame.
     """
     facts = take.facts
-    source = facts.width, facts.height
     size = _WIDE, max(2, round(_WIDE * facts.height / facts.width / 2) * 2)
     beside = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _BESIDE + 1, 2 * _BESIDE + 1))
     masks: list[Mask] = []
     with FilmReader(Path(take.path)) as film:
+        covers = [cover_of(each, take, size, film) for each in areas]
         for frame in range(facts.frames):
             whole = np.zeros((size[1], size[0]), bool)
-            for matte in (each.at(frame) for each in areas):
-                picture = shrunk(film.read(frame), size) if matte.of_picture else None
-                whole |= coverage(matte, source, size, picture) > _COUNTS
+            for cover in covers:
+                whole |= cover(frame) > _COUNTS
             masks.append(cv2.dilate(whole.astype(np.uint8), beside).astype(bool))
             step(progress, frame + 1, facts.frames)
     return Masks.of(masks, masked_as(take))

@@ -22,6 +22,7 @@ from clevrin.desk import theme
 from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
+from clevrin.desk.join.cover_row import CoverRow
 from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.kind_settings import KindSettings
@@ -152,7 +153,7 @@ class JoinBench(Bench):
         for part in (self.settings, self.sound):
             part.setting_changing.connect(self._on_setting_changing)
             part.gesture_ended.connect(self.context.session.end_gesture)
-        self.laying = LayRow(self.context)
+        self.laying, self.covering = LayRow(self.context), CoverRow(self.context)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
         self.areas = AreaStage(self.context, self.viewer, self._offered, self._on_area_made)
@@ -192,6 +193,7 @@ class JoinBench(Bench):
             self.over,
             self.kind,
             self.laying,
+            self.covering,
             self.settings,
             self.dissolve,
             self.balance_button,
@@ -336,7 +338,8 @@ class JoinBench(Bench):
         self.strips.setVisible(page is None)
         for part in self._of_the_cut:
             part.setVisible(about_a_cut)
-        self.laying.show_pair(pair if about_a_cut else None)
+        for row in (self.laying, self.covering):
+            row.show_pair(pair if about_a_cut else None)
         if page is not None:
             page.refresh()
             self._show_page()

@@ -3,20 +3,20 @@
 from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from clevrin.core.document import Project, Shot
-from clevrin.core.document.edits import JoinShots, SetLeaves
+from clevrin.core.document.edits import SetLeaves
 from clevrin.core.join.kinds.match_cut import MATCH_CUT
 from clevrin.core.join.laying import Laid
-from clevrin.core.join.movement import Course, moving_alike
+from clevrin.core.join.movement import Alike
 from clevrin.core.progress import Progress
+from clevrin.core.render.alike import cuts_where_alike
 from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
 from clevrin.core.render.sources import Sources
 from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
+from clevrin.desk.join.in_turn import CutsInTurn
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.sheet import grey, named_combo, named_setting, plain_button, quiet_label
 
-_LEAST_FRAMES = 6
-"""A shot keeps so many on its side of the cut."""
 _WHOLE = "the picture as a whole"
 
 
@@ -33,9 +33,15 @@ class LayRow(QWidget):
             "Where they move alike", "Cuts where both subjects are at one place, as fast, the same way; again: the next"
         )
         self.alike_button.clicked.connect(self.cut_where_alike)
-        self._tried: tuple[object, int] = (None, 0)
         self.note = quiet_label("")
         self.note.setWordWrap(True)
+        self._cuts: CutsInTurn[Alike] = CutsInTurn(
+            context,
+            "Looking where both move alike",
+            "Cut where they move alike",
+            lambda found, _: (found.outgoing, found.incoming),
+            self.note.setText,
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -66,40 +72,14 @@ class LayRow(QWidget):
 
     def cut_where_alike(self) -> None:
         """Moves the cut to the frames at which both subjects move most alike; pressed again, to the next best."""
-        session, pair, tracks = self._context.session, chosen_pair(self._context.session), self._tracks
-        if pair is None or not all(tracks):
+        project, tracks = self._context.session.project, self._tracks
+        if not all(tracks):
             return
-        before, after = self._course(pair[0], tracks[0], leaves=True), self._course(pair[1], tracks[1], leaves=False)
-        if before is None or after is None:
-            self.note.setText("They are still being followed.")
-            return
-        found = moving_alike(before, after)
-        if not found:
-            self.note.setText("They are never seen in both shots long enough.")
-            return
-        asked, number = self._tried
-        number = number + 1 if asked == tracks else 0
-        self._tried = tracks, number
-        best = found[number % len(found)]
-        outgoing = pair[0].changed(span=pair[0].span.changed(end=best.outgoing + 1))
-        incoming = pair[1].changed(span=pair[1].span.changed(first=best.incoming))
-        session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Cut where they move alike"))
-        self.note.setText(
-            f"Frames {best.outgoing} and {best.incoming}: {best.apart:.2f} widths and {best.turned_deg:.0f}° apart, "
-            f"{best.faster:.2g} times as fast ({number % len(found) + 1} of {len(found)})."
-        )
 
-    def _course(self, shot: Shot, track_id: str, *, leaves: bool) -> Course | None:
-        """How a subject goes in what a shot could show up to the cut, or from there; None: it is not known yet."""
-        take = self._context.session.project.take(shot.take_id)
-        track = next((each for each in take.tracks if each.id == track_id), None)
-        followed = None if track is None else self._context.followings.of(track)
-        if followed is None:
-            return None
-        first = shot.span.first + _LEAST_FRAMES if leaves else 0
-        end = take.facts.frames if leaves else shot.span.end - _LEAST_FRAMES
-        size = take.facts.width, take.facts.height
-        return Course.of(followed, first, end, size, float(take.facts.rate))
+        def find(shot_id: str, sources: Sources, progress: Progress) -> tuple[Alike, ...]:
+            return cuts_where_alike(project, shot_id, tracks, sources, progress)
+
+        self._cuts.take_next(tracks, find, _words, "")
 
     def lay(self) -> None:
         """Lays them on each other in the background, and has the join do that."""
@@ -138,3 +118,10 @@ def _show_tracks(combo: QComboBox, project: Project, shot: Shot) -> None:
     for track in project.take(shot.take_id).tracks:
         combo.addItem(track.name, track.id)
     combo.setCurrentIndex(max(0, combo.findData(chosen)))
+
+
+def _words(found: Alike) -> str:
+    return (
+        f"Frames {found.outgoing} and {found.incoming}: {found.apart:.2f} widths and {found.turned_deg:.0f}° apart, "
+        f"{found.faster:.2g} times as fast"
+    )
