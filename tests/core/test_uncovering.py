@@ -127,6 +127,7 @@ def test_the_next_shot_arrives_as_fast_as_the_edge_and_slows_down_to_its_own(pro
     placed = placed_shots(project.changed(reel=project.reel.changed(shots=(arrived,))))[0]
     assert float(placed.rate_at(placed.start)) == pytest.approx(50, rel=0.06)
     assert float(placed.rate_at(placed.end - 2)) == pytest.approx(25, rel=0.02)
-    assert arriving_as_fast(shot, take, steady, Fraction(25), widths_per_s * 90)[1] == 4
+    assert arriving_as_fast(shot, take, steady, Fraction(25), widths_per_s * 4.5)[1] == 4
+    assert arriving_as_fast(shot, take, steady, Fraction(25), widths_per_s * 9) == (shot, None)
     still = trace_of(np.zeros((60, 2)), width=320, height=180)
     assert arriving_as_fast(shot, take, still, Fraction(25), 1.0) == (shot, None)

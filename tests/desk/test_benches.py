@@ -155,7 +155,7 @@ def join(demo):
 def test_a_join_that_is_taken_is_shown_as_it_is(join):
     bench = join.window.join
     assert bench.strips.meeting.out_frame == 137 and bench.strips.meeting.in_frame == 9
-    assert "agree" in bench._agreement.text() and not bench.take_button.isEnabled()
+    assert "agree" in bench.sheet.agreement.text() and not bench.take_button.isEnabled()
     assert bench.kind.buttons["whip cut"].isChecked()
 
 
@@ -502,10 +502,10 @@ def test_colours_are_balanced_at_a_click_and_left_alone_at_another(second_join):
 def test_what_a_join_lacks_is_said_beside_it(second_join):
     bench, session = second_join.window.join, second_join.window.session
     second_join.click(bench.kind.buttons["soft dissolve"])
-    assert "nothing beyond its cut" in bench._short.text()  # the hill ends with its take
+    assert "nothing beyond its cut" in bench.sheet.short.text()  # the hill ends with its take
     shots = session.project.reel.shots
     session.do(TrimShot(shot_id=shots[2].id, span=Span(first=20, end=26)))
-    assert "instead of 20" in bench._short.text()
+    assert "instead of 20" in bench.sheet.short.text()
 
 
 def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):

@@ -22,6 +22,7 @@ LONGEST_REACH_S = 1.0
 _SHORTEST_REACH_S = 0.15
 _OVER_FRAMES = 2
 _SLOWEST, _FASTEST, _STILL = 0.25, 4.0, 1e-3
+_NEARLY = 1.25
 _STEPS = 40
 
 
@@ -128,12 +129,12 @@ def arriving_as_fast(
 ) -> tuple[Shot, float | None]:
     """A shot that arrives so fast that its picture goes by at a speed, and slows down to its own from there.
 
-    Also gives that speed of play; None where its camera does not move, and the shot as it was. `enlarged`: by how much
-    its picture is at the cut.
+    Also gives that speed of play; None where its camera hardly moves, so that none is fast enough, and the shot as it
+    was. `enlarged`: by how much its picture is at the cut.
     """
     plain = float(speed(take, reel_rate))
     side = CutSide.of(trace, shot, leaving=False, plain=plain, enlarged=enlarged)
-    if side.widths_per_s < _STILL:
+    if side.widths_per_s * _FASTEST * _NEARLY < widths_per_s:
         return shot, None
     arrive = round(min(max(widths_per_s / side.widths_per_s, _SLOWEST), _FASTEST), 4)
     reach_s = min(LONGEST_REACH_S, _fits_s(side, arrive))

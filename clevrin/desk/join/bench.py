@@ -3,11 +3,10 @@
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.edits import JoinShots
-from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN, WHIP
+from clevrin.core.document.joining import PLAIN, WHIP
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join import Proposal, joined
@@ -20,24 +19,22 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench import Bench, Showing, bench_column, bench_row
 from clevrin.desk.context import Context
-from clevrin.desk.join.cover_row import CoverRow
 from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.hand import JoinHand
-from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.known_moves import KnownMoves
-from clevrin.desk.join.laying_row import LayRow
-from clevrin.desk.join.named import named_in, with_its_side
+from clevrin.desk.join.named import with_its_side
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
+from clevrin.desk.join.sheet import JoinSheet
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
 from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import ChoiceSetting, OwnChoice, Sheet, SliderSetting, Trouble, plain_button, quiet_label
+from clevrin.desk.sheet import quiet_label
 from clevrin.desk.viewer import Viewer
 
 _AROUND_S = 0.6
@@ -104,112 +101,33 @@ class JoinBench(Bench):
         if self.entered and not self.context.player.playing:
             self.context.player.play()
 
-    def _make_sheet(self) -> Sheet:
-        self._sheet = Sheet("Join")
-        self.viewer = Viewer()
-        self.transport = Transport(self.context, narrow=True)
-        self._loop_note = quiet_label("")
-        self.loop = OwnChoice(
-            "Loop",
-            "How fast the loop goes",
-            [("1", "full", "As the reel plays"), ("2", "half", "Half as fast"), ("4", "quarter", "A quarter as fast")],
-            default="1",
-        )
-        self.over = OwnChoice(
-            "Over each other",
-            "Both sides at once, each going on beyond the cut",
-            [
-                ("no", "no", "The reel as it is"),
-                ("both", "both", "Half of either side"),
-                ("difference", "difference", "Only what differs: black where both agree"),
-                ("edges", "edges", "The edges of either side in its colour, light where both have them"),
-            ],
-            columns=2,
-            default="no",
-        )
+    def _make_sheet(self) -> JoinSheet:
+        sheet = self.sheet = JoinSheet(self.context)
+        self.viewer, self.transport, self.trouble = sheet.viewer, sheet.transport, sheet.trouble
+        self.loop, self.over, self.kind, self.dissolve = sheet.loop, sheet.over, sheet.kind, sheet.dissolve
+        self.settings, self.sound = sheet.settings, sheet.sound
+        self.laying, self.covering = sheet.laying, sheet.covering
+        self.balance_button, self.ramps_button = sheet.balance_button, sheet.ramps_button
+        self.take_button = sheet.take_button
         self.loop.chosen.connect(self._on_loop_chosen)
         self.over.chosen.connect(lambda _: self.reload())
-        self.kind = ChoiceSetting(
-            "Kind",
-            "How one shot passes into the next",
-            [(kind.id, kind.id, kind.help) for kind in KINDS.values()],
-            columns=2,
-            default=PLAIN,
-        )
         self.kind.chosen.connect(self._on_kind_chosen)
-        self.dissolve = SliderSetting(
-            "Dissolve",
-            "A few frames in which both sides are mixed: hides a small step in colour",
-            low=0,
-            high=LONGEST_DISSOLVE,
-            step=1,
-            default=0,
-            words=lambda v: "none" if v == 0 else f"{v:.0f} frame{'s' if v > 1 else ''}",
-        )
         self.dissolve.value_changing.connect(self._on_dissolve_value_changing)
-        self.dissolve.value_changed.connect(lambda _: self.context.session.end_gesture())
-        self.settings = KindSettings(sound=False, named=lambda what: named_in(self.context.session, what))
-        self.sound = KindSettings(sound=True)
         for part in (self.settings, self.sound):
             part.setting_changing.connect(self._on_setting_changing)
-            part.gesture_ended.connect(self.context.session.end_gesture)
-        self.laying, self.covering = LayRow(self.context), CoverRow(self.context)
         self.hand = JoinHand(self._change_settings, self.context.session.end_gesture)
         self.viewer.set_overlay(self.hand)
         self.areas = AreaStage(self.context, self.viewer, self._offered, self._on_area_made)
         self.areas.changed.connect(self._on_areas_changed)
-        self.balance_button = plain_button(
-            "Balance colours", "Brings the next shot's colours near to this one's at the cut, and slowly back"
-        )
-        self.balance_button.setCheckable(True)
         self.balance_button.clicked.connect(self._on_balance_clicked)
-        self.ramps_button = plain_button("Ramps that meet", "Both shots play so fast that the move goes on evenly")
-        self.ramps_button.setCheckable(True)
         self.ramps_button.toggled.connect(self._on_ramps_toggled)
-        self._short = quiet_label("")
-        self._short.setWordWrap(True)
-        self._ramps_note = quiet_label("")
-        self._ramps_note.setWordWrap(True)
-        self._agreement = quiet_label("")
-        self._agreement.setWordWrap(True)
-        self.trouble = Trouble()
         self.ranking.failed.connect(self.trouble.tell)
-        for part in (self.settings, self.sound):
-            part.refused.connect(self.trouble.tell)
-        self.take_button = plain_button("Take this join   Enter", "Cuts both shots as proposed", main=True)
         self.take_button.clicked.connect(self.take_proposal)
-        self._small = QVBoxLayout()
-        self._small.addWidget(self.viewer)
-        holder = QWidget()
-        holder.setObjectName("clear")
-        holder.setLayout(self._small)
-        self._small.setContentsMargins(0, 0, 0, 0)
         self._show_large(None)
-        self._sheet.add(
-            holder,
-            self.transport,
-            self._loop_note,
-            self.loop,
-            self.over,
-            self.kind,
-            self.laying,
-            self.covering,
-            self.settings,
-            self.dissolve,
-            self.balance_button,
-            self._short,
-            self.ramps_button,
-            self._ramps_note,
-            self._agreement,
-            self.trouble,
-            self.sound,
-        )
-        made = self.kind, self.settings, self.dissolve, self.balance_button, self._short
-        self._of_the_cut = (*made, self.ramps_button, self._ramps_note, self._agreement, self.sound)
-        self.ways.add_controls_to(self._sheet)
-        self._sheet.add_stretch()
-        self._sheet.set_foot(self.take_button)
-        return self._sheet
+        self.ways.add_controls_to(sheet)
+        sheet.add_stretch()
+        sheet.set_foot(self.take_button)
+        return sheet
 
     # What is joined
 
@@ -256,7 +174,7 @@ class JoinBench(Bench):
         areas = self.areas.showing()
         if areas is not None:
             self.context.preparing.stop()
-            self._loop_note.setText(f"{self.areas.name} as it was shot")
+            self.sheet.loop_note.setText(f"{self.areas.name} as it was shot")
             return areas
         tried = self._tried()
         if tried is None:
@@ -279,7 +197,7 @@ class JoinBench(Bench):
         plans = reel_plans(project, size, programme.first, programme.end)
         about = reel.shots[max(0, at - 1) : at + 3], reel.over, project.takes, reel.rate, size, programme.first
         preparing.want(plans, about, programme.first)
-        self._loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
+        self.sheet.loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
         subject = self.ways.page, outgoing.id, incoming.take_id, self._trying, self.ramps_button.isChecked()
         return Showing(programme=programme, subject=subject, frame=programme.first)
 
@@ -336,7 +254,7 @@ class JoinBench(Bench):
         page = self.ways.page
         about_a_cut = self.ways.about_the_cut
         self.strips.setVisible(page is None)
-        for part in self._of_the_cut:
+        for part in self.sheet.of_the_cut:
             part.setVisible(about_a_cut)
         for row in (self.laying, self.covering):
             row.show_pair(pair if about_a_cut else None)
@@ -345,17 +263,17 @@ class JoinBench(Bench):
             self._show_page()
             if not about_a_cut:
                 return
-        self._sheet.setEnabled(pair is not None)
+        self.sheet.setEnabled(pair is not None)
         if pair is None:
             words = "A join needs two shots on the reel. In Log, put the spans of two takes on it."
             self.strips.show_meeting(None, words)
             self.viewer.show_words("")
             self.table.show_proposals(())
-            self._sheet.set_about("")
+            self.sheet.set_about("")
             return
         outgoing = pair[0]
         takes = [self.context.session.project.take(shot.take_id) for shot in pair]
-        self._sheet.set_about(f"{takes[0].name} → {takes[1].name}")
+        self.sheet.set_about(f"{takes[0].name} → {takes[1].name}")
         self.kind.set_chosen(outgoing.leave.kind)
         self._show_kind(outgoing)
         if self._trying is None:
@@ -370,7 +288,7 @@ class JoinBench(Bench):
             return
         self._finding.hide()
         self.table.hide()
-        self._sheet.setEnabled(True)
+        self.sheet.setEnabled(True)
         self.take_button.setText(page.take_words)
         self.take_button.setEnabled(page.can_take)
         if page.about_cuts_of_the_reel:
@@ -379,11 +297,11 @@ class JoinBench(Bench):
         self.hand.show_values({}, None)
         tried = page.tried()
         if tried is None:
-            self._sheet.set_about("")
+            self.sheet.set_about("")
             self.viewer.show_words("")
             return
         names = (tried.project.take(shot.take_id).name for shot in (tried.outgoing, tried.incoming))
-        self._sheet.set_about(" → ".join(names))
+        self.sheet.set_about(" → ".join(names))
 
     def _show_tried(self) -> None:
         tried = self._tried()
@@ -401,7 +319,7 @@ class JoinBench(Bench):
                 made=self._made_speeds(project, outgoing),
             )
         )
-        self._agreement.setText(self._agreement_words(project, outgoing))
+        self.sheet.agreement.setText(self._agreement_words(project, outgoing))
         self._show_ramps(outgoing, incoming)
 
     def _show_kind(self, outgoing: Shot) -> None:
@@ -418,7 +336,7 @@ class JoinBench(Bench):
         auto_deg = None if made is None else made.own_direction_deg
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)
         self.viewer.update()
-        self._short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
+        self.sheet.short.setText("" if made is None else "\n".join(what_is_short(row, number, made)))
 
     def _on_setting_changing(self, name: str, value: Value, gesture: str) -> None:
         self._change_settings(with_its_side(self.context.session, name, value), gesture)
@@ -448,13 +366,13 @@ class JoinBench(Bench):
         else:
             width = theme.widened(theme.SHEET_WIDTH) - _BESIDE_VIEWER_PX
             self.viewer.setFixedSize(width, width * 9 // 16)
-            self._small.addWidget(self.viewer)
+            self.sheet.small.addWidget(self.viewer)
 
     def _show_ramps(self, outgoing: Shot, incoming: Shot) -> None:
         """At which speeds both sides would meet."""
         _, found = self._ramped(outgoing, incoming)
         self.ramps_button.setEnabled(found is not None)
-        self._ramps_note.setText("" if found is None else found.words)
+        self.sheet.ramps_note.setText("" if found is None else found.words)
         if self.ways.page is not None:
             return
         self.take_button.setEnabled(self._trying is not None)

@@ -93,7 +93,7 @@ class CoverRow(QWidget):
             if chosen_pair(session) != pair:
                 return
             if found.speed is None:
-                self.note.setText("The next shot's camera stands still: no speed makes it go as the edge does.")
+                self.note.setText("The next shot's camera hardly moves: no speed makes it go as the edge does.")
                 return
             session.do(JoinShots(outgoing=pair[0], incoming=found.shot, label="Arrive as fast as the edge"))
             self.note.setText(f"The edge goes {found.edge:.2g} widths a second: arrives at {found.speed:.3g}×.")
