@@ -10,6 +10,7 @@ import errno
 import fcntl
 import hashlib
 import os
+import shutil
 import stat
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack
@@ -21,6 +22,7 @@ from typing import Self
 from clevrin.core.errors import MediaError
 
 _numbers = count(1)
+_PART = ".segment"
 
 
 class BusyError(MediaError):
@@ -79,6 +81,69 @@ def put(path: Path, never: Iterable[Path] = ()) -> Iterator[Path]:
         finally:
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
+
+
+@contextlib.contextmanager
+def put_folder(path: Path) -> Iterator[Path]:
+    """A folder of our own beside a place, to write to meanwhile; when the block ends well it takes its name.
+
+    Raises `MediaError` where something is there already; lets errors of the block through: then nothing stays.
+    """
+    check_new_folder(path)
+    part = path.parent / f".clevrin-{os.getpid()}-{next(_numbers)}-{path.name}.part"
+    try:
+        try:
+            part.mkdir()
+        except OSError as error:
+            raise writing_error(path, error) from error
+        yield part
+        check_new_folder(path)
+        part.rename(path)  # refused where something has come to lie there meanwhile
+    finally:
+        shutil.rmtree(part, ignore_errors=True)
+
+
+def check_new_folder(path: Path) -> None:
+    """Raises `MediaError` where a new folder may not be put."""
+    if os.path.lexists(path):
+        raise MediaError(f"{path} is there already: name a new folder.")
+    if not path.parent.is_dir():
+        raise MediaError(f"The folder {path.parent} is not there.")
+
+
+class PartsRoom:
+    """A folder of our own beside an output, in which finished parts of it wait until all are there."""
+
+    def __init__(self, path: Path) -> None:
+        key = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
+        self.folder = path.parent / f".clevrin-{key}-parts"
+
+    def open(self) -> None:
+        """Makes the folder. Raises `MediaError`."""
+        try:
+            self.folder.mkdir(exist_ok=True)
+        except OSError as error:
+            raise writing_error(self.folder, error) from error
+
+    def part(self, name: str) -> Path:
+        """Where a part of a name (hexadecimal digits) is."""
+        return self.folder / f"{name}{_PART}"
+
+    def tidy(self) -> None:
+        """Throws away what is half made; where nothing else is there the folder, too."""
+        self._drop(".clevrin-*")
+
+    def clear(self) -> None:
+        """Throws all parts away, and the folder."""
+        self._drop(f"*{_PART}")
+        self.tidy()
+
+    def _drop(self, pattern: str) -> None:
+        for path in list(self.folder.glob(pattern)):
+            with contextlib.suppress(OSError):
+                path.unlink()
+        with contextlib.suppress(OSError):
+            self.folder.rmdir()
 
 
 class WholeOrAbsent:

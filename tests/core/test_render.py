@@ -355,12 +355,12 @@ def test_a_take_of_variable_rate_keeps_its_time(tmp_path, sources):
 
 @pytest.mark.parametrize("error", [ValueError("of the library"), MemoryError()])
 def test_whatever_goes_wrong_while_writing_ends_the_export_and_hangs_nobody(tmp_path, sources, monkeypatch, error):
-    from clevrin.core.media.writing import FilmWriter
+    from clevrin.core.media.binding import SegmentWriter
 
     def fail(self, picture):
         raise error
 
-    monkeypatch.setattr(FilmWriter, "write", fail)
+    monkeypatch.setattr(SegmentWriter, "write", fail)
     project = reel_of(tmp_path, {})
     with pytest.raises(type(error)):
         export_reel(ExportRequest(project=project, path=tmp_path / "out.mp4"), sources, Silent())

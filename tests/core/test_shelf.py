@@ -15,7 +15,7 @@ def test_what_is_put_is_got(tmp_path):
     shelf.put({"a": np.arange(5), "b": np.eye(3)}, "trace", "film", "1")
     got = shelf.get("trace", "film", "1")
     assert got is not None and np.array_equal(got["a"], np.arange(5)) and np.array_equal(got["b"], np.eye(3))
-    assert shelf.get("trace", "film", "2") is None and shelf.get("looks", "film", "1") is None
+    assert shelf.get("trace", "film", "2") is None and shelf.get("track", "film", "1") is None
     shelf.drop("trace", "film", "1")
     assert shelf.get("trace", "film", "1") is None
 

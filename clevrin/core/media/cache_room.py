@@ -15,8 +15,10 @@ MARKER = "this is clevrin's cache.txt"
 CACHE_NAME = "clevrin-cache"
 """Our own folder in a place that the user chose for the cache."""
 _MARKER_WORDS = "Clevrin keeps measurements, proxies and thumbnails here. All of it can be made again.\n"
+SHELF_KINDS = ("trace", "registration", "track", "flows", "moves", "cut-out", "cut-out-piece", "clinging", "rendered")
+"""What is kept on shelves, each kind in a folder of its name; nothing else is, for nobody would clear it."""
 _OURS = re.compile(
-    r"(trace|registration|track|flows|moves)/[0-9a-f]{40}\.npz"
+    rf"({'|'.join(SHELF_KINDS)})/[0-9a-f]{{40}}\.npz"
     r"|proxies/[0-9a-f]{16,64}-\d+\.mp4"
     r"|proxies/\.clevrin-[0-9a-f]{16}-\d+-\d+\.part"
     r"|thumbnails/[0-9a-f]{24}/\d+-[0-9a-f]{12}\.jpg"

@@ -1,8 +1,6 @@
 """Grey pictures of sixteen bits, without loss: as a film (FFV1 in MKV), or as a folder of PNG files."""
 
 import contextlib
-import os
-import shutil
 from collections.abc import Iterable
 from contextlib import ExitStack
 from fractions import Fraction
@@ -14,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
-from clevrin.core.outputs import WholeOrAbsent, check_output, put, writing_error
+from clevrin.core.outputs import WholeOrAbsent, check_new_folder, check_output, put, put_folder, writing_error
 
 FILM_SUFFIX = ".mkv"
 Grey = NDArray[np.float32]
@@ -34,8 +32,8 @@ class GreyWriter(WholeOrAbsent):
                 self._part = undo.enter_context(put(path, never))
                 self._begin_film(rate, undo)
             else:
-                self._part = _new_folder(path)
-                undo.callback(shutil.rmtree, self._part, ignore_errors=True)
+                check_grey_output(path)
+                self._part = undo.enter_context(put_folder(path))
             self._undo = undo.pop_all()
 
     def _begin_film(self, rate: Fraction, undo: ExitStack) -> None:
@@ -73,9 +71,7 @@ class GreyWriter(WholeOrAbsent):
                 self._container.close()
 
     def _finish(self) -> None:
-        if self._container is None:
-            self._part.rename(self._path)  # refused where something has come to lie there meanwhile
-        else:
+        if self._container is not None:
             self._container.mux(self._stream.encode(None))
             self._container.close()
 
@@ -86,18 +82,5 @@ def check_grey_output(path: Path, inputs: Iterable[Path] = ()) -> None:
         check_output(path, inputs)
     elif path.suffix:
         raise MediaError(f"{path.name} is neither a film of grey (.mkv) nor a folder.")
-    elif os.path.lexists(path):
-        raise MediaError(f"{path} is there already: name a new folder.")
-    elif not path.parent.is_dir():
-        raise MediaError(f"The folder {path.parent} is not there.")
-
-
-def _new_folder(path: Path) -> Path:
-    """A folder of our own beside the place, in which pictures are put meanwhile."""
-    check_grey_output(path)
-    part = path.parent / f".clevrin-{os.getpid()}-{path.name}.part"
-    try:
-        part.mkdir()
-    except OSError as error:
-        raise writing_error(path, error) from error
-    return part
+    else:
+        check_new_folder(path)

@@ -12,17 +12,12 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.errors import MediaError
-from clevrin.core.media.picture import Picture, Plane, risen
+from clevrin.core.media.coding import Coding, coded_frame, picture_stream
+from clevrin.core.media.picture import Picture
 from clevrin.core.outputs import WholeOrAbsent, put, writing_error
 
 SOUND_RATE = 48_000
 """Samples per second of all sound inside Clevrin and in what it writes."""
-
-
-_PRIMARIES = {"bt709": 1, "p3": 12, "bt2020": 9}
-_TRANSFERS = {"sdr": 1, "hlg": 18, "pq": 16}
-_MATRICES = {"bt709": 1, "bt2020": 9}
-"""ITU-T H.273."""
 
 
 class FilmWriter(WholeOrAbsent):
@@ -79,36 +74,26 @@ class FilmWriter(WholeOrAbsent):
     def _video_stream(
         self, size: tuple[int, int], quality: int, preset: str, threads: int, *, all_intra: bool
     ) -> av.VideoStream:
-        codec = "prores_ks" if self._alpha else "libx264"
-        stream = self._container.add_stream(codec, rate=self._rate)
-        stream.width, stream.height = size
-        stream.pix_fmt = "yuva444p10le" if self._alpha else "yuv420p10le" if self._deep else "yuv420p"
-        stream.time_base = 1 / self._rate
         if self._alpha:
             options = {"profile": "4444", "alpha_bits": "16"}
         else:
             options = {"crf": str(quality), "preset": preset}
         if all_intra:
             options |= {"g": "1", "tune": "fastdecode"}
-        stream.options = options
-        stream.thread_count = threads
-        context = stream.codec_context
-        context.color_range, context.colorspace = 1, _MATRICES[self._colour.matrix]
-        context.color_primaries = _PRIMARIES[self._colour.primaries]
-        context.color_trc = _TRANSFERS[self._colour.transfer]
-        return stream
+        self._coding = Coding(
+            codec="prores_ks" if self._alpha else "libx264",
+            pixels="yuva444p10le" if self._alpha else "yuv420p10le" if self._deep else "yuv420p",
+            options=tuple(options.items()),
+            threads=threads,
+        )
+        return picture_stream(self._container, self._coding, self._rate, size, self._colour)
 
     def write(self, picture: Picture) -> None:
         """Appends one picture; it must have the size of the film."""
         width, height = self._video.width, self._video.height
         if picture.size != (width, height):
             raise ValueError(f"picture of {picture.size} in a film of {(width, height)}")
-        frame = _clear_frame(picture) if self._alpha else _plain_frame(picture, deep=self._deep)
-        frame.color_range, frame.colorspace = 1, _MATRICES[self._colour.matrix]
-        frame.color_primaries = _PRIMARIES[self._colour.primaries]
-        frame.color_trc = _TRANSFERS[self._colour.transfer]
-        frame.pts = self._frames
-        frame.time_base = 1 / self._rate
+        frame = coded_frame(picture, self._coding, self._frames, self._rate, self._colour)
         self._frames += 1
         self._mux(self._video.encode(frame))
 
@@ -148,43 +133,3 @@ def carries_alpha(path: Path) -> bool:
 def what_is_not_carried(path: Path) -> str:
     """Says what becomes of what is clear in a film that cannot have it."""
     return f"{path.name} cannot carry what is clear: black stands there. Name it .mov to keep it clear."
-
-
-def _plain_frame(picture: Picture, *, deep: bool) -> av.VideoFrame:
-    width, height = picture.size
-    if deep:
-        frame = av.VideoFrame(width, height, "yuv420p10le")
-        for k, plane in enumerate(picture.deepened().planes):
-            _fill(frame.planes[k], _ten_bit(plane))
-        return frame
-    planes = [_eight_bit(plane) if picture.deep else plane for plane in picture.planes]
-    packed = np.concatenate([plane.reshape(-1) for plane in planes])
-    return av.VideoFrame.from_ndarray(packed.reshape(height * 3 // 2, width), format="yuv420p")
-
-
-def _clear_frame(picture: Picture) -> av.VideoFrame:
-    """The picture in ten bits, its chroma at full size."""
-    width, height = picture.size
-    picture = picture.deepened()
-    alpha = np.full((height, width), 65535, np.uint16) if picture.alpha is None else picture.alpha
-    frame = av.VideoFrame(width, height, "yuva444p10le")
-    chroma = (risen(plane, picture.siting, picture.size) for plane in (picture.u, picture.v))
-    for k, plane in enumerate((picture.y, *chroma)):
-        _fill(frame.planes[k], _ten_bit(plane))
-    _fill(frame.planes[3], ((alpha.astype(np.uint32) * 1023 + 32767) // 65535).astype(np.uint16))
-    return frame
-
-
-def _fill(plane: av.video.plane.VideoPlane, values: Plane) -> None:
-    height, width = values.shape
-    padded = np.zeros((height, plane.line_size // 2), np.uint16)
-    padded[:, :width] = values
-    plane.update(padded.tobytes())
-
-
-def _ten_bit(plane: Plane) -> Plane:
-    return (np.minimum(plane, 65535 - 32).astype(np.uint16) + np.uint16(32)) >> 6
-
-
-def _eight_bit(plane: Plane) -> NDArray[np.uint8]:
-    return ((np.minimum(plane, 65535 - 128).astype(np.uint16) + np.uint16(128)) >> 8).astype(np.uint8)

@@ -11,7 +11,7 @@ import platformdirs
 from numpy.typing import NDArray
 
 from clevrin.core.errors import ClevrinError
-from clevrin.core.media.cache_room import keep, own_files
+from clevrin.core.media.cache_room import SHELF_KINDS, keep, own_files
 
 Arrays = Mapping[str, NDArray]
 
@@ -67,5 +67,6 @@ class Shelf:
 
     def _path(self, key: tuple[str, ...]) -> Path:
         kind, *rest = key
+        assert kind in SHELF_KINDS, f"{kind} is no kind of what is kept"
         name = hashlib.sha256("\n".join(rest).encode()).hexdigest()[:40]
         return self.folder / kind / f"{name}.npz"

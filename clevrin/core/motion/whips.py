@@ -20,6 +20,8 @@ _FOOT = 0.06
 _KEPT_DIRECTION = 0.7
 _LONGEST_S = 1.6
 _TURNS_BACK_S = 0.35
+_BESIDE = 2
+"""Of so many frames beside a peak one has to be known: a dissolve at the peak hides three."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -118,7 +120,7 @@ def _whip_around(trace: Trace, course: NDArray[np.float64], speed: NDArray[np.fl
     together = np.linalg.norm(way.sum(axis=0)) / max(1e-9, np.linalg.norm(way, axis=1).sum())
     if together < _KEPT_DIRECTION or (end - start) / float(trace.rate) > _LONGEST_S:
         return None
-    if trace.confidence[max(0, peak - 1) : peak + 2].max() < 0.1:
+    if trace.confidence[max(0, peak - _BESIDE) : peak + _BESIDE + 1].max() < 0.1:
         return None
     x, y, turn, growth = course[max(start, peak - 2) : min(end, peak + 2) + 1].mean(axis=0)
     angle, speed_px = float(np.degrees(np.arctan2(y, -x))), float(np.hypot(*trace.velocity_px[peak]))

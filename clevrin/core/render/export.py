@@ -1,92 +1,243 @@
-"""Rendering the reel to a film, with progress and stop; the file is whole or absent."""
+"""Rendering the reel to a film, to pictures, a loop or its sound; what is written is whole or absent."""
 
+import math
 import queue
 import threading
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from clevrin.core.document import Project
-from clevrin.core.errors import MediaError
+from clevrin.core.errors import ClevrinError, MediaError
+from clevrin.core.media.binding import SegmentWriter, bind_film, bind_pictures, write_sound
+from clevrin.core.media.formats import Format, Purpose, format_of
+from clevrin.core.media.loops import LONGEST_S, write_loop
 from clevrin.core.media.picture import Picture
-from clevrin.core.media.writing import SOUND_RATE, FilmWriter
-from clevrin.core.outputs import check_output
+from clevrin.core.media.writing import SOUND_RATE
+from clevrin.core.outputs import check_new_folder, check_output, put, put_folder, writing_error
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import carried_out
+from clevrin.core.render.plan import Plan
 from clevrin.core.render.planner import plan_frame
-from clevrin.core.render.reel_colour import reel_colour, reel_deep
+from clevrin.core.render.reel_colour import reel_clear, reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
+from clevrin.core.render.segments import Segments, name_of, stretches
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.mix import ReelSound, Sound, shot_samples
+from clevrin.core.sound.mix import ReelSound, Sound
 from clevrin.core.sound.mix import has_sound as reel_has_sound
 
+LOOP_RATE = 25
+"""Loops show no more pictures a second."""
 _AHEAD = 3
 
 
 @dataclass(frozen=True, kw_only=True)
 class ExportRequest:
-    """What to render where; `size` None: the reel's own."""
+    """What to render where; `size` None: the reel's own.
+
+    `kind`: a format by its id (None: as the name says), `purpose`: how good (None: as usual), `given`: options of the
+    encoder instead. `span`: the frames of the reel from the first up to the end, None: all. `resume`: what was rendered
+    to this place before is used as far as it is the same.
+    """
 
     project: Project
     path: Path
     size: tuple[int, int] | None = None
     held: bool = True
+    kind: str | None = None
+    purpose: Purpose | None = None
+    given: tuple[tuple[str, str], ...] = ()
+    span: tuple[int, int] | None = None
+    resume: bool = False
 
 
-def _resolved_reel(request: ExportRequest, sources: Sources, progress: Progress) -> dict[str, ResolvedShot]:
-    """The shots of the reel by id, with all measured that their holds need: what was asked for is what is rendered."""
-    project, store = request.project, sources.measured
-    wanted = [HoldRequest.of(project, placed.shot) for placed in placed_shots(project)]
-    return {each.shot.id: complete(each, store, progress) if request.held else unheld(each, store) for each in wanted}
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Export:
+    """A render on its way: what is asked for, and all that it is made from."""
+
+    request: ExportRequest
+    kind: Format
+    first: int
+    end: int
+    size: tuple[int, int]
+    sources: Sources
+    progress: Progress
+    troubles: set[str]
+
+    @property
+    def project(self) -> Project:
+        return self.request.project
+
+    @cached_property
+    def shots(self) -> dict[str, ResolvedShot]:
+        """The shots of the reel by id, with all measured that their holds need: what is asked for is rendered."""
+        store = self.sources.measured
+        wanted = [HoldRequest.of(self.project, each.shot) for each in placed_shots(self.project)]
+        held = self.request.held
+        return {each.shot.id: complete(each, store, self.progress) if held else unheld(each, store) for each in wanted}
+
+    def plan(self, frame: int) -> Plan:
+        return plan_frame(resolve_frame(self.project, frame, lambda shot: self.shots[shot.id]), self.size)
+
+    def picture(self, plan: Plan) -> Picture:
+        return carried_out(plan, self.project.take, self.sources.films, "final")
+
+    def sound(self) -> ReelSound:
+        return ReelSound(self.project, self.troubles, lambda shot: self.shots[shot.id].course)
+
+    def sample(self, frame: int) -> int:
+        """The sample of the reel with which a frame begins."""
+        return round(frame * SOUND_RATE / self.project.reel.rate)
 
 
 def export_reel(request: ExportRequest, sources: Sources, progress: Progress, troubles: set[str] | None = None) -> Path:
-    """Writes the reel as a film, with its sound if a take has any; returns the path.
+    """Writes the reel, with its sound if a take has any and the format carries it; returns the path.
 
     What could not be had as it should, as sound that is damaged, is added to `troubles`, a sentence each.
 
-    Raises `MediaError` for an empty reel, a place that is one of the takes, a take that cannot be read, and a
-    file that cannot be written; `CancelledError` when stopped. Pictures are made on this thread while the
+    Raises `ClevrinError` for what a format cannot carry, `MediaError` for an empty reel, a place that is one of the
+    takes, a take that cannot be read, and a file that cannot be written; `CancelledError` when stopped: then the
+    segments that are finished stay beside it, for a render that resumes. Pictures are made on this thread while the
     encoder works on another.
     """
     project, path = request.project, request.path
-    never = project.media
-    check_output(path, never)
+    kind = format_of(path, request.kind)
+    if kind.in_folder:
+        check_new_folder(path)
+    else:
+        check_output(path, project.media)
     total = reel_frames(project)
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
+    first, end = (0, total) if request.span is None else request.span
+    if not 0 <= first < end <= total:
+        raise ClevrinError(f"The reel has the frames 0 to {total - 1}: {first} to {end - 1} are not all of it.")
     size = request.size or (project.reel.width, project.reel.height)
-    shots = _resolved_reel(request, sources, progress)
-    has_sound = reel_has_sound(project)
-    with (
-        closing(ReelSound(project, troubles, lambda shot: shots[shot.id].course)) as sound,
-        FilmWriter(
-            path,
-            rate=project.reel.rate,
-            size=size,
-            sound=has_sound,
-            colour=reel_colour(project),
-            deep=reel_deep(project),
-            never=never,
-        ) as writer,
-    ):
-        encoder = _Encoder(writer)
-        try:
-            for placed in placed_shots(project):
-                if has_sound:
-                    for block in _blocks(sound, *shot_samples(placed, project)):
-                        encoder.put_sound(block)
-                for frame in range(placed.start, placed.end):
-                    plan = plan_frame(resolve_frame(project, frame, lambda shot: shots[shot.id]), size)
-                    encoder.put(carried_out(plan, project.take, sources.films, "final"))
-                    step(progress, frame + 1, total)
-        finally:
-            encoder.finish()
-        encoder.check()
+    export = _Export(
+        request=request,
+        kind=kind,
+        first=first,
+        end=end,
+        size=size,
+        sources=sources,
+        progress=progress,
+        troubles=set() if troubles is None else troubles,
+    )
+    _check_carried(export)
+    if kind.kind == "sound":
+        _export_sound(export)
+    elif kind.kind == "loop":
+        _export_loop(export)
+    else:
+        _export_pictures(export)
     return path
+
+
+def _check_carried(export: _Export) -> None:
+    """Says before anything is made what the format cannot carry. Raises `ClevrinError`."""
+    kind, (width, height) = export.kind, export.size
+    title = kind.title
+    if kind.kind == "sound" and not reel_has_sound(export.project):
+        raise ClevrinError(f"The reel has no sound: {title} would be empty.")
+    if kind.kind == "loop" and (export.end - export.first) / float(export.project.reel.rate) > LONGEST_S:
+        raise ClevrinError(f"{title} is for {LONGEST_S:.0f} s at most: choose a part of the reel.")
+    if kind.kind not in ("film", "pictures"):
+        return
+    if max(width, height) > kind.most_side:
+        raise ClevrinError(f"{title} holds pictures of {kind.most_side} pixels a side at most, not {width}x{height}.")
+    if kind.kind == "film" and (width % 2 or height % 2):
+        raise MediaError(f"A film of {width}x{height} cannot be written: width and height must be even.")
+    if kind.id == "tiff" and reel_colour(export.project).hdr:
+        raise ClevrinError("TIFF pictures cannot say that their light is of a high range: take PNG or a film.")
+
+
+def _export_sound(export: _Export) -> None:
+    with closing(export.sound()) as sound:
+        first, end = export.sample(export.first), export.sample(export.end)
+
+        def blocks() -> Iterator[Sound]:
+            gone = 0
+            for block in _blocks(sound, first, end):
+                yield block
+                gone += len(block)
+                step(export.progress, gone, end - first)
+
+        write_sound(export.request.path, export.kind, blocks(), export.project.media)
+
+
+def _export_loop(export: _Export) -> None:
+    project = export.project
+    every = math.ceil(project.reel.rate / LOOP_RATE)
+    frames = range(export.first, export.end, every)
+
+    def pictures() -> Iterator[Picture]:
+        for number, frame in enumerate(frames):
+            yield export.picture(export.plan(frame))
+            step(export.progress, number + 1, len(frames))
+
+    quality = int(dict(export.request.given).get("quality", export.kind.purposes["look"].get("quality", 70)))
+    rate = float(project.reel.rate / every)
+    write_loop(export.request.path, pictures(), len(frames), rate, quality=quality, never=project.media)
+
+
+def _export_pictures(export: _Export) -> None:
+    """A film, or a folder of pictures: in segments that are bound together."""
+    request, project, kind, path = export.request, export.project, export.kind, export.request.path
+    colour = reel_colour(project)
+    coding = kind.coding(
+        request.purpose, deep=reel_deep(project) or colour.hdr, clear=reel_clear(project), given=dict(request.given)
+    )
+    rate, total = project.reel.rate, export.end - export.first
+    # What was finished is remembered once the film is in its place: so, the segments are the outer ones.
+    with (
+        Segments(path, export.sources.measured.shelf, rate, resume=request.resume) as parts,
+        put_folder(path) if kind.in_folder else put(path, project.media) as part,
+    ):
+        for stretch in stretches(project, export.first, export.end):
+            plans = [export.plan(frame) for frame in range(stretch.first, stretch.end)]
+
+            def make(place: Path, plans: list[Plan] = plans, at: int = stretch.first - export.first) -> None:
+                with SegmentWriter(place, coding=coding, rate=rate, size=export.size, colour=colour) as writer:
+                    encoder = _Encoder(writer)
+                    try:
+                        for number, plan in enumerate(plans):
+                            encoder.put(export.picture(plan))
+                            step(export.progress, at + number + 1, total)
+                    finally:
+                        encoder.finish()
+                    encoder.check()
+
+            parts.add(name_of(plans, coding, project), stretch, make)
+            step(export.progress, stretch.end - export.first, total)
+        try:
+            _bind(export, part, parts)
+        except OSError as error:
+            raise writing_error(path, error) from error
+
+
+def _bind(export: _Export, part: Path, parts: Segments) -> None:
+    kind, total = export.kind, export.end - export.first
+
+    def done(_: int) -> None:
+        step(export.progress, total, total)
+
+    if kind.in_folder:
+        bind_pictures(part, parts.bound, kind.suffix, done)
+        return
+    if not (kind.sound and reel_has_sound(export.project)):
+        bind_film(part, parts.bound, kind, export.project.reel.rate, None, done)
+        return
+    with closing(export.sound()) as sound:
+
+        def sound_of(first: int, end: int) -> Iterator[Sound]:
+            at = export.first
+            return _blocks(sound, export.sample(at + first), export.sample(at + end))
+
+        bind_film(part, parts.bound, kind, export.project.reel.rate, sound_of, done)
 
 
 def _blocks(sound: ReelSound, first: int, end: int) -> Iterator[Sound]:
@@ -98,20 +249,16 @@ def _blocks(sound: ReelSound, first: int, end: int) -> Iterator[Sound]:
 class _Encoder:
     """Feeds a writer on a thread of its own; an error there is raised where pictures are made."""
 
-    def __init__(self, writer: FilmWriter) -> None:
+    def __init__(self, writer: SegmentWriter) -> None:
         self._writer = writer
-        self._waiting: queue.Queue = queue.Queue(_AHEAD)
+        self._waiting: queue.Queue[Picture | None] = queue.Queue(_AHEAD)
         self._error: BaseException | None = None
         self._thread = threading.Thread(target=self._run, name="encoding", daemon=True)
         self._thread.start()
 
     def put(self, picture: Picture) -> None:
         self.check()
-        self._waiting.put((self._writer.write, picture))
-
-    def put_sound(self, samples: object) -> None:
-        self.check()
-        self._waiting.put((self._writer.write_sound, samples))
+        self._waiting.put(picture)
 
     def finish(self) -> None:
         self._waiting.put(None)
@@ -122,10 +269,9 @@ class _Encoder:
             raise self._error
 
     def _run(self) -> None:
-        while (item := self._waiting.get()) is not None:
+        while (picture := self._waiting.get()) is not None:
             if self._error is None:
-                write, value = item
                 try:
-                    write(value)
+                    self._writer.write(picture)
                 except BaseException as error:  # whatever it is: who puts pictures in must hear of it
                     self._error = error

@@ -17,3 +17,8 @@ def reel_colour(project: Project) -> Colour:
 def reel_deep(project: Project) -> bool:
     """Whether a take on the reel has more than 8 bits a sample: then what is made of it has, too."""
     return any(placed.take.facts.deep for placed in placed_shots(project))
+
+
+def reel_clear(project: Project) -> bool:
+    """Whether parts of the reel's pictures are to stay clear."""
+    return any(placed.shot.hold.edge == "clear" for placed in placed_shots(project))

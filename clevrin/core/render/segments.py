@@ -1,0 +1,141 @@
+"""A render in segments: stretches of the reel, each known by all that its pictures depend on, made on their own.
+
+What is finished stays when the rest is stopped. What did not change is not made again, whether it lies beside the
+output still or is bound in the film that was rendered there before.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import numpy as np
+
+from clevrin import __version__
+from clevrin.core.digest import digest
+from clevrin.core.document import Project
+from clevrin.core.document.pinned import Film
+from clevrin.core.media.binding import Bound, cut_out_segment, is_whole
+from clevrin.core.media.coding import Coding
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.outputs import PartsRoom
+from clevrin.core.pace import placed_shots
+from clevrin.core.render.plan import Plan
+
+VERSION = "1"
+"""Goes up with every change by which the same plan gives other pictures."""
+_LONGEST_S = 4.0
+_ELSEWHERE = frozenset({"path"})
+"""Where a file lies is no part of what it shows: its fingerprint counts."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stretch:
+    """Frames of the reel from `first` up to `end` that are coded together."""
+
+    first: int
+    end: int
+
+    @property
+    def frames(self) -> int:
+        return self.end - self.first
+
+
+def stretches(project: Project, first: int, end: int) -> tuple[Stretch, ...]:
+    """The stretches of a part of the reel: one begins at each cut, so that a change in a shot changes no other ones."""
+    longest = max(1, round(_LONGEST_S * float(project.reel.rate)))
+    found: list[Stretch] = []
+    for placed in placed_shots(project):
+        low, high = max(first, placed.start), min(end, placed.end)
+        if low < high:
+            count = -(-(high - low) // longest)
+            edges = [low + round((high - low) * k / count) for k in range(count + 1)]
+            found += [Stretch(first=a, end=b) for a, b in pairwise(edges)]
+    return tuple(found)
+
+
+def name_of(plans: list[Plan], coding: Coding, project: Project) -> str:
+    """By what a segment is known: its pictures, the media that they are made from, and how they are coded."""
+    layers = [layer for plan in plans for layer in plan.layers]
+    pinned = {pin.of.take_id for layer in layers for pin in layer.pins if isinstance(pin.of, Film)}
+    takes = pinned | {layer.take_id for layer in layers}
+    media = {take_id: project.take(take_id).fingerprint for take_id in takes}
+    rate = project.reel.rate
+    return digest((__version__, VERSION, coding, rate, media, tuple(plans)), _ELSEWHERE)
+
+
+class Segments:
+    """The segments of one output: those that are there, and where the others are to be put."""
+
+    def __init__(self, path: Path, shelf: Shelf, rate: Fraction, *, resume: bool) -> None:
+        """`resume`: what earlier renders to this place left is used."""
+        self._path, self._shelf, self._rate, self._resume = path, shelf, rate, resume
+        self._room = PartsRoom(path)
+        if not resume:
+            self._room.clear()
+        self._room.open()
+        self._bound: list[tuple[str, Bound]] = []
+        self._before = _rendered(path, shelf) if resume else {}
+        self.made = 0
+        """How many had to be made."""
+
+    def add(self, name: str, stretch: Stretch, make: Callable[[Path], None]) -> None:
+        """The next segment, made where it is not there."""
+        path = self._room.part(name)
+        if not self._has(name, path, stretch.frames):
+            make(path)
+            self.made += 1
+        self._bound.append((name, Bound(path=path, frames=stretch.frames)))
+
+    def _has(self, name: str, path: Path, frames: int) -> bool:
+        if not self._resume and not any(name == known for known, _ in self._bound):
+            return False
+        if is_whole(path, frames):
+            return True
+        first = self._before.get(name)
+        found = first is not None and cut_out_segment(self._path, first, frames, path, self._rate)
+        return found and is_whole(path, frames)
+
+    @property
+    def bound(self) -> list[Bound]:
+        """All segments, in order."""
+        return [each for _, each in self._bound]
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        """Where all went well the parts are thrown away; else those that are whole stay for a render that resumes."""
+        if kind is not None:
+            self._room.tidy()
+            return
+        self._room.clear()
+        stamp = _stamp(self._path)
+        if stamp is not None:
+            frames = np.array([each.frames for _, each in self._bound])
+            names = np.array([name for name, _ in self._bound])
+            self._shelf.put({"names": names, "frames": frames}, "rendered", str(self._path.resolve()), stamp)
+
+
+def _rendered(path: Path, shelf: Shelf) -> dict[str, int]:
+    """The segments in a film as it was rendered, by name: the frame at which each begins."""
+    stamp = _stamp(path)
+    kept = None if stamp is None else shelf.get("rendered", str(path.resolve()), stamp)
+    if kept is None or not kept.keys() >= {"names", "frames"}:
+        return {}
+    firsts = np.cumsum([0, *kept["frames"][:-1]])
+    return {str(name): int(first) for name, first in zip(kept["names"], firsts, strict=True)}
+
+
+def _stamp(path: Path) -> str | None:
+    """By what a file is told from another one in its place; None for what is no file."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return f"{found.st_size} {found.st_mtime_ns}" if path.is_file() else None
