@@ -8,11 +8,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli import areas, assembling, joining, measuring, pacing, reframing, steadying
-from clevrin.cli.one_take import size_of
+from clevrin.cli import areas, assembling, finishing, joining, measuring, pacing, reframing, steadying
 from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
-from clevrin.core.document import Project
 from clevrin.core.document.earlier import last_good_copy
 from clevrin.core.document.files import SUFFIX, load, read_text, save
 from clevrin.core.errors import ClevrinError
@@ -37,6 +35,7 @@ app.command()(reframing.reframe)
 app.command()(pacing.pace)
 app.command()(joining.join)
 app.command()(assembling.assemble)
+finishing.add_to(app)
 
 
 MatchedMoves = choices("MatchedMoves", ("whips", "all"))
@@ -150,37 +149,6 @@ def _ramps_told(meeting: "Meeting | None") -> dict[str, float | None]:
     if meeting is None:
         return {"leave_speed": None, "arrive_speed": None}
     return {"leave_speed": meeting.leave, "arrive_speed": meeting.arrive}
-
-
-@app.command()
-def render(
-    project: Annotated[Path, typer.Argument(help="A project.", show_default=False)],
-    out: Out,
-    size: Annotated[str | None, typer.Option(help="Width and height in pixels, as 1920x1080.")] = None,
-    output: Annotated[str | None, typer.Option(help="The name of an output of the project; none: the reel.")] = None,
-) -> None:
-    """Renders the reel of a project, or one of its outputs."""
-    from clevrin.core.render.export import ExportRequest, export_reel
-    from clevrin.core.render.sources import Sources
-
-    wanted = None if size is None else size_of(size)
-    check_output(out, [project])
-    loaded = load(project)
-    if output is not None:
-        loaded = loaded.through(_output_named(loaded, output))
-    troubles: set[str] = set()
-    with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
-        export_reel(ExportRequest(project=loaded, path=out, size=wanted), sources, progress, troubles)
-    for sentence in sorted(troubles):
-        print_line(sentence)
-
-
-def _output_named(project: Project, name: str) -> str:
-    found = [each.id for each in project.outputs if each.name == name]
-    if not found:
-        names = ", ".join(each.name for each in project.outputs) or "none beside its reel"
-        raise ClevrinError(f"{project.name} has no output named {name}; it has {names}.")
-    return found[0]
 
 
 @app.command("export-otio")

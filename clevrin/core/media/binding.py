@@ -115,7 +115,9 @@ def bind_film(
 
     `done` is told how many frames are bound. Raises `MediaError` where a segment does not fit the first one, `OSError`.
     """
-    options = {"movflags": "+faststart+write_colr"} if kind.container in ("mp4", "mov") else {}
+    options = {"fflags": "+bitexact"}  # no number of chance in it
+    if kind.container in ("mp4", "mov"):
+        options["movflags"] = "+faststart+write_colr"
     late = max(_reordered(each, rate) for each in segments)
     with (
         av.open(str(part), "w", format=kind.container, options=options) as out,

@@ -133,6 +133,16 @@ class _Piecewise:
             self.first_s = max(self.first_s, at_s + len(block) / SOUND_RATE)
 
 
+def sound_blocks(path: Path) -> Iterator[NDArray[np.float32]]:
+    """All sound of a file, (n, 2) float32 at 48,000 samples a second, a second at a time. Raises `MediaError`."""
+    samples, reader = round(sound_seconds(path) * SOUND_RATE), SoundReader()
+    try:
+        for at in range(0, samples, SOUND_RATE):
+            yield reader.read(path, at / SOUND_RATE, min(SOUND_RATE, samples - at))
+    finally:
+        reader.close()
+
+
 def sound_seconds(path: Path) -> float:
     """How long the sound of a file is; raises `MediaError` where it has none."""
     with told(path), closing(_Reading(path)) as reading:

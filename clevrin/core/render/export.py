@@ -3,11 +3,13 @@
 import math
 import queue
 import threading
-from collections.abc import Iterator
-from contextlib import closing
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+
+import numpy as np
 
 from clevrin.core.document import Project
 from clevrin.core.errors import ClevrinError, MediaError
@@ -27,9 +29,11 @@ from clevrin.core.render.reel_colour import reel_clear, reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
 from clevrin.core.render.segments import Segments, name_of, stretches
 from clevrin.core.render.sources import Sources
+from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, Loudness, loudness_of
 from clevrin.core.sound.mix import ReelSound, Sound
 from clevrin.core.sound.mix import has_sound as reel_has_sound
 
+_NEAR_LU = 0.1
 LOOP_RATE = 25
 """Loops show no more pictures a second."""
 _AHEAD = 3
@@ -41,7 +45,7 @@ class ExportRequest:
 
     `kind`: a format by its id (None: as the name says), `purpose`: how good (None: as usual), `given`: options of the
     encoder instead. `span`: the frames of the reel from the first up to the end, None: all. `resume`: what was rendered
-    to this place before is used as far as it is the same.
+    to this place before is used as far as it is the same. `lufs`: how loud the sound is to be, None: as it is mixed.
     """
 
     project: Project
@@ -53,6 +57,7 @@ class ExportRequest:
     given: tuple[tuple[str, str], ...] = ()
     span: tuple[int, int] | None = None
     resume: bool = False
+    lufs: float | None = None
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -86,8 +91,30 @@ class _Export:
     def picture(self, plan: Plan) -> Picture:
         return carried_out(plan, self.project.take, self.sources.films, "final")
 
-    def sound(self) -> ReelSound:
-        return ReelSound(self.project, self.troubles, lambda shot: self.shots[shot.id].course)
+    @contextmanager
+    def sound(self) -> Iterator[Callable[[int, int], Iterator[Sound]]]:
+        """Gives the sound from one frame of the reel up to another, a second at a time, as loud as it is to be."""
+        with closing(ReelSound(self.project, self.troubles, lambda shot: self.shots[shot.id].course)) as sound:
+
+            def blocks(first: int, end: int, gain: float) -> Iterator[Sound]:
+                for block in _blocks(sound, self.sample(first), self.sample(end)):
+                    yield block if gain == 1 else block * np.float32(gain)
+
+            gain = 1.0
+            if self.request.lufs is not None:
+                gain = self._gain(loudness_of(blocks(self.first, self.end, 1.0)), self.request.lufs)
+            yield lambda first, end: blocks(first, end, gain)
+
+    def _gain(self, found: Loudness, wanted: float) -> float:
+        gain = found.gain_to(wanted)
+        if found.lufs is not None:
+            reached = found.lufs + 20 * math.log10(gain)
+            if reached < wanted - _NEAR_LU:
+                self.troubles.add(
+                    f"The sound is at {reached:.1f} LUFS, not {wanted:g}: louder, its peaks would be over "
+                    f"{HIGHEST_PEAK_DB:g} dB."
+                )
+        return gain
 
     def sample(self, frame: int) -> int:
         """The sample of the reel with which a frame begins."""
@@ -156,15 +183,15 @@ def _check_carried(export: _Export) -> None:
 
 
 def _export_sound(export: _Export) -> None:
-    with closing(export.sound()) as sound:
-        first, end = export.sample(export.first), export.sample(export.end)
+    with export.sound() as sound_of:
+        total = export.sample(export.end) - export.sample(export.first)
 
         def blocks() -> Iterator[Sound]:
             gone = 0
-            for block in _blocks(sound, first, end):
+            for block in sound_of(export.first, export.end):
                 yield block
                 gone += len(block)
-                step(export.progress, gone, end - first)
+                step(export.progress, gone, total)
 
         write_sound(export.request.path, export.kind, blocks(), export.project.media)
 
@@ -231,13 +258,10 @@ def _bind(export: _Export, part: Path, parts: Segments) -> None:
     if not (kind.sound and reel_has_sound(export.project)):
         bind_film(part, parts.bound, kind, export.project.reel.rate, None, done)
         return
-    with closing(export.sound()) as sound:
-
-        def sound_of(first: int, end: int) -> Iterator[Sound]:
-            at = export.first
-            return _blocks(sound, export.sample(at + first), export.sample(at + end))
-
-        bind_film(part, parts.bound, kind, export.project.reel.rate, sound_of, done)
+    with export.sound() as sound_of:
+        at = export.first
+        rate = export.project.reel.rate
+        bind_film(part, parts.bound, kind, rate, lambda first, end: sound_of(at + first, at + end), done)
 
 
 def _blocks(sound: ReelSound, first: int, end: int) -> Iterator[Sound]:

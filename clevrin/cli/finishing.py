@@ -1,0 +1,133 @@
+"""Commands that deliver a reel: rendered, mixed, handed on."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from clevrin.cli.one_take import size_of
+from clevrin.cli.options import Json, Out, choices, within
+from clevrin.cli.terminal import print_json, print_line, shown
+from clevrin.core.document import Project
+from clevrin.core.document.files import load
+from clevrin.core.errors import ClevrinError
+from clevrin.core.media.formats import FORMATS, PURPOSES
+from clevrin.core.outputs import check_output
+
+
+def _loudness(lufs: float | None) -> float | None:
+    return None if lufs is None else within(-60, 0)(lufs)
+
+
+FormatName = choices("FormatName", FORMATS)
+Quality = choices("Quality", PURPOSES)
+ProjectFile = Annotated[Path, typer.Argument(help="A project.", show_default=False)]
+OutputName = Annotated[str | None, typer.Option(help="The name of an output of the project; none: the reel.")]
+Lufs = Annotated[
+    float | None,
+    typer.Option(
+        "--loudness", help="How loud the sound is to be, in LUFS.", callback=lambda v: v and within(-60, 0)(v)
+    ),
+]
+
+
+def add_to(app: typer.Typer) -> None:
+    """Registers these commands."""
+    for command in (render, mix):
+        app.command()(command)
+
+
+def render(
+    project: ProjectFile,
+    out: Out,
+    size: Annotated[str | None, typer.Option(help="Width and height in pixels, as 1920x1080.")] = None,
+    output: OutputName = None,
+    format: Annotated[FormatName | None, typer.Option(help="The format; none: as the name says.")] = None,
+    quality: Annotated[
+        Quality | None, typer.Option(help="Good for what: to look at, the net, editing further, or without loss.")
+    ] = None,
+    option: Annotated[
+        list[str] | None, typer.Option(help="An option of the encoder instead, NAME=VALUE, as crf=20.")
+    ] = None,
+    range: Annotated[str | None, typer.Option(help="A part of the reel, A:B: its frames from A up to B.")] = None,
+    loudness: Lufs = None,
+    resume: Annotated[
+        bool, typer.Option("--resume", help="Use what an earlier render to this place left, as far as it is the same.")
+    ] = False,
+) -> None:
+    """Renders the reel of a project, or one of its outputs; pictures into a folder, or the sound alone as well."""
+    from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.sources import Sources
+
+    wanted = None if size is None else size_of(size)  # what is typed wrong is told before anything is read
+    given, span = tuple(_option(each) for each in option or ()), None if range is None else _range(range)
+    request = ExportRequest(
+        project=_loaded(project, out, output),
+        path=out,
+        size=wanted,
+        kind=None if format is None else format.value,
+        purpose=None if quality is None else quality.value,
+        given=given,
+        span=span,
+        lufs=loudness,
+        resume=resume,
+    )
+    troubles: set[str] = set()
+    with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
+        export_reel(request, sources, progress, troubles)
+    for sentence in sorted(troubles):
+        print_line(sentence)
+
+
+def mix(project: ProjectFile, out: Out, output: OutputName = None, loudness: Lufs = None, json: Json = False) -> None:
+    """Writes the sound of a reel as WAV or FLAC, and says how loud it is."""
+    from clevrin.core.media.formats import format_of
+    from clevrin.core.media.sound_reading import sound_blocks
+    from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.sources import Sources
+    from clevrin.core.sound.loudness import loudness_of
+
+    if format_of(out).kind != "sound":
+        raise ClevrinError(f"{out.name} is no file of sound: name it .wav or .flac.")
+    request = ExportRequest(project=_loaded(project, out, output), path=out, lufs=loudness)
+    troubles: set[str] = set()
+    with Sources.of() as sources, shown(f"Mixing {out.name}") as progress:
+        export_reel(request, sources, progress, troubles)
+    found = loudness_of(sound_blocks(out))
+    if json:
+        print_json({"lufs": found.lufs, "range_lu": found.range_lu, "peak_db": found.peak_db})
+        return
+    loud = "silent" if found.lufs is None else f"{found.lufs:.1f} LUFS, range {found.range_lu:.1f} LU"
+    print_line(loud if found.peak_db is None else f"{loud}, true peak {found.peak_db:.1f} dB")
+    for sentence in sorted(troubles):
+        print_line(sentence)
+
+
+def _loaded(project: Path, out: Path, output: str | None) -> Project:
+    if not out.is_dir():
+        check_output(out, [project])
+    loaded = load(project)
+    return loaded if output is None else loaded.through(_output_named(loaded, output))
+
+
+def _output_named(project: Project, name: str) -> str:
+    found = [each.id for each in project.outputs if each.name == name]
+    if not found:
+        names = ", ".join(each.name for each in project.outputs) or "none beside its reel"
+        raise ClevrinError(f"{project.name} has no output named {name}; it has {names}.")
+    return found[0]
+
+
+def _option(text: str) -> tuple[str, str]:
+    name, equals, value = text.partition("=")
+    if not (name and equals):
+        raise typer.BadParameter(f"'{text}' is not NAME=VALUE", param_hint="--option")
+    return name, value
+
+
+def _range(text: str) -> tuple[int, int]:
+    try:
+        first, end = (int(each) for each in text.split(":"))
+    except ValueError as error:
+        raise typer.BadParameter(f"'{text}' is not two frames A:B", param_hint="--range") from error
+    return first, end
