@@ -30,6 +30,7 @@ STEPS = (
     Step(id="reframe", name="Reframe", icon="proportions", tip="Choose what is seen of the picture, in every shape"),
     Step(id="pace", name="Pace", icon="gauge", tip="Choose how fast it plays, and what is made of the moments between"),
     Step(id="join", name="Join", icon="blend", tip="Cut where two takes' whips agree"),
+    Step(id="finish", name="Finish", icon="inbox-down", tip="Watch the reel, find what is not right, deliver it"),
 )
 
 

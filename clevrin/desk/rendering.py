@@ -1,64 +1,65 @@
-"""Rendering the reel from the window."""
+"""Rendering from the window: asking where to, and putting it on the queue."""
 
+from dataclasses import replace
 from pathlib import Path
 
+from clevrin.core.errors import ClevrinError
+from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
-from clevrin.core.progress import Progress
-from clevrin.core.render.apart import export_apart
 from clevrin.core.render.export import ExportRequest
+from clevrin.core.render.reel_colour import reel_clear
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
-from clevrin.desk.jobs import Job
+from clevrin.desk.finish.queue import RenderQueue
 
 
 class Rendering:
-    """Asks where to render to, and renders in the background, in a process of its own.
+    """Asks where to render to, and has it rendered when it is its turn."""
 
-    `shelf`: the folder of what is measured.
-    """
-
-    def __init__(self, context: Context, files: FileDialogs, shelf: Path) -> None:
-        self._context, self._files, self._shelf = context, files, shelf
+    def __init__(self, context: Context, files: FileDialogs, queue: RenderQueue) -> None:
+        self._context, self._files, self._queue = context, files, queue
 
     def ask_where(self, output_id: str | None = None) -> None:
         """Asks for the name of the file; `output_id`: what is rendered, None for the reel as it is."""
+        project = self._context.session.project.through(output_id)
+        self.ask(ExportRequest(project=project, path=self.suggested(output_id)), output_id)
+
+    def suggested(self, output_id: str | None) -> Path:
+        """What a render is called, without an ending: by its project and its output."""
         project = self._context.session.project
         output = project.output(output_id)
-        name = project.name if output is None else f"{project.name} {output.name}"
+        return Path(project.name if output is None else f"{project.name} {output.name}")
+
+    def ask(self, request: ExportRequest, output_id: str | None = None) -> None:
+        """Asks for the place of a render, and puts it on the queue."""
+        output = self._context.session.project.output(output_id)
         title = "Render the reel" if output is None else f"Render {output.name}"
-        pattern = "Films (*.mp4 *.mov)"
+        kind = None if request.kind is None else FORMATS[request.kind]
+        suffix = ".mp4" if kind is None else "" if kind.in_folder else kind.suffix
+        pattern = "Films (*.mp4 *.mov)" if kind is None else f"{kind.title} (*{suffix or '*'})"
 
         def render(path: Path) -> None:
-            self.render_to(path, output_id)
+            self.put(replace(request, path=path))
 
-        self._files.ask_for_new(title, render, pattern, name=name, suffix=".mp4", also=".mov")
+        also = ".mov" if kind is None else ""
+        self._files.ask_for_new(title, render, pattern, name=str(request.path), suffix=suffix, also=also)
 
     def render_to(self, path: Path, output_id: str | None = None) -> None:
         """Renders the reel or an output of it to a file: MP4, or MOV where parts of it are to stay clear."""
-        project, notices = self._context.session.project.through(output_id), self._context.notices
         if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
+        self.put(ExportRequest(project=self._context.session.project.through(output_id), path=path))
+
+    def put(self, request: ExportRequest) -> None:
+        """Puts a render on the queue; what its format cannot carry is said at once."""
+        notices = self._context.notices
         notices.all_well()
-        if not carries_alpha(path) and any(shot.hold.edge == "clear" for shot in project.reel.shots):
-            notices.trouble(what_is_not_carried(path))
-        request = ExportRequest(project=project, path=path)
-
-        troubles: set[str] = set()
-
-        def work(progress: Progress) -> Path:
-            return export_apart(request, self._shelf, progress, troubles)
-
-        def done(written: Path) -> None:
-            notices.tell(f"Rendered {written.name} in {written.parent}", written)
-            if troubles:
-                notices.trouble("\n".join(sorted(troubles)))
-
-        self._context.jobs.start(
-            Job(
-                key=("render", str(path)),
-                what=f"Rendering {path.name}",
-                work=work,
-                done=done,
-                failed=notices.trouble,
-            )
-        )
+        try:
+            kind = format_of(request.path, request.kind)
+        except ClevrinError as error:
+            notices.trouble(str(error))
+            return
+        if kind.kind == "film" and not kind.clear and reel_clear(request.project):
+            notices.trouble(what_is_not_carried(request.path))
+        purpose = "" if request.purpose is None else f", {PURPOSES[request.purpose]}"
+        self._queue.add(request, f"{kind.title}{purpose}")

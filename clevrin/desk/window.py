@@ -33,6 +33,8 @@ from clevrin.desk.bench import Bench
 from clevrin.desk.context import Context
 from clevrin.desk.exchanging import Exchanging
 from clevrin.desk.file_dialogs import FileDialogs
+from clevrin.desk.finish.bench import FinishBench
+from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.followings import Followings
 from clevrin.desk.footage import Footage
 from clevrin.desk.header import Header
@@ -122,12 +124,13 @@ class MainWindow(QMainWindow):
         self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
         self._told_unsafe = False
+        files = FileDialogs(self)
+        self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
+        self.rendering = Rendering(self._context, files, self.queue)
         with theme.undressed():
             self._build()
         place_window(self, self.settings)
-        files = FileDialogs(self)
         self.projects = Projects(self._context, files, self.offers)
-        self.rendering = Rendering(self._context, files, store.shelf.folder)
         self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
         self.music = MusicEdits(self._context, files)
         self.over = OverEdits(self._context)
@@ -153,12 +156,14 @@ class MainWindow(QMainWindow):
         self.reframe = ReframeBench(self._context)
         self.pace = PaceBench(self._context)
         self.join = JoinBench(self._context, ridges)
+        self.finish = FinishBench(self._context, self.rendering, self.queue)
         self._benches: dict[str, Bench] = {
             "log": self.log,
             "steady": self.steady,
             "reframe": self.reframe,
             "pace": self.pace,
             "join": self.join,
+            "finish": self.finish,
         }
         self._stack = QStackedWidget()
         for bench in self._benches.values():

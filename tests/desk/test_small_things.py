@@ -122,7 +122,7 @@ def test_the_button_that_puts_on_the_reel_stays_where_it_is(hands):
 
 
 def test_steps_are_numbered_by_their_place(window):
-    assert [button._step.number for button in window.rail.buttons.values()] == [1, 2, 3, 4, 5]
+    assert [button._step.number for button in window.rail.buttons.values()] == [1, 2, 3, 4, 5, 6]
 
 
 def test_the_model_of_a_take_is_told_as_it_is_seen(demo):

@@ -3,6 +3,7 @@
 from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
+from clevrin.core.render.marks import DISAGREES
 from clevrin.desk.reel.knot import Knot, knot_between
 
 
@@ -17,7 +18,7 @@ def agreement_words(before: Placed, after: Placed, traces: tuple[Trace | None, T
 def _agreement(knot: Knot) -> str:
     if knot.leaving_deg is None and knot.arriving_deg is None:
         return "Neither side moves much at the cut."
-    if knot.mismatch < 0.08:
+    if knot.mismatch < DISAGREES:
         return "Direction and speed agree at the cut."
     return f"The sides differ at the cut by {knot.mismatch * 100:.0f} % of the motion."
 

@@ -12,10 +12,10 @@ from clevrin.core.join.between import velocity_at_cut
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
+from clevrin.core.render.marks import DISAGREES, MOVES_WIDTHS_PER_S, mismatch
 from clevrin.desk import theme
 from clevrin.desk.reel.kind_marks import MARKS, mark_of
 
-_MOVES_WIDTHS_PER_S = 0.25
 _WIDEST_GAP_PX = 10.0
 _LETTERS_FROM_PX = 10.0
 
@@ -40,13 +40,11 @@ def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving:
     kind = before.shot.leave.kind
     if out is None or in_ is None or kind_of(before.shot.leave).long:
         return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0, kind=kind)
-    larger = max(np.hypot(*out), np.hypot(*in_))
-    mismatch = float(np.hypot(*(out - in_)) / larger) / 2 if larger > _MOVES_WIDTHS_PER_S else 0.0
-    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=min(1.0, mismatch), kind=kind)
+    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=mismatch(out, in_), kind=kind)
 
 
 def _angle(velocity: np.ndarray | None) -> float | None:
-    if velocity is None or np.hypot(*velocity) < _MOVES_WIDTHS_PER_S:
+    if velocity is None or np.hypot(*velocity) < MOVES_WIDTHS_PER_S:
         return None
     return float(np.degrees(np.arctan2(velocity[1], velocity[0])))
 
@@ -54,7 +52,7 @@ def _angle(velocity: np.ndarray | None) -> float | None:
 def paint_knot(painter: QPainter, centre: tuple[float, float], knot: Knot, radius: float, *, chosen: bool) -> None:
     """Draws a knot of a radius in pixels; small differences do not open the gap, large ones do up to 10 px."""
     angles = (None if angle is None else round(angle) for angle in (knot.leaving_deg, knot.arriving_deg))
-    gap = round(max(0.0, knot.mismatch - 0.08) * _WIDEST_GAP_PX)
+    gap = round(max(0.0, knot.mismatch - DISAGREES) * _WIDEST_GAP_PX)
     picture = _picture(*angles, gap, round(radius), chosen, painter.device().devicePixelRatioF(), knot.kind)
     size = picture.deviceIndependentSize()
     painter.drawPixmap(QPointF(centre[0] - size.width() / 2, centre[1] - size.height() / 2), picture)

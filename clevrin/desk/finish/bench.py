@@ -1,0 +1,176 @@
+"""The Finish bench: the reel in a large viewer, what of it is not right, and the renders that wait."""
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QVBoxLayout
+
+from clevrin.core.document import Project
+from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.progress import Progress
+from clevrin.core.render.export import ExportRequest
+from clevrin.core.render.marks import ReelMark, marks_of
+from clevrin.core.render.planner import fitted_size
+from clevrin.core.render.sources import Sources
+from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
+from clevrin.desk.context import Context
+from clevrin.desk.finish.queue import RenderQueue
+from clevrin.desk.finish.queue_view import QueueView
+from clevrin.desk.finish.sheet import LOOK, FinishSheet
+from clevrin.desk.jobs import CHARTING, Job
+from clevrin.desk.programmes import reel_plans, reel_programme
+from clevrin.desk.rendering import Rendering
+from clevrin.desk.viewer import Viewer
+
+_PREPARED_S = 10.0
+_NO_REEL = "There is nothing on the reel yet. In Log, choose a span of a take and press Enter."
+
+
+class FinishBench(Bench):
+    """Watches the reel, or an output of it, and has it rendered."""
+
+    def __init__(self, context: Context, rendering: Rendering, queue: RenderQueue) -> None:
+        super().__init__(context)
+        self._rendering = rendering
+        self._output: str | None = None
+        self._looked_at: Project | None = None
+        row = bench_row(self)
+        row.addLayout(self._make_middle(queue), 1)
+        self.sheet = FinishSheet()
+        row.addWidget(self.sheet)
+        self.sheet.output_chosen.connect(self._on_sheet_output_chosen)
+        self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
+        self.sheet.render_button.clicked.connect(self.render)
+        self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
+        self._look_soon = QTimer(self, singleShot=True, interval=400)
+        self._look_soon.timeout.connect(self._look_over)
+
+    def _make_middle(self, queue: RenderQueue) -> QVBoxLayout:
+        column = bench_column()
+        self.viewer = Viewer()
+        self.viewer.wanted_size_changed.connect(self.reload)
+        self.transport = Transport(self.context)
+        self.queue_view = QueueView(queue)
+        column.addWidget(self.viewer, 1)
+        column.addWidget(self.transport)
+        column.addWidget(self.queue_view)
+        return column
+
+    # What is looked at
+
+    @property
+    def project(self) -> Project:
+        """The project as the chosen output shows it."""
+        project = self.context.session.project
+        known = any(each.id == self._output for each in project.outputs)
+        return project.through(self._output if known else None)
+
+    def showing(self) -> Showing | None:
+        project, session = self.project, self.context.session
+        prepared, course_of = self.context.preparing.prepared, self.context.measurements.course_of(project)
+        programme = reel_programme(project, self.viewer.wanted_size, prepared=prepared, course_of=course_of)
+        if programme is None:
+            return None
+        self._prepare_about(session.playhead)
+        return Showing(programme=programme, subject=("reel", self._output), frame=session.playhead)
+
+    def _prepare_about(self, frame: int) -> None:
+        project = self.project
+        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        stretch = round(_PREPARED_S * float(project.reel.rate))
+        first = frame // stretch * stretch
+        plans = reel_plans(project, size, first, min(reel_frames(project), first + 2 * stretch))
+        if plans.end > plans.first:
+            self.context.preparing.want(plans, (project, size, first), frame)
+
+    def viewers(self) -> tuple[Viewer, ...]:
+        return (self.viewer,)
+
+    def show_frame(self, frame: int, pictures: tuple) -> None:
+        self.viewer.show_pixels(*pictures)
+        project = self.project
+        self.transport.show_frame(frame, reel_frames(project), float(project.reel.rate))
+        self.context.session.move_playhead(frame)
+        self._prepare_about(frame)
+
+    def seek_reel(self, frame: int) -> None:
+        self.context.player.seek(frame, scrubbing=True)
+
+    def leave(self) -> None:
+        self.context.preparing.stop()
+        super().leave()
+
+    def show_trouble(self, sentence: str) -> None:
+        self.sheet.trouble.tell(sentence)
+
+    def refresh(self) -> None:
+        project = self.context.session.project
+        there = bool(project.reel.shots)
+        self.sheet.show_outputs(project, self._output)
+        self.sheet.render_button.setEnabled(there)
+        if not there:
+            self.viewer.show_words(_NO_REEL)
+            self.sheet.show_marks(None, _NO_REEL)
+        elif self.project != self._looked_at:
+            self.sheet.show_marks(None)
+            self._look_soon.start()
+
+    # What is done
+
+    def take_what_is_proposed(self) -> None:
+        self.render()
+
+    def render(self) -> None:
+        """Asks where to, and puts what is chosen on the queue."""
+        if not self.context.session.project.reel.shots:
+            return
+        sheet = self.sheet
+        kind, loudness = sheet.kind, sheet.loudness.key
+        request = ExportRequest(
+            project=self.project,
+            path=self._rendering.suggested(self._output),
+            kind=kind.id,
+            purpose=sheet.chosen_purpose if kind.kind in ("film", "pictures") else None,
+            span=self._span(),
+            lufs=float(loudness) if loudness and kind.sound else None,
+        )
+        self._rendering.ask(request, self._output)
+
+    def _span(self) -> tuple[int, int] | None:
+        """The frames from the first chosen shot to the last; None: all."""
+        if self.sheet.part.key == "all":
+            return None
+        chosen = set(self.context.session.shot_ids)
+        row = [placed for placed in placed_shots(self.project) if placed.shot.id in chosen]
+        return (row[0].start, row[-1].end) if row else None
+
+    def _on_sheet_output_chosen(self, output_id: str | None) -> None:
+        self._output = output_id
+        self.refresh()
+        self.reload()
+
+    def _on_sheet_frame_requested(self, frame: int) -> None:
+        self.context.player.stop()
+        self.context.player.seek(frame, scrubbing=False)
+
+    def _look_over(self) -> None:
+        """Looks in the background for what is not right, while that is looked at."""
+        project, store = self.project, self.context.measurements.store
+        if not self.entered or not project.reel.shots or project == self._looked_at:
+            return
+        if not self.sheet.pages.buttons[LOOK].isChecked():
+            return
+
+        def work(progress: Progress) -> tuple[ReelMark, ...]:
+            with Sources.of(store, light=True) as sources:
+                return marks_of(project, sources, progress)
+
+        def done(found: tuple[ReelMark, ...]) -> None:
+            self._looked_at = project
+            self.sheet.show_marks(found, rate=float(project.reel.rate))
+
+        def failed(sentence: str) -> None:
+            self.sheet.show_marks(None, sentence)
+
+        what = "Looking the reel over"
+        self.context.jobs.restart(
+            Job(key=("marks",), what=what, work=work, done=done, failed=failed, background=True, turn=CHARTING)
+        )

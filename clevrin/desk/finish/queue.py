@@ -1,0 +1,169 @@
+"""Renders that wait for their turn, one after the other, while editing goes on: each of the reel as it was then."""
+
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Literal
+
+from PySide6.QtCore import QObject, Signal
+
+from clevrin.core.document.value import new_id
+from clevrin.core.outputs import PartsRoom
+from clevrin.core.progress import Progress
+from clevrin.core.render.apart import export_apart
+from clevrin.core.render.export import ExportRequest
+from clevrin.desk.jobs import Job, JobRunner
+from clevrin.desk.notices import Notices
+
+State = Literal["waiting", "rendering", "held", "done", "failed"]
+_MOST = 200
+"""Renders that have ended are remembered no longer than this."""
+_TELLS_AFTER_S = 2.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class Render:
+    """A render in the queue: what is rendered as it was when it was asked for, and how it stands.
+
+    `done` of `total` frames; `left_s`: about how long it still takes, None: not known yet.
+    """
+
+    id: str
+    request: ExportRequest
+    words: str
+    state: State = "waiting"
+    done: int = 0
+    total: int = 0
+    left_s: float | None = None
+    sentence: str = ""
+
+    @property
+    def ended(self) -> bool:
+        return self.state in ("done", "failed")
+
+
+class RenderQueue(QObject):
+    """Renders in their order. One is made at a time, in a process of its own; what is held goes on where it was."""
+
+    changed = Signal()
+
+    def __init__(self, jobs: JobRunner, notices: Notices, shelf: Path, parent: QObject | None = None) -> None:
+        """`shelf`: the folder of what is measured."""
+        super().__init__(parent)
+        self._jobs, self._notices, self._shelf = jobs, notices, shelf
+        self._renders: list[Render] = []
+        self._began = 0.0
+        self._done_before = 0
+        jobs.states_changed.connect(self._on_jobs_states_changed)
+
+    @property
+    def renders(self) -> tuple[Render, ...]:
+        return tuple(self._renders)
+
+    def add(self, request: ExportRequest, words: str) -> str:
+        """Puts a render at the end; returns its id."""
+        made = Render(id=new_id(), request=replace(request, resume=True), words=words)
+        ended = [each for each in self._renders if each.ended]
+        if len(self._renders) >= _MOST and ended:
+            self._renders.remove(ended[0])
+        self._renders.append(made)
+        self._go_on()
+        return made.id
+
+    def hold(self, render_id: str) -> None:
+        """Stops a render, or keeps it from beginning; what is finished of it stays."""
+        render = self._of(render_id)
+        if render.state in ("waiting", "rendering"):
+            self._put(replace(render, state="held", left_s=None))
+            self._jobs.stop(_key(render))
+            self._go_on()
+
+    def go_on(self, render_id: str) -> None:
+        """Has a render that was held, or that failed, made when it is its turn."""
+        render = self._of(render_id)
+        if render.state in ("held", "failed"):
+            self._put(replace(render, state="waiting", sentence=""))
+            self._go_on()
+
+    def sooner(self, render_id: str) -> None:
+        """Puts a render before the one before it."""
+        at = self._renders.index(self._of(render_id))
+        if at > 0:
+            self._renders.insert(at - 1, self._renders.pop(at))
+            self.changed.emit()
+
+    def remove(self, render_id: str) -> None:
+        """Takes a render off the queue; what is finished of one that has not ended is thrown away."""
+        render = self._of(render_id)
+        self._renders.remove(render)
+        self._jobs.stop(_key(render))
+        if not render.ended:
+            # With the same key: it begins when the one that was stopped has ended.
+            clear = lambda _: PartsRoom(render.request.path).clear()  # noqa: E731
+            self._jobs.start(Job(key=_key(render), what="Tidying up", work=clear, done=lambda _: None, quiet=True))
+        self._go_on()
+
+    def _of(self, render_id: str) -> Render:
+        return next(each for each in self._renders if each.id == render_id)
+
+    def _put(self, render: Render) -> None:
+        at = next(k for k, each in enumerate(self._renders) if each.id == render.id)
+        self._renders[at] = render
+
+    def _go_on(self) -> None:
+        """Begins the next one where none is made."""
+        if not any(each.state == "rendering" for each in self._renders):
+            waiting = next((each for each in self._renders if each.state == "waiting"), None)
+            if waiting is not None:
+                self._begin(waiting)
+        self.changed.emit()
+
+    def _begin(self, render: Render) -> None:
+        render = replace(render, state="rendering")
+        self._put(render)
+        self._began, self._done_before = time.monotonic(), -1
+        troubles: set[str] = set()
+
+        def work(progress: Progress) -> Path:
+            return export_apart(render.request, self._shelf, progress, troubles)
+
+        def done(written: Path) -> None:
+            said = "\n".join(sorted(troubles))
+            self._end(render.id, replace(self._of(render.id), state="done", left_s=0.0, sentence=said))
+            self._notices.tell(f"Rendered {written.name} in {written.parent}", written)
+            if troubles:
+                self._notices.trouble(said)
+
+        def failed(sentence: str) -> None:
+            self._end(render.id, replace(self._of(render.id), state="failed", left_s=None, sentence=sentence))
+            self._notices.trouble(sentence)
+
+        name = render.request.path.name
+        self._jobs.start(Job(key=_key(render), what=f"Rendering {name}", work=work, done=done, failed=failed))
+
+    def _end(self, render_id: str, render: Render) -> None:
+        self._put(render)
+        self._go_on()
+
+    def _on_jobs_states_changed(self) -> None:
+        """How far the render is that is made now; one that was stopped in the strip is held."""
+        render = next((each for each in self._renders if each.state == "rendering"), None)
+        if render is None:
+            return
+        state = self._jobs.state_of(_key(render))
+        if state is None:
+            self._put(replace(render, state="held", left_s=None))
+            self._go_on()
+            return
+        if self._done_before < 0 and state.done:
+            self._began, self._done_before = time.monotonic(), state.done
+        gone, made = time.monotonic() - self._began, state.done - self._done_before
+        left = None
+        if gone > _TELLS_AFTER_S and made > 0 and self._done_before >= 0:
+            left = gone / made * (state.total - state.done)
+        self._put(replace(render, done=state.done, total=state.total, left_s=left))
+        self.changed.emit()
+
+
+def _key(render: Render) -> tuple[str, str]:
+    return "render", str(render.request.path)

@@ -1,0 +1,139 @@
+"""The sheet of the Finish bench: what is delivered, in which format, and what is not right yet."""
+
+from PySide6.QtCore import Signal
+
+from clevrin.core.document import Project
+from clevrin.core.media.formats import FORMATS, PURPOSES, Format, Purpose
+from clevrin.core.pace.timecode import timecode
+from clevrin.core.render.marks import ReelMark
+from clevrin.desk.plain_table import PlainRow, PlainTable
+from clevrin.desk.sheet import (
+    OwnChoice,
+    Pages,
+    Sheet,
+    Trouble,
+    grey,
+    named_combo,
+    named_setting,
+    plain_button,
+    quiet_label,
+)
+
+DELIVER, LOOK = "deliver", "look over"
+_MOST_ROWS = 14
+_LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
+
+
+class FinishSheet(Sheet):
+    """Shows what is chosen, and says what the user wants."""
+
+    output_chosen = Signal(object)
+    """The id of an output; None: the reel."""
+    frame_requested = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__("Finish")
+        self.pages = Pages(
+            ((DELIVER, "What is rendered, and how"), (LOOK, "What of the reel is not right, or may not be"))
+        )
+        self.add(self.pages)
+        self._make_deliver()
+        self._make_look()
+        self.trouble = Trouble()
+        self.add(self.trouble)
+        self.add_stretch()
+        self.render_button = plain_button("Render…   Enter", "Asks where to, and puts it on the queue", main=True)
+        self.set_foot(self.render_button)
+        self._show_format()
+
+    def _make_deliver(self) -> None:
+        self.output = named_combo("What is rendered", "The reel, or an output of it in another shape")
+        self.output.activated.connect(lambda at: self.output_chosen.emit(self.output.itemData(at) or None))
+        self.format = named_combo("Format", "In which format it is written")
+        for each in FORMATS.values():
+            self.format.addItem(each.title, each.id)
+        self.format.activated.connect(lambda _: self._show_format())
+        self.purpose = OwnChoice(
+            "Good for",
+            "What it is to be good for: how large the file becomes, and how true it stays",
+            [(id, words.removeprefix("to "), words.capitalize()) for id, words in PURPOSES.items()],
+            columns=2,
+            default="net",
+        )
+        self.part = OwnChoice(
+            "Part",
+            "How much of the reel",
+            [
+                ("all", "all of it", "The whole reel"),
+                ("chosen", "the chosen", "From the first chosen shot to the last"),
+            ],
+            columns=2,
+            default="all",
+        )
+        self.loudness = OwnChoice("Loudness, LUFS", "How loud the sound is made (EBU R 128)", _LOUDNESS, default="")
+        self.format_note = quiet_label("")
+        self.format_note.setWordWrap(True)
+        what = named_setting("What", self.output.toolTip(), self.output)
+        written = named_setting("Format", self.format.toolTip(), self.format)
+        self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness)
+        self.pages.add_stretch()
+
+    def _make_look(self) -> None:
+        self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_ROWS)
+        self.marks.row_chosen.connect(self._on_marks_row_chosen)
+        self.marks_note = quiet_label("")
+        self.marks_note.setWordWrap(True)
+        self.mark_note = quiet_label("")
+        self.mark_note.setWordWrap(True)
+        self.pages.add(LOOK, self.marks_note, self.marks, self.mark_note)
+        self.pages.add_stretch()
+        self._found: tuple[ReelMark, ...] = ()
+
+    @property
+    def kind(self) -> Format:
+        """The format that is chosen."""
+        return FORMATS[self.format.currentData()]
+
+    @property
+    def chosen_purpose(self) -> Purpose:
+        return self.purpose.key  # type: ignore[return-value]
+
+    def show_outputs(self, project: Project, output_id: str | None) -> None:
+        """What of a project can be rendered."""
+        named = [("", "the reel"), *((each.id, each.name) for each in project.outputs)]
+        if [(self.output.itemData(k), self.output.itemText(k)) for k in range(self.output.count())] != named:
+            self.output.clear()
+            for id, name in named:
+                self.output.addItem(name, id)
+        self.output.setCurrentIndex(max(0, self.output.findData(output_id or "")))
+
+    def show_marks(self, marks: tuple[ReelMark, ...] | None, why: str = "", rate: float = 25.0) -> None:
+        """What is not right, on a reel of a rate; None: it is being looked for, or cannot be, and why."""
+        self._found = marks or ()
+        self.marks.show_rows(
+            (
+                PlainRow(id=str(number), words=(each.sentence, timecode(each.frame, rate)), named=False)
+                for number, each in enumerate(self._found)
+            ),
+            None,
+        )
+        count = len(self._found)
+        words = f"{count} thing{'s' if count > 1 else ''} to look at:" if count else "Nothing was found."
+        self.marks_note.setText(why or words if marks is not None else why or "The reel is being looked over.")
+        self.mark_note.setText("")
+
+    def _show_format(self) -> None:
+        kind = self.kind
+        for id, button in self.purpose.buttons.items():
+            there = id in kind.purposes
+            grey(button, there, f"{kind.title} is not made for that.")
+        if self.purpose.key not in kind.purposes:
+            self.purpose.keep(kind.usual)
+        self.format_note.setText(f"{kind.help}.")
+        self.purpose.setVisible(kind.kind in ("film", "pictures"))
+        self.loudness.setVisible(bool(kind.sound))
+
+    def _on_marks_row_chosen(self, number: str, _: int) -> None:
+        mark = self._found[int(number)]
+        self.mark_note.setText(mark.sentence)
+        self.frame_requested.emit(mark.frame)

@@ -1,0 +1,183 @@
+"""The Finish bench: the reel is watched, looked over, and rendered on a queue while editing goes on."""
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
+
+from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
+from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, TrimShot
+from clevrin.core.media.probe import probe
+from clevrin.core.progress import Silent
+from clevrin.core.render.marks import marks_of
+from clevrin.core.render.sources import Sources
+from clevrin.desk.finish.queue import Render
+from clevrin.desk.finish.queue_view import words_of
+
+
+@pytest.fixture
+def finish(demo):
+    """The Finish bench over a reel of two short shots that are not held."""
+    window, session = demo.window, demo.window.session
+    first, second, *others = session.project.reel.shots
+    session.do(RemoveShots(shot_ids=tuple(each.id for each in others)))
+    for shot in (first, second):
+        session.do(SetHold(shot_id=shot.id, hold=Hold()))
+        session.do(TrimShot(shot_id=shot.id, span=Span(first=40, end=60)))
+    demo.key(Qt.Key.Key_6)
+    demo.until(lambda: window.finish.viewer.pixels and not window.finish._reload.isActive())
+    return demo
+
+
+def ask(hands, path: Path) -> None:
+    """Presses Render, and types a name."""
+    hands.window.activateWindow()
+    hands.until(lambda: hands.window.isActiveWindow())
+    hands.key(Qt.Key.Key_Return)
+    dialog = next(each for each in hands.window.findChildren(QFileDialog) if each.isVisible())
+    dialog.fileSelected.emit(str(path))
+    dialog.close()
+
+
+def states(hands) -> list[str]:
+    return [each.state for each in hands.window.queue.renders]
+
+
+def choose(hands, kind: str) -> None:
+    combo = hands.window.finish.sheet.format
+    at = combo.findData(kind)
+    combo.setCurrentIndex(at)
+    combo.activated.emit(at)
+
+
+def test_the_reel_is_rendered_in_the_chosen_format_from_the_queue(finish, tmp_path):
+    window, sheet = finish.window, finish.window.finish.sheet
+    assert not window.finish.queue_view.isVisible()
+    choose(finish, "hevc")
+    finish.click(sheet.purpose.buttons["look"])
+    ask(finish, tmp_path / "day.mp4")
+    assert window.finish.queue_view.isVisible() and states(finish) == ["rendering"]
+    finish.until(lambda: states(finish) == ["done"])
+    facts = probe(tmp_path / "day.mp4")
+    assert facts.codec == "hevc" and facts.frames > 20
+    table = window.finish.queue_view.table
+    assert [table.item(0, k).text() for k in range(3)] == ["day.mp4", "HEVC, to look at", "done"]
+
+
+def test_a_format_says_what_it_is_good_for_and_takes_its_own_ending(finish, tmp_path):
+    sheet = finish.window.finish.sheet
+    choose(finish, "ffv1")
+    assert sheet.purpose.key == "lossless" and not sheet.purpose.buttons["net"].isEnabled()
+    assert sheet.loudness.isVisible()
+    choose(finish, "png")
+    assert not sheet.loudness.isVisible() and "16 bit" in sheet.format_note.text()
+    ask(finish, tmp_path / "pictures")
+    finish.until(lambda: states(finish) == ["done"])
+    assert len(list((tmp_path / "pictures").iterdir())) > 20
+    choose(finish, "wav")
+    assert not sheet.purpose.isVisible()
+    ask(finish, tmp_path / "sound")
+    finish.until(lambda: states(finish) == ["done", "failed"])
+    last = finish.window.queue.renders[-1]
+    assert last.request.path.name == "sound.wav" and last.sentence == "The reel has no sound: WAV would be empty."
+
+
+def test_editing_goes_on_while_the_reel_as_it_was_is_rendered(finish, tmp_path):
+    window, session = finish.window, finish.window.session
+    frames = sum(shot.span.frames for shot in session.project.reel.shots)
+    ask(finish, tmp_path / "one.mp4")
+    session.do(RemoveShots(shot_ids=(session.project.reel.shots[0].id,)))
+    ask(finish, tmp_path / "two.mp4")
+    assert states(finish) == ["rendering", "waiting"]
+    finish.until(lambda: states(finish) == ["done", "done"])
+    assert probe(tmp_path / "one.mp4").frames == pytest.approx(frames, abs=6)
+    assert probe(tmp_path / "two.mp4").frames < probe(tmp_path / "one.mp4").frames
+    assert window.queue.renders[0].request.project != session.project
+
+
+def test_renders_are_held_go_on_are_put_sooner_and_taken_off(finish, tmp_path):
+    window, queue, view = finish.window, finish.window.queue, finish.window.finish.queue_view
+    for name in ("one", "two", "three"):
+        ask(finish, tmp_path / f"{name}.mp4")
+    one, two, three = (each.id for each in queue.renders)
+    view.table.row_chosen.emit(one, 0)
+    finish.click(view.hold_button)
+    assert states(finish) == ["held", "rendering", "waiting"] and "held" in view.table.item(0, 2).text()
+    view.table.row_chosen.emit(three, 0)
+    finish.click(view.sooner_button)
+    assert [each.id for each in queue.renders] == [one, three, two]
+    finish.click(view.remove_button)
+    assert [each.id for each in queue.renders] == [one, two]
+    view.table.row_chosen.emit(one, 0)
+    finish.click(view.go_on_button)
+    finish.until(lambda: states(finish) == ["done", "done"])
+    window.jobs.stop_shown()
+    names = sorted(each.name for each in tmp_path.iterdir() if "mp4" in each.name or "clevrin-" in each.name)
+    assert names == ["one.mp4", "two.mp4"]
+
+
+def test_one_that_is_stopped_in_the_strip_is_held_and_one_that_fails_says_why(finish, tmp_path):
+    window = finish.window
+    ask(finish, tmp_path / "one.mp4")
+    window.jobs.stop_shown()
+    finish.until(lambda: states(finish) == ["held"])
+    choose(finish, "png")
+    (tmp_path / "there").mkdir()
+    ask(finish, tmp_path / "there")
+    finish.until(lambda: states(finish)[-1] == "failed")
+    assert "is there already: name a new folder" in window.queue.renders[-1].sentence
+    assert "is there already" in window.trouble.text()
+    assert window.finish.queue_view.note.text() == window.queue.renders[-1].sentence
+
+
+def test_an_output_and_the_chosen_shots_alone(finish, tmp_path):
+    window, session, sheet = finish.window, finish.window.session, finish.window.finish.sheet
+    outputs = [each for each in session.project.outputs]
+    assert [sheet.output.itemText(k) for k in range(sheet.output.count())] == ["the reel", *(o.name for o in outputs)]
+    if outputs:
+        sheet.output.setCurrentIndex(1)
+        sheet.output.activated.emit(1)
+        assert (window.finish.project.reel.width, window.finish.project.reel.height) == (
+            outputs[0].width,
+            outputs[0].height,
+        )
+    session.choose_shot(session.project.reel.shots[1].id)
+    finish.click(sheet.part.buttons["chosen"])
+    ask(finish, tmp_path / "part.mp4")
+    finish.until(lambda: states(finish) == ["done"])
+    facts = probe(tmp_path / "part.mp4")
+    assert facts.frames < 30
+    assert isinstance(outputs, list) and all(isinstance(each, Output) for each in outputs)
+
+
+def test_what_is_not_right_is_listed_and_looked_at(finish):
+    window, session, sheet = finish.window, finish.window.session, finish.window.finish.sheet
+    quick = Pace(points=(PacePoint(frame=50, speed=2.0),))
+    session.do(PaceShots(paces=((session.project.reel.shots[1].id, quick),)))
+    finish.click(sheet.pages.buttons["look over"])
+    finish.until(lambda: sheet.marks_note.text() not in ("", "The reel is being looked over."))
+    with Sources.of(window.measurements.store) as sources:
+        found = marks_of(session.project, sources, Silent())
+    assert [sheet.marks.item(k, 0).text() for k in range(sheet.marks.rowCount())] == [each.sentence for each in found]
+    number = next(k for k, each in enumerate(found) if each.what == "dropped")
+    sheet.marks.cellClicked.emit(number, 0)
+    finish.until(lambda: window.player.frame == found[number].frame)
+    assert sheet.mark_note.text() == found[number].sentence
+
+
+def test_without_a_reel_nothing_is_rendered(hands):
+    hands.key(Qt.Key.Key_6)
+    bench = hands.window.finish
+    assert not bench.sheet.render_button.isEnabled() and "nothing on the reel" in bench.viewer.words
+    hands.key(Qt.Key.Key_Return)
+    assert hands.window.queue.renders == ()
+
+
+def test_how_long_it_takes_is_said_in_the_unit_that_fits():
+    render = Render(id="a", request=None, words="", state="rendering", done=25, total=100)
+    assert words_of(render) == "25%"
+    for seconds, words in ((40, "40 s"), (600, "10 min"), (9000, "2.5 h")):
+        from dataclasses import replace
+
+        assert words_of(replace(render, left_s=float(seconds))) == f"25%, {words} left"
