@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from clevrin import __version__
 from clevrin.cli import areas, assembling, finishing, joining, measuring, pacing, reframing, steadying
 from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
@@ -41,8 +42,19 @@ finishing.add_to(app)
 MatchedMoves = choices("MatchedMoves", ("whips", "all"))
 
 
+def _say_version(wanted: bool) -> None:
+    if wanted:
+        print_line(f"clevrin {__version__}")
+        raise typer.Exit
+
+
 @app.callback(invoke_without_command=True)
-def window(context: typer.Context) -> None:
+def window(
+    context: typer.Context,
+    version: Annotated[
+        bool, typer.Option("--version", help="Say which version this is.", is_eager=True, callback=_say_version)
+    ] = False,
+) -> None:
     """Camera motion for film-makers: measure it, calm it, and cut takes together where their whips agree."""
     if context.invoked_subcommand is None:
         from clevrin.desk.application import run

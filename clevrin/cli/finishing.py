@@ -1,5 +1,6 @@
 """Commands that deliver a reel: rendered, mixed, handed on."""
 
+import tempfile
 from pathlib import Path
 from typing import Annotated
 
@@ -12,7 +13,7 @@ from clevrin.core.document import Project
 from clevrin.core.document.files import load
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, PURPOSES
-from clevrin.core.outputs import check_output
+from clevrin.core.outputs import check_output, write_text
 
 
 def _loudness(lufs: float | None) -> float | None:
@@ -33,8 +34,9 @@ Lufs = Annotated[
 
 def add_to(app: typer.Typer) -> None:
     """Registers these commands."""
-    for command in (render, mix):
+    for command in (render, mix, report, batch, desktop):
         app.command()(command)
+    app.command("hand-on")(hand_on)
 
 
 def render(
@@ -101,6 +103,93 @@ def mix(project: ProjectFile, out: Out, output: OutputName = None, loudness: Luf
     print_line(loud if found.peak_db is None else f"{loud}, true peak {found.peak_db:.1f} dB")
     for sentence in sorted(troubles):
         print_line(sentence)
+
+
+def report(project: ProjectFile, out: Out, output: OutputName = None) -> None:
+    """Writes a report of a reel: its pictures, shots, joins, and what is not right; HTML, or PDF as the name says."""
+    from clevrin.core.delivery.report import write_report
+    from clevrin.core.render.sources import Sources
+
+    loaded, suffix = _loaded(project, out, output), out.suffix.lower()
+    if suffix not in (".html", ".pdf"):
+        raise ClevrinError(f"{out.name} is neither a page nor a print of one: name it .html or .pdf.")
+    with Sources.of() as sources, shown(f"Looking over {loaded.name}") as progress:
+        if suffix == ".html":
+            marks = write_report(loaded, out, sources, progress)
+        else:
+            from clevrin.desk.printing import print_page
+
+            with tempfile.TemporaryDirectory() as folder:
+                page = Path(folder) / "report.html"
+                marks = write_report(loaded, page, sources, progress, plain=True)
+                print_page(page.read_text(encoding="utf-8"), out, [project, *loaded.media])
+    print_line(f"{len(marks)} things to look at" if len(marks) != 1 else "1 thing to look at")
+
+
+def hand_on(
+    project: ProjectFile,
+    to: Annotated[Path, typer.Option("--to", help="The new folder to write.")],
+    output: OutputName = None,
+    shots: Annotated[bool, typer.Option("--shots", help="Each shot as a film of its own.")] = False,
+    handles: Annotated[int, typer.Option(help="Frames more at either end of each shot.", min=0, max=10_000)] = 0,
+    as_shot: Annotated[bool, typer.Option("--as-shot", help="Shots as shot, neither held nor framed.")] = False,
+    format: Annotated[FormatName | None, typer.Option(help="The format of the shots; none: ProRes 422.")] = None,
+    quality: Annotated[Quality | None, typer.Option(help="What the shots are to be good for.")] = None,
+    motion: Annotated[bool, typer.Option("--motion", help="The takes' motion, and camera tables.")] = False,
+    areas: Annotated[bool, typer.Option("--areas", help="The takes' areas as films of grey.")] = False,
+) -> None:
+    """Hands a reel on: its timeline and markers, and if wanted its shots, motion and areas, with checksums."""
+    from clevrin.core.delivery.handing_on import HandOnRequest, hand_on
+    from clevrin.core.render.sources import Sources
+
+    loaded = load(project)
+    request = HandOnRequest(
+        project=loaded if output is None else loaded.through(_output_named(loaded, output)),
+        folder=to,
+        shots=shots,
+        handles=handles,
+        held=not as_shot,
+        kind="prores-422" if format is None else format.value,
+        purpose=None if quality is None else quality.value,
+        motion=motion,
+        areas=areas,
+    )
+    with Sources.of() as sources, shown(f"Handing {loaded.name} on") as progress:
+        remarks = hand_on(request, sources, progress)
+    for sentence in remarks:
+        print_line(sentence)
+
+
+def batch(
+    table: Annotated[Path, typer.Argument(help="A CSV: one job a row, its command and options.", show_default=False)],
+    out: Annotated[Path | None, typer.Option("--out", help="A CSV of what came of each job.")] = None,
+    jobs: Annotated[int, typer.Option(help="How many at once; 0: as many as the machine has room for.", min=0)] = 0,
+) -> None:
+    """Runs a table of commands, several at once, and goes on where one fails."""
+    from clevrin.cli.batching import read_jobs, results_csv, run_jobs
+
+    found = read_jobs(table)
+    if out is not None:
+        check_output(out, [table])
+    results = run_jobs(found, jobs or None, print_line)
+    if out is not None:
+        write_text(out, results_csv(results), [table])
+    failed = sum(each.code != 0 for each in results)
+    if failed:
+        raise ClevrinError(f"{failed} of {len(results)} jobs could not be done.")
+
+
+def desktop(
+    install: Annotated[bool, typer.Option("--install", help="Puts Clevrin into this user's menu.")] = False,
+    remove: Annotated[bool, typer.Option("--remove", help="Takes it out again.")] = False,
+) -> None:
+    """Puts Clevrin into the menu of this user's desktop, and opens projects by a double click; or takes it out."""
+    from clevrin.cli.menu_entry import install_entry, remove_entry
+
+    if install == remove:
+        raise typer.BadParameter("name either --install or --remove", param_hint="--install / --remove")
+    for path in install_entry() if install else remove_entry():
+        print_line(str(path))
 
 
 def _loaded(project: Path, out: Path, output: str | None) -> Project:

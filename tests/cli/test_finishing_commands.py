@@ -1,10 +1,13 @@
 """`clevrin render` in every format and in parts, and `clevrin mix`."""
 
+import csv
 import json
 from fractions import Fraction
 
 import pytest
 
+from clevrin import __version__
+from clevrin.core.delivery.handing_on import check_handed_on
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import save
 from clevrin.core.media.probe import probe
@@ -79,3 +82,72 @@ def test_mix_writes_the_sound_at_a_loudness_and_says_it(clevrin, project, tmp_pa
     assert code == 0 and "LUFS, range" in said and "true peak" in said
     code, _, err = clevrin("mix", project, "--out", tmp_path / "film.mp4")
     assert code == 1 and "name it .wav or .flac" in err
+
+
+def test_a_report_is_a_page_or_a_print_of_it(clevrin, project, tmp_path):
+    page, print_ = tmp_path / "report.html", tmp_path / "report.pdf"
+    code, said, _ = clevrin("report", project, "--out", page)
+    assert code == 0 and "to look at" in said
+    assert "<h2>Joins</h2>" in page.read_text()
+    assert clevrin("report", project, "--out", print_)[0] == 0
+    assert print_.read_bytes().startswith(b"%PDF") and len(print_.read_bytes()) > 5000
+    code, _, err = clevrin("report", project, "--out", tmp_path / "report.txt")
+    assert code == 1 and "name it .html or .pdf" in err
+
+
+def test_hand_on_writes_a_folder_that_is_whole(clevrin, project, tmp_path):
+    to = tmp_path / "handed"
+    assert clevrin("hand-on", project, "--to", to, "--shots", "--handles", "3", "--format", "ffv1", "--motion")[0] == 0
+    assert len(list((to / "shots").iterdir())) == 2 and check_handed_on(to) == ()
+    code, _, err = clevrin("hand-on", project, "--to", to)
+    assert code == 1 and "is there already" in err
+
+
+def test_a_batch_goes_on_after_a_failure_and_tells_of_each(clevrin, project, tmp_path):
+    table, out = tmp_path / "jobs.csv", tmp_path / "results.csv"
+    rows = [
+        ["command", "arguments", "out", "json"],
+        ["probe", f"'{tmp_path / 'a.mp4'}'", "", "yes"],
+        ["probe", "nowhere.mp4", "", ""],
+        ["", "lost", "", ""],
+        ["demo", "", "", ""],
+        ["mix", str(project), str(tmp_path / "sound.wav"), ""],
+        ["probe", "'a", "", ""],
+    ]
+    with table.open("w", newline="") as file:
+        csv.writer(file).writerows(rows)
+    code, said, err = clevrin("batch", table, "--out", out, "--jobs", "2")
+    assert code == 1 and "4 of 6 jobs could not be done" in err
+    results = {int(row["row"]): row for row in csv.DictReader(out.read_text().splitlines())}
+    assert [results[k]["exit"] for k in sorted(results)] == ["0", "1", "2", "2", "0", "2"]
+    assert "nowhere.mp4" in results[3]["said"] and results[4]["said"] == "Row 4 has no command."
+    assert results[7]["said"] == "Row 7 has a quotation mark that is not closed."
+    assert (tmp_path / "sound.wav").exists() and said.count("\n") == 6
+    table.write_text("take,out\n")
+    code, _, err = clevrin("batch", table)
+    assert code == 1 and "no column named command" in err
+
+
+def test_the_menu_entry_is_put_there_and_taken_away_and_nothing_else(clevrin, tmp_path, monkeypatch):
+    data = tmp_path / "menu"
+    monkeypatch.setenv("XDG_DATA_HOME", str(data))
+    other = data / "applications" / "other.desktop"
+    other.parent.mkdir(parents=True)
+    other.write_text("[Desktop Entry]")
+    assert clevrin("desktop", "--install")[0] == 0
+    entry = (data / "applications" / "clevrin.desktop").read_text()
+    command = next(line for line in entry.splitlines() if line.startswith("Exec=")).removeprefix("Exec=")
+    assert command.endswith(" open %F") and "MimeType=application/x-clevrin;" in entry
+    assert "*.clevrin" in (data / "mime" / "packages" / "clevrin.xml").read_text()
+    code, said, _ = clevrin("desktop", "--remove")
+    assert code == 0 and len(said.splitlines()) == 3
+    assert not [each for each in data.rglob("clevrin*") if each.is_file()] and other.exists()
+    (data / "applications" / "clevrin.desktop").write_text("[Desktop Entry]\nName=Mine")
+    code, _, err = clevrin("desktop", "--install")
+    assert code == 1 and "is not ours: it stays as it is" in " ".join(err.split())
+    assert clevrin("desktop")[0] == 2
+
+
+def test_the_version_is_said(clevrin):
+    code, said, _ = clevrin("--version")
+    assert code == 0 and said == f"clevrin {__version__}\n"

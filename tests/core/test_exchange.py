@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from clevrin.core.document import Hold, Join, Loan, Marker, Motion, Music, NamedSpan, Output, Over, Project, Span, edits
+from clevrin.core.document.pinned import Pinned, Words
 from clevrin.core.errors import DocumentError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
@@ -47,7 +48,16 @@ def rich_project() -> Project:
 
 def test_what_other_programmes_do_not_show_is_said():
     said = not_carried(rich_project())
-    assert len(said) == 1 and "Motion over the reel" in said[0]
+    assert "Motion over the reel" in said[0] and all(each.endswith(("elsewhere.", "films.", "still.")) for each in said)
+    held = three_shots()
+    corners = ((0.0, 0.0), (90.0, 0.0), (90.0, 30.0), (0.0, 30.0))
+    words = Pinned(name="words", of=Words(text="Kite day"), frame=0, corners=corners)
+    shot = held.reel.shots[0].changed(hold=Hold(how="float"), pinned=(words,))
+    held = held.changed(reel=held.reel.changed(shots=(shot, *held.reel.shots[1:])))
+    assert not_carried(held) == (
+        "1 held shot is not seen elsewhere: hand on films.",
+        "1 pinned element is left out elsewhere.",
+    )
     thrown = three_shots()
     thrown = edits.SetLeaves(leaves=((thrown.reel.shots[0].id, Join(kind="thrown whip")),)).apply(thrown)
     (words,) = not_carried(thrown)

@@ -59,6 +59,22 @@ def not_carried(project: Project) -> tuple[str, ...]:
     if made:
         words = "1 made join is a transition" if made == 1 else f"{made} made joins are transitions"
         sentences.append(f"{words} that other programmes show in a way of their own.")
+    shots = project.reel.shots
+    for count, one, more in (
+        (sum(shot.hold.how != "none" for shot in shots), "1 held shot is", "{} held shots are"),
+        (sum(not shot.gate().rests for shot in shots), "1 moving gate is", "{} moving gates are"),
+    ):
+        if count:
+            sentences.append(f"{one if count == 1 else more.format(count)} not seen elsewhere: hand on films.")
+    paced = sum(bool(shot.pace.points) for shot in shots)
+    if paced:
+        sentences.append(
+            "1 shot has its mean speed elsewhere." if paced == 1 else f"{paced} shots have their mean speeds elsewhere."
+        )
+    pinned = sum(len(shot.pinned) for shot in shots)
+    if pinned:
+        words = "1 pinned element is" if pinned == 1 else f"{pinned} pinned elements are"
+        sentences.append(f"{words} left out elsewhere.")
     return tuple(sentences)
 
 

@@ -1,0 +1,111 @@
+"""A table of commands, run several at once: each in a process of its own, so that none takes others with it."""
+
+import csv
+import io
+import os
+import shlex
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
+from pathlib import Path
+
+from clevrin.core.document.files import read_text
+from clevrin.core.errors import ClevrinError
+
+_CORES_EACH = 2
+"""A job measures or renders on about so many cores."""
+_FORBIDDEN = ("batch", "open", "demo")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Job:
+    """A row of the table: its number in the file, and the words of the command. `wrong`: why it cannot be run."""
+
+    line: int
+    words: tuple[str, ...]
+    wrong: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Result:
+    """What came of a job: its exit code, how long it took, and what it said last."""
+
+    job: Job
+    code: int
+    seconds: float
+    said: str
+
+
+def read_jobs(table: Path) -> tuple[Job, ...]:
+    """The jobs of a table: `command` and `words` columns, or a column for each option.
+
+    The first row names the columns: `command`, `arguments` (as one types them), and any option without its dashes.
+    An empty cell is left out; `yes` is an option without a value. A row that makes no sense is a job that fails.
+    Raises `ClevrinError` for what is no such table.
+    """
+    rows = list(csv.reader(io.StringIO(read_text(table, "a table of jobs"))))
+    head = [each.strip() for each in rows[0]] if rows else []
+    if "command" not in head:
+        raise ClevrinError(f"{table.name} is no table of jobs: its first row has no column named command.")
+    found = []
+    for number, row in enumerate(rows[1:], start=2):
+        if any(cell.strip() for cell in row):
+            found.append(
+                _job(number, dict(zip(head, (cell.strip() for cell in row), strict=False)), len(row) > len(head))
+            )
+    if not found:
+        raise ClevrinError(f"{table.name} has no jobs in it.")
+    return tuple(found)
+
+
+def _job(line: int, cells: dict[str, str], too_many: bool) -> Job:
+    command = cells.pop("command", "")
+    if not command or command in _FORBIDDEN or too_many:
+        why = "has more cells than columns" if too_many else f"cannot run {command!r}" if command else "has no command"
+        return Job(line=line, words=(command,), wrong=f"Row {line} {why}.")
+    try:
+        words = [command, *shlex.split(cells.pop("arguments", ""))]
+    except ValueError:
+        return Job(line=line, words=(command,), wrong=f"Row {line} has a quotation mark that is not closed.")
+    for name, value in cells.items():
+        if value:
+            words += [f"--{name}"] if value == "yes" else [f"--{name}", value]
+    return Job(line=line, words=tuple(words))
+
+
+def run_jobs(jobs: tuple[Job, ...], at_once: int | None, tell: Callable[[str], None]) -> tuple[Result, ...]:
+    """Runs them all, and gives what came of each in their order; `tell` is given a line as each ends."""
+    room = at_once or max(1, (os.cpu_count() or 1) // _CORES_EACH)
+    done: dict[int, Result] = {}
+    with ThreadPoolExecutor(room, thread_name_prefix="batch") as pool:
+        waiting = {pool.submit(_run, job): number for number, job in enumerate(jobs)}
+        for future in as_completed(waiting):
+            result = done[waiting[future]] = future.result()
+            words = "done" if result.code == 0 else f"failed: {result.said}"
+            tell(f"{len(done)}/{len(jobs)}  row {result.job.line}  {result.job.words[0]}  {words}")
+    return tuple(done[number] for number in range(len(jobs)))
+
+
+def _run(job: Job) -> Result:
+    if job.wrong:
+        return Result(job=job, code=2, seconds=0.0, said=job.wrong)
+    began = time.monotonic()
+    ran = subprocess.run(
+        [sys.executable, "-m", "clevrin", *job.words], capture_output=True, text=True, errors="replace", check=False
+    )
+    lines = (ran.stderr if ran.returncode else ran.stdout).strip().splitlines()
+    said = " ".join(each.strip(" \u2502") for each in lines[-3:] if each.strip(" \u2502\u256d\u256e\u2570\u256f\u2500"))
+    return Result(job=job, code=ran.returncode, seconds=time.monotonic() - began, said=said[:500])
+
+
+def results_csv(results: tuple[Result, ...]) -> str:
+    """What came of each job, a row each."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(["row", "command", "exit", "seconds", "said"])
+    for each in results:
+        writer.writerow([each.job.line, shlex.join(each.job.words), each.code, f"{each.seconds:.1f}", each.said])
+    return text.getvalue()

@@ -1,0 +1,215 @@
+"""A reel handed on: a folder with its timeline, its shots as films, its motion as tables, its areas, and checksums.
+
+Tables are plain text: what any programme can read in a few lines.
+"""
+
+import csv
+import hashlib
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from clevrin.core.document import Join, Pace, Project, Shot, Span, Take
+from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
+from clevrin.core.hold.verdict import judge
+from clevrin.core.media.formats import FORMATS, Purpose
+from clevrin.core.media.grey_writing import GreyWriter
+from clevrin.core.motion import find_whips
+from clevrin.core.motion.table import motion_csv
+from clevrin.core.outputs import put_folder, writing_error
+from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.progress import Progress, step
+from clevrin.core.render.asking import area_known
+from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.known import cover_of
+from clevrin.core.render.planner import plan_shown
+from clevrin.core.render.resolving import Shown, complete
+from clevrin.core.render.sources import Sources
+
+CAMERA_FORMAT = "clevrin-camera 1"
+_BLOCK_BYTES = 4 * 1024 * 1024
+
+
+@dataclass(frozen=True, kw_only=True)
+class HandOnRequest:
+    """What to hand on, into a new folder: the timeline and the markers always, and what is wanted of the rest.
+
+    `shots`: each as a film of its own, with so many frames more at either end as `handles` say, `held` and framed as
+    on the reel or as it was shot; in a format by its id, and as good as `purpose` says. `motion`: how each take's
+    camera moved, and where each shot's pictures come from. `areas`: as films of grey.
+    """
+
+    project: Project
+    folder: Path
+    shots: bool = False
+    handles: int = 0
+    held: bool = True
+    kind: str = "prores-422"
+    purpose: Purpose | None = None
+    motion: bool = False
+    areas: bool = False
+
+
+def hand_on(request: HandOnRequest, sources: Sources, progress: Progress) -> tuple[str, ...]:
+    """Writes the folder, whole or not at all; returns what others will not see as it is here, in sentences.
+
+    Raises `MediaError` where the folder is there or something cannot be read or written, `ClevrinError` for what a
+    format cannot carry, `CancelledError`. Costs what rendering its shots costs.
+    """
+    project = request.project
+    row, remarks = placed_shots(project), not_carried(project)
+    with put_folder(request.folder) as part:
+        try:
+            _write(part / "reel.otio", timeline_text(project))
+            _write(part / "not-carried.txt", "".join(f"{each}\n" for each in remarks))
+            _write(part / "markers.csv", _markers(project))
+            _write(part / "verdicts.srt", _captions(project, row, sources, progress))
+            if request.motion:
+                _write_motion(part, project, row, sources, progress)
+            if request.areas:
+                _write_areas(part / "areas", project, sources, progress)
+            if request.shots:
+                _write_shots(part / "shots", request, row, sources, progress)
+            _write(part / "sha256sums.txt", _checksums(part))
+        except OSError as error:
+            raise writing_error(request.folder, error) from error
+    return remarks
+
+
+def check_handed_on(folder: Path) -> tuple[str, ...]:
+    """The files of a folder that are missing, or not as they were handed on, by its checksums. Raises `OSError`."""
+    wrong = []
+    for line in (folder / "sha256sums.txt").read_text(encoding="utf-8").splitlines():
+        wanted, name = line.split("  ", 1)
+        path = folder / name
+        if not path.is_file() or _checksum(path) != wanted:
+            wrong.append(name)
+    return tuple(wrong)
+
+
+def _write(path: Path, text: str) -> None:
+    path.parent.mkdir(exist_ok=True)
+    path.write_text(text, encoding="utf-8", newline="\n")
+
+
+def _named(number: int, take: Take) -> str:
+    """A name for a shot's files: its place on the reel, and its take."""
+    plain = "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in take.name)
+    return f"{number + 1:03d}-{plain[:60]}"
+
+
+def _markers(project: Project) -> str:
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(["frame", "time_s", "kind", "name"])
+    for each in sorted(project.reel.markers, key=lambda marker: marker.frame):
+        writer.writerow([each.frame, f"{float(each.frame / project.reel.rate):.6f}", each.kind, each.name])
+    return text.getvalue()
+
+
+def _captions(project: Project, row: tuple[Placed, ...], sources: Sources, progress: Progress) -> str:
+    """The verdict on what each shot shows, as a caption file over the reel (SubRip)."""
+    found, rate = [], project.reel.rate
+    for number, placed in enumerate(row):
+        if placed.take.facts.frames < 2:
+            continue
+        trace = sources.measured.measure(placed.take, progress)
+        words = judge(trace, find_whips(trace), placed.shot.span).sentence if not trace.blind else "Nothing to follow."
+        times = (_clock(float(at / rate)) for at in (placed.start, placed.end))
+        found.append(f"{number + 1}\n{' --> '.join(times)}\n{placed.take.name}: {words}\n")
+    return "\n".join(found)
+
+
+def _clock(seconds: float) -> str:
+    ms = round(seconds * 1000)
+    return f"{ms // 3_600_000:02d}:{ms // 60_000 % 60:02d}:{ms // 1000 % 60:02d},{ms % 1000:03d}"
+
+
+def _write_motion(part: Path, project: Project, row: tuple[Placed, ...], sources: Sources, progress: Progress) -> None:
+    for take in {placed.take.id: placed.take for placed in row}.values():
+        if take.facts.frames > 1:
+            trace = sources.measured.measure(take, progress)
+            _write(part / "motion" / f"{_named(0, take)[4:]}-{take.id[:6]}.csv", motion_csv(trace, take.name))
+    for number, placed in enumerate(row):
+        _write(part / "cameras" / f"{_named(number, placed.take)}.txt", _camera(project, placed, sources, progress))
+
+
+def _camera(project: Project, placed: Placed, sources: Sources, progress: Progress) -> str:
+    """Where a shot's pictures come from, frame by frame: a plain table of numbers."""
+    size = project.reel.width, project.reel.height
+    resolved = complete(HoldRequest.of(project, placed.shot), sources.measured, progress)
+    take = placed.take
+    lines = [
+        f"# {CAMERA_FORMAT}",
+        f"# take {take.name}",
+        f"# source {take.facts.width} {take.facts.height}",
+        f"# output {size[0]} {size[1]} {float(project.reel.rate):.6f}",
+        "# frame of the reel, moment of the take in frames, output pixels to source pixels row by row",
+    ]
+    for at in range(placed.start, placed.end):
+        layer = plan_shown(Shown(resolved=resolved, placed=placed, at=at, weight=1.0), size, size)
+        numbers = " ".join(f"{value:.9g}" for value in np.reshape(layer.src_from_out, -1))
+        lines.append(f"{at} {float(layer.middle.instant):.4f} {numbers}")
+    return "\n".join(lines) + "\n"
+
+
+def _write_areas(folder: Path, project: Project, sources: Sources, progress: Progress) -> None:
+    used = {shot.take_id for shot in project.reel.shots}
+    for take in (each for each in project.takes if each.id in used and each.areas):
+        folder.mkdir(exist_ok=True)
+        size, film = (take.facts.width, take.facts.height), sources.films.reader(take)
+        for number, area in enumerate(take.areas):
+            known = area_known(take, area, sources.measured.chain, lambda need: sources.measured.make(need, progress))
+            cover = cover_of(known, take, size, film)
+            path = folder / f"{_named(number, take)}.mkv"
+            with GreyWriter(path, rate=take.facts.rate, size=size) as writer:
+                for frame in range(take.facts.frames):
+                    writer.write(cover(frame))
+                    step(progress, frame + 1, take.facts.frames)
+
+
+def _write_shots(
+    folder: Path, request: HandOnRequest, row: tuple[Placed, ...], sources: Sources, progress: Progress
+) -> None:
+    folder.mkdir()
+    for number, placed in enumerate(row):
+        path = folder / f"{_named(number, placed.take)}{FORMATS[request.kind].suffix}"
+        alone = shot_alone(request.project, placed, request.handles, held=request.held)
+        export_reel(
+            ExportRequest(project=alone, path=path, kind=request.kind, purpose=request.purpose, held=request.held),
+            sources,
+            progress,
+        )
+
+
+def shot_alone(project: Project, placed: Placed, handles: int, *, held: bool) -> Project:
+    """A project whose reel is one shot by itself, with handles as far as its take has them.
+
+    As it was shot it has its take's size and rate, and no music; held it is as on the reel, without joins.
+    """
+    shot, take = placed.shot, placed.take
+    span = Span(first=max(0, shot.span.first - handles), end=min(take.facts.frames, shot.span.end + handles))
+    reel = project.reel.changed(over=(), markers=())
+    if held:
+        alone = shot.changed(span=span, leave=Join())
+    else:
+        alone = Shot(id=shot.id, take_id=take.id, span=span, pace=Pace())
+        reel = reel.changed(width=take.facts.width // 2 * 2, height=take.facts.height // 2 * 2, rate=take.facts.rate)
+    return project.changed(music=None, reel=reel.changed(shots=(alone,)))
+
+
+def _checksums(part: Path) -> str:
+    """As `sha256sum -c` reads them."""
+    files = sorted(each for each in part.rglob("*") if each.is_file())
+    return "".join(f"{_checksum(each)}  {each.relative_to(part).as_posix()}\n" for each in files)
+
+
+def _checksum(path: Path) -> str:
+    found = hashlib.sha256()
+    with path.open("rb") as file:
+        while block := file.read(_BLOCK_BYTES):
+            found.update(block)
+    return found.hexdigest()
