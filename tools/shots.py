@@ -1,4 +1,4 @@
-"""`make shots`: a picture of each main view, made from the demo, for docs/screenshots; `between`: of areas alone."""
+"""`make shots`: a picture of each main view, from the demo, for docs/screenshots; `between`, `finish`: of those alone."""
 
 import os
 import sys
@@ -12,6 +12,7 @@ import numpy as np
 _ON_SIGN = (760.0, 305.0)
 """Something of the walk's frame 104 that can be followed, in pixels of the take."""
 _HALF = 0.5
+_SOME_FRAMES, _IN_THE_MEADOW = 90, 200
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -116,13 +117,34 @@ def main() -> None:
             session.undo()
             window.log.areas.set_active(False)
 
+        def finish() -> None:
+            """The reel in a large viewer, what of it is not right, and two renders on the queue."""
+            window.enter_step("finish")
+            sheet = window.finish.sheet
+            sheet.pages.show_page("look over")
+            sheet.pages.buttons["look over"].click()
+            until(lambda: sheet.marks.rowCount() > 0)
+            for name in ("kite-day.mp4", "kite-day.mov"):
+                window.rendering.render_to(Path(folder) / name)
+            until(lambda: window.queue.renders[0].done > _SOME_FRAMES)
+            window.player.seek(_IN_THE_MEADOW)
+            rest()
+            shot("finish")
+            for each in window.queue.renders:
+                window.queue.remove(each.id)
+            until(lambda: not window.jobs.busy)
+
         session = window.session
-        in_between()
+        if sys.argv[1:] != ["finish"]:
+            in_between()
         if sys.argv[1:] == ["between"]:
             return
         window.projects.open(demo_file(fresh=True))
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
+        finish()
+        if sys.argv[1:] == ["finish"]:
+            return
         walk, hill, picnic, *_ = session.project.takes
         for name, first, end in (("door to door", 14, 70), ("into the whip", 78, 147)):
             session.do(edits.AddSpan(take_id=walk.id, span=NamedSpan(name=name, span=Span(first=first, end=end))))
@@ -270,10 +292,6 @@ def main() -> None:
         ways.page.tiles.hold_still(5)
         rest()
         shot("join-kinds")
-        ways.look_at("all")
-        until(lambda: ways.page.chosen is not None)
-        rest()
-        shot("join-all")
         ways.look_at("move")
         until(lambda: ways.page.can_take)
         rest()

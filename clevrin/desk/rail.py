@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFontMetrics, QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QFrame, QSizePolicy, QVBoxLayout, QWidget
 
 from clevrin.desk import theme
 
@@ -72,7 +72,9 @@ class _StepButton(QAbstractButton):
         self.setText(step.name)
         self.setCheckable(True)
         self.setToolTip(f"{step.tip}  ({step.number})")
-        self.setFixedHeight(38 + theme.scaled(28))
+        self.setMinimumHeight(38 + theme.scaled(20))  # with very large text there is room for no more
+        self.setMaximumHeight(38 + theme.scaled(28))
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(step.name)
 

@@ -43,7 +43,8 @@ max-width:1080px}h1{font-size:26px;margin:0}h2{font-size:18px;margin:32px 0 8px}
 table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:6px 10px 6px 0;vertical-align:top;
 border-bottom:1px solid #3a3530;font-variant-numeric:tabular-nums}th{font-weight:600;color:#ece6dc}
 img{display:block;border-radius:3px}.row{display:flex;gap:3px;align-items:flex-end;overflow:hidden}
-.row div{min-width:2px}.row img{width:100%;height:96px;object-fit:cover}td:first-child{width:90px}svg{display:block;width:100%}.joins img{width:150px;display:inline-block}
+.row div{min-width:2px}.row img{width:100%;height:96px;object-fit:cover}
+td:first-child{width:90px}svg{display:block;width:100%}.joins img{width:150px;display:inline-block}
 .mark{color:#e59b35}@media print{body{background:#fff;color:#222}p,td,th,h1,h2{color:#222}}
 """
 

@@ -32,7 +32,7 @@ class FinishSheet(Sheet):
     frame_requested = Signal(int)
 
     def __init__(self) -> None:
-        super().__init__("Finish")
+        super().__init__("Finish", rolls=False)
         self.pages = Pages(
             ((DELIVER, "What is rendered, and how"), (LOOK, "What of the reel is not right, or may not be"))
         )
@@ -41,7 +41,7 @@ class FinishSheet(Sheet):
         self._make_look()
         self.trouble = Trouble()
         self.add(self.trouble)
-        self.add_stretch()
+
         self.render_button = plain_button("Render…   Enter", "Asks where to, and puts it on the queue", main=True)
         self.set_foot(self.render_button)
         self._show_format()
@@ -120,7 +120,11 @@ class FinishSheet(Sheet):
         count = len(self._found)
         words = f"{count} thing{'s' if count > 1 else ''} to look at:" if count else "Nothing was found."
         self.marks_note.setText(why or words if marks is not None else why or "The reel is being looked over.")
-        self.mark_note.setText("")
+        self._say_of_mark("")
+
+    def _say_of_mark(self, sentence: str) -> None:
+        self.mark_note.setText(sentence)
+        self.mark_note.setVisible(bool(sentence))
 
     def _show_format(self) -> None:
         kind = self.kind
@@ -135,5 +139,5 @@ class FinishSheet(Sheet):
 
     def _on_marks_row_chosen(self, number: str, _: int) -> None:
         mark = self._found[int(number)]
-        self.mark_note.setText(mark.sentence)
+        self._say_of_mark(mark.sentence)
         self.frame_requested.emit(mark.frame)
