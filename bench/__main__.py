@@ -26,6 +26,7 @@ PARTS = [
     "joining",
     "matching",
     "areas",
+    "finishing",
 ]
 
 
@@ -39,6 +40,7 @@ def main() -> None:
         from bench.areas import areas_rows
         from bench.colour import colour_rows
         from bench.depth.rows import depth_rows
+        from bench.finishing import finishing_rows
         from bench.first_minute import first_minute_rows
         from bench.hands import hands_rows
         from bench.joining import joining_rows
@@ -94,6 +96,8 @@ def main() -> None:
             print_rows("Sound along the map of time", sounding_rows())
         if "depth" in chosen:
             print_rows("Places with depth, a travelling camera", depth_rows(films))
+        if "finishing" in chosen:
+            print_rows("Delivering", finishing_rows())
         if "colour" in chosen:
             print_rows("Colour bars through a render, worst difference in code values", colour_rows())
         if "seeking" in chosen:

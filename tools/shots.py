@@ -1,4 +1,4 @@
-"""`make shots`: a picture of each main view, from the demo, for docs/screenshots; `between`, `finish`: of those alone."""
+"""`make shots`: a picture of each main view, from the demo; with `between` or `finish`: of those alone."""
 
 import os
 import sys

@@ -139,18 +139,19 @@ def read_bars(path: Path, frame: int = FRAMES // 2) -> tuple[Numbers, int]:
         found = list(film.decode(video=0))[frame]
         depth = found.format.components[0].bits
         planes = []
-        for number, by in enumerate((1, 2, 2)):
+        for number in range(3):
             plane = found.planes[number]
             kind = np.uint16 if depth > 8 else np.uint8
             rows = np.frombuffer(plane, kind).reshape(-1, plane.line_size // np.dtype(kind).itemsize)
-            planes.append(_middles(rows[: SIZE[1] // by, : SIZE[0] // by], BAR // by))
+            width, height = plane.width, plane.height
+            planes.append(_middles(rows[:height, :width], width // COLUMNS, height // ROWS))
     return np.stack(planes, axis=1), depth
 
 
-def _middles(plane: NDArray[np.generic], side: int) -> Numbers:
-    bars = plane.astype(float).reshape(ROWS, side, COLUMNS, side)
-    inner = slice(side // 4, side - side // 4)
-    return np.asarray(bars[:, inner, :, inner].mean(axis=(1, 3)).reshape(-1))
+def _middles(plane: NDArray[np.generic], wide: int, high: int) -> Numbers:
+    bars = plane.astype(float).reshape(ROWS, high, COLUMNS, wide)
+    across, down = slice(wide // 4, wide - wide // 4), slice(high // 4, high - high // 4)
+    return np.asarray(bars[:, down, :, across].mean(axis=(1, 3)).reshape(-1))
 
 
 def _frame(values: Numbers, coding: Coding) -> av.VideoFrame:

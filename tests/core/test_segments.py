@@ -1,6 +1,10 @@
 """Renders in segments: the same film in one go and in pieces, stopped and resumed, and no more than has changed."""
 
+import contextlib
 import hashlib
+import subprocess
+import sys
+import time
 from fractions import Fraction
 from pathlib import Path
 
@@ -10,6 +14,7 @@ import pytest
 
 from clevrin.core.digest import digest
 from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span
+from clevrin.core.document.files import save
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.coding import fewer_bits
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
@@ -306,3 +311,27 @@ def test_the_same_value_has_the_same_digest_and_another_one_another():
     assert isinstance(picture, Picture)
     with pytest.raises(TypeError):
         digest(object())
+
+
+@pytest.mark.parametrize("kind", ["mp4", "mkv"])
+def test_killed_at_any_instant_it_goes_on_to_the_same_film(takes, tmp_path, times, kind):
+    """A process that is killed, not asked to stop: half-made segments count for nothing."""
+    shots = tuple(Shot(take_id=take.id, span=Span(first=k, end=60 + k)) for k in range(4) for take in takes)
+    project = Project(takes=takes, reel=Reel(width=SIZE[0], height=SIZE[1], rate=RATE, shots=shots))
+    save(project, tmp_path / "day.clevrin")
+    command = [sys.executable, "-m", "clevrin", "render", str(tmp_path / "day.clevrin"), "--out"]
+    whole = tmp_path / f"whole.{kind}"
+    began = time.monotonic()
+    subprocess.run([*command, str(whole)], check=True, capture_output=True)
+    lasts, rng = time.monotonic() - began, np.random.default_rng(len(kind) + 1)
+    for number in range(times(1, 25)):
+        path = tmp_path / f"{number}.{kind}"
+        process = subprocess.Popen([*command, str(path)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            process.wait(rng.uniform(0.5, 0.95) * lasts)
+        process.kill()
+        process.wait()
+        parts = len(list(tmp_path.glob(".clevrin-*-parts/*.segment")))
+        done = subprocess.run([*command, str(path), "--resume"], check=True, capture_output=True)
+        assert path.read_bytes() == whole.read_bytes(), (number, parts, done.stderr)
+        assert not list(tmp_path.glob(".clevrin-*"))
