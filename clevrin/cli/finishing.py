@@ -122,7 +122,7 @@ def report(project: ProjectFile, out: Out, output: OutputName = None) -> None:
             with tempfile.TemporaryDirectory() as folder:
                 page = Path(folder) / "report.html"
                 marks = write_report(loaded, page, sources, progress, plain=True)
-                print_page(page.read_text(encoding="utf-8"), out, [project, *loaded.media])
+                print_page(page, out, [project, *loaded.media])
     print_line(f"{len(marks)} things to look at" if len(marks) != 1 else "1 thing to look at")
 
 

@@ -1,30 +1,51 @@
-"""A page of HTML as PDF, by Qt."""
+"""A page of HTML as PDF, by Qt: in a process of its own, which needs no screen and has no window."""
 
 import os
+import subprocess
 import sys
 from collections.abc import Iterable
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF
-from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
-
+from clevrin.core.errors import MediaError
 from clevrin.core.outputs import put
 
 _DPI = 144
+_MARGIN_MM = 14
+_LONGEST_S = 120
 
 
-def print_page(page: str, path: Path, never: Iterable[Path] = ()) -> None:
-    """Writes a page as a PDF of A4 sheets; it is whole or absent. Needs no screen. Raises `MediaError`."""
-    if QGuiApplication.instance() is None:
-        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        QGuiApplication(sys.argv[:1])
+def print_page(page: Path, path: Path, never: Iterable[Path] = ()) -> None:
+    """Writes a page, a file of HTML, as a PDF of A4 sheets; it is whole or absent. Raises `MediaError`."""
     with put(path, never) as part:
-        writer = QPdfWriter(str(part))
-        writer.setPageLayout(
-            QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(14, 14, 14, 14))
-        )
-        writer.setResolution(_DPI)
-        document = QTextDocument()
-        document.setHtml(page)
-        document.setPageSize(writer.pageLayout().paintRectPixels(_DPI).size().toSizeF())
-        document.print_(writer)
+        command = [sys.executable, "-m", "clevrin.desk.printing", str(page), str(part)]
+        try:
+            subprocess.run(
+                command,
+                env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
+                capture_output=True,
+                check=True,
+                timeout=_LONGEST_S,
+            )
+        except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as error:
+            raise MediaError(f"{path.name} could not be printed; write the report as .html instead.") from error
+
+
+def main(page: Path, path: Path) -> None:
+    """What the process does."""
+    from PySide6.QtCore import QMarginsF
+    from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
+    _application = QGuiApplication(sys.argv[:1])
+    writer = QPdfWriter(str(path))
+    margins = QMarginsF(_MARGIN_MM, _MARGIN_MM, _MARGIN_MM, _MARGIN_MM)
+    sheet = QPageSize(QPageSize.PageSizeId.A4)
+    writer.setPageLayout(QPageLayout(sheet, QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter))
+    writer.setResolution(_DPI)
+    document = QTextDocument()
+    document.setHtml(page.read_text(encoding="utf-8"))
+    document.setPageSize(writer.pageLayout().paintRectPixels(_DPI).size().toSizeF())
+    document.print_(writer)
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]), Path(sys.argv[2]))

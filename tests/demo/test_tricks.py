@@ -38,9 +38,11 @@ def test_every_join_of_it_has_what_it_goes_by(tmp_path):
 
 
 @pytest.mark.long
-def test_it_is_seen_as_it_was_drawn(measured_demo):
+def test_it_is_seen_as_it_was_drawn(measured_demo, tmp_path):
     """Rendered: who stands before the word hides it, and behind the flier there is nothing of the meadow."""
     project = tricks_project()
+    save(project, tmp_path / "tricks.clevrin")
+    reopened = load(tmp_path / "tricks.clevrin")
     bare = project.changed(reel=project.reel.changed(shots=tuple(s.changed(pinned=()) for s in project.reel.shots)))
     with Sources.of() as sources:
         for shot in project.reel.shots:
@@ -51,6 +53,9 @@ def test_it_is_seen_as_it_was_drawn(measured_demo):
             before = true_coverage(FILMED["tripod"], (10, 11), frame + 10)
             assert lit.sum() > 5000 and lit[before > 0.9].mean() < 0.02
         row = placed_shots(project)
+        for frame in (30, row[1].end - 4, row[2].end - 6, row[3].end + 3):  # a word, an edge, a door, a match
+            again = picture(reopened, frame, SIZE, sources)
+            assert np.array_equal(again, picture(project, frame, SIZE, sources))
         for frame in range(row[1].end - 12, row[1].end):
             seen = picture(project, frame, SIZE, sources).astype(int)
             flier = true_coverage(FILMED["flier"], (9,), row[1].shot.span.first + frame - row[1].start)
