@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 
 from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, TrimShot
+from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
 from clevrin.core.progress import Silent
 from clevrin.core.render.marks import marks_of
@@ -25,6 +25,7 @@ def finish(demo):
     for shot in (first, second):
         session.do(SetHold(shot_id=shot.id, hold=Hold()))
         session.do(TrimShot(shot_id=shot.id, span=Span(first=40, end=60)))
+    session.do(SetReel(rate=session.project.reel.rate, width=320, height=180))  # it is rendered often here
     demo.key(Qt.Key.Key_6)
     demo.until(lambda: window.finish.viewer.pixels and not window.finish._reload.isActive())
     return demo
