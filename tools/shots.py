@@ -1,4 +1,4 @@
-"""`make shots`: a picture of each main view, from the demo; with `between` or `finish`: of those alone."""
+"""`make shots`: a picture of each main view, from the demo; `between`, `finish`, `others`: of some alone."""
 
 import os
 import sys
@@ -133,17 +133,20 @@ def main() -> None:
             for each in window.queue.renders:
                 window.queue.remove(each.id)
             until(lambda: not window.jobs.busy)
+            window.enter_step("log")
 
         session = window.session
-        if sys.argv[1:] != ["finish"]:
+        wanted = set(sys.argv[1:]) or {"between", "finish", "others"}
+        if "between" in wanted:
             in_between()
-        if sys.argv[1:] == ["between"]:
+        if not wanted & {"finish", "others"}:
             return
         window.projects.open(demo_file(fresh=True))
         until(lambda: all(window.measurements.trace(t) is not None for t in session.project.takes))
         until(lambda: not window.jobs.busy)
-        finish()
-        if sys.argv[1:] == ["finish"]:
+        if "finish" in wanted:
+            finish()
+        if "others" not in wanted:
             return
         walk, hill, picnic, *_ = session.project.takes
         for name, first, end in (("door to door", 14, 70), ("into the whip", 78, 147)):
