@@ -1,7 +1,7 @@
 """The sheet of settings at the right: one column, each with its name, control, value and what was measured."""
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent
@@ -292,6 +292,17 @@ class OwnChoice(ChoiceSetting):
 
 def percent(share: float) -> str:
     return f"{share * 100:.0f} %"
+
+
+def fill_combo(combo: QComboBox, rows: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Shows rows of words and values, one of them chosen (else the first), without saying that it changed."""
+    present = [(combo.itemText(k), combo.itemData(k)) for k in range(combo.count())]
+    if present != list(rows):
+        combo.clear()
+        for words, value in rows:
+            combo.addItem(words, value)
+    values = [value for _, value in rows]
+    combo.setCurrentIndex(values.index(chosen) if chosen in values else 0)
 
 
 def named_combo(name: str, tip: str = "") -> QComboBox:

@@ -21,7 +21,6 @@ from clevrin.core.motion.table import motion_csv
 from clevrin.core.outputs import put_folder, writing_error
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.asking import area_known
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.known import cover_of
@@ -95,10 +94,14 @@ def _write(path: Path, text: str) -> None:
     path.write_text(text, encoding="utf-8", newline="\n")
 
 
+def _plain(take: Take) -> str:
+    """The name of a take as part of a file's."""
+    return "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in take.name)[:60]
+
+
 def _named(number: int, take: Take) -> str:
-    """A name for a shot's files: its place on the reel, and its take."""
-    plain = "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in take.name)
-    return f"{number + 1:03d}-{plain[:60]}"
+    """A name for the files of a shot, or of an area: its place, and its take."""
+    return f"{number + 1:03d}-{_plain(take)}"
 
 
 def _markers(project: Project) -> str:
@@ -132,7 +135,7 @@ def _write_motion(part: Path, project: Project, row: tuple[Placed, ...], sources
     for take in {placed.take.id: placed.take for placed in row}.values():
         if take.facts.frames > 1:
             trace = sources.measured.measure(take, progress)
-            _write(part / "motion" / f"{_named(0, take)[4:]}-{take.id[:6]}.csv", motion_csv(trace, take.name))
+            _write(part / "motion" / f"{_plain(take)}-{take.id[:6]}.csv", motion_csv(trace, take.name))
     for number, placed in enumerate(row):
         _write(part / "cameras" / f"{_named(number, placed.take)}.txt", _camera(project, placed, sources, progress))
 
@@ -162,7 +165,7 @@ def _write_areas(folder: Path, project: Project, sources: Sources, progress: Pro
         folder.mkdir(exist_ok=True)
         size, film = (take.facts.width, take.facts.height), sources.films.reader(take)
         for number, area in enumerate(take.areas):
-            known = area_known(take, area, sources.measured.chain, lambda need: sources.measured.make(need, progress))
+            known = sources.measured.area(take, area, progress)
             cover = cover_of(known, take, size, film)
             path = folder / f"{_named(number, take)}.mkv"
             with GreyWriter(path, rate=take.facts.rate, size=size) as writer:

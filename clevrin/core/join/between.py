@@ -21,6 +21,10 @@ CourseOf = Callable[[Shot], Trace | None]
 
 _AROUND = 3
 """Frames that are told before a join begins and after it ends."""
+COMPARED_WIDTHS_PER_S = 0.25
+"""Under this speed the sides of a cut move too little to be compared."""
+DISAGREES = 0.08
+"""Of the motion: from this mismatch on the sides of a cut are seen to differ."""
 
 
 def made_join(row: Row, number: int, aspect: float, course_of: CourseOf) -> Made | None:
@@ -173,6 +177,14 @@ def velocity_at_cut(placed: Placed, course: Trace, *, leaving: bool) -> NDArray[
     """The camera's velocity at a cut in widths a second (x right, y up), as the reel shows it."""
     frame = placed.shot.last_shown if leaving else placed.shot.first_shown
     return _velocity(placed, course, frame, placed.end - 1 if leaving else placed.start)
+
+
+def mismatch(out: NDArray[np.float64] | None, in_: NDArray[np.float64] | None) -> float:
+    """By which share of the motion two velocities, in widths a second, differ: 0 to 1; 0 where neither moves much."""
+    if out is None or in_ is None:
+        return 0.0
+    larger = max(float(np.hypot(*out)), float(np.hypot(*in_)))
+    return min(1.0, float(np.hypot(*(out - in_))) / larger / 2) if larger > COMPARED_WIDTHS_PER_S else 0.0
 
 
 def _velocity(placed: Placed, course: Trace, frame: int, at: int) -> NDArray[np.float64]:

@@ -142,9 +142,9 @@ def _rgb(picture: Picture, coding: Coding) -> Plane:
 
 
 def fewer_bits(plane: Plane, bits: int) -> Plane:
-    """A plane of 8 or 16 bits as one of so many: values that need no rounding stay, others are dithered."""
+    """A plane of 8 or 16 bits as one of so many, no more: values that need no rounding stay, others are dithered."""
     if plane.dtype == np.uint8 or bits == 16:
-        return plane if plane.dtype == np.uint16 or bits == 8 else plane.astype(np.uint16) << np.uint16(bits - 8)
+        return plane
     lost = 16 - bits
     height, width = plane.shape
     pattern = np.tile(_pattern(lost), (-(-height // 8), -(-width // 8)))[:height, :width]

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Project, Shot, Track
+from clevrin.core.document import Project, Shot, Take, Track
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.movement import Alike, Course, moving_alike
 from clevrin.core.motion.models import apply
@@ -49,9 +49,7 @@ def _course(
     """How a subject goes over the reel's picture in all that a shot could show up to its cut, or from there."""
     take = project.take(shot.take_id)
     followed = sources.measured.follow(TrackNeed(take=take, track=track), progress)
-    first, end = free_frames(shot, take.facts.frames, leaving=leaving)
-    cut, about = shot.last_shown if leaving else shot.first_shown, round(_ABOUT_S * float(take.facts.rate))
-    first, end = max(first, cut - about), min(end, cut + about)
+    first, end = free_frames(shot, take, _ABOUT_S, leaving=leaving)
     placed = next(each for each in placed_shots(project) if each.shot.id == shot.id)
     longer = shot.changed(span=shot.span.changed(first=min(first, shot.span.first), end=max(end, shot.span.end)))
     resolved = complete(HoldRequest.of(project, longer, take), sources.measured, progress)
@@ -66,7 +64,12 @@ def _course(
     return Course.along(places, first, end, size, rates, float(project.reel.rate))
 
 
-def free_frames(shot: Shot, frames: int, *, leaving: bool) -> tuple[int, int]:
-    """The frames of a take of so many at which a shot of it could leave, or arrive: the first, and behind the last."""
-    at_end = leaving != shot.reverse
-    return (shot.span.first + LEAST_FRAMES, frames) if at_end else (0, shot.span.end - LEAST_FRAMES)
+def free_frames(shot: Shot, take: Take, about_s: float, *, leaving: bool) -> tuple[int, int]:
+    """The frames of its take at which a shot could leave, or arrive, within so many seconds of where it does.
+
+    The first, and the one behind the last.
+    """
+    at_end, frames = leaving != shot.reverse, take.facts.frames
+    low, high = (shot.span.first + LEAST_FRAMES, frames) if at_end else (0, shot.span.end - LEAST_FRAMES)
+    cut, about = shot.last_shown if leaving else shot.first_shown, round(about_s * float(take.facts.rate))
+    return max(low, cut - about), min(high, cut + about)

@@ -3,14 +3,12 @@
 from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import named_by
-from clevrin.core.join.uncovering import Cover, CoverOf, CutUnderCover, covered_stretches, cuts_under_cover, edge_speed
+from clevrin.core.join.uncovering import CoverOf, CutUnderCover, covered_stretches, cuts_under_cover, edge_speed
 from clevrin.core.progress import Progress
 from clevrin.core.render.alike import free_frames
-from clevrin.core.render.asking import area_known
-from clevrin.core.render.known import cover_of
+from clevrin.core.render.known import cover_of, mask_size
 from clevrin.core.render.sources import Sources
 
-_WIDE = 320
 _ABOUT_S = 10.0
 """So far to either side of the cut cover is looked for."""
 _EDGE_S = 0.5
@@ -26,14 +24,12 @@ def find_cover(project: Project, shot_id: str, sources: Sources, progress: Progr
     outgoing, incoming = project.reel.shots[number : number + 2]
     cut = outgoing.last_shown, incoming.first_shown
     found = []
-    for shot, frame, leaving in ((outgoing, cut[0], True), (incoming, cut[1], False)):
+    for shot, leaving in ((outgoing, True), (incoming, False)):
         take = project.take(shot.take_id)
-        about = round(_ABOUT_S * float(take.facts.rate))
-        first, end = free_frames(shot, take.facts.frames, leaving=leaving)
         film = sources.films.reader(take)
         area = _area_of(outgoing, take, leaving=leaving)
         cover = None if area is None else _covers(take, area, sources, progress)
-        frames = range(max(first, frame - about), min(end, frame + about))
+        frames = range(*free_frames(shot, take, _ABOUT_S, leaving=leaving))
         found.append(covered_stretches(frames, film.read, cover, progress))
     return cuts_under_cover(found[0], found[1], cut)
 
@@ -63,11 +59,5 @@ def _area_of(outgoing: Shot, take: Take, *, leaving: bool) -> Area | None:
 
 
 def _covers(take: Take, area: Area, sources: Sources, progress: Progress) -> CoverOf:
-    known = area_known(take, area, sources.measured.chain, lambda need: sources.measured.make(need, progress))
-    size = _WIDE, max(2, round(_WIDE * take.facts.height / take.facts.width / 2) * 2)
-    made = cover_of(known, take, size, sources.films.reader(take))
-
-    def cover(frame: int) -> Cover:
-        return made(frame)
-
-    return cover
+    known = sources.measured.area(take, area, progress)
+    return cover_of(known, take, mask_size(take), sources.films.reader(take))

@@ -97,7 +97,7 @@ class _Export:
         with closing(ReelSound(self.project, self.troubles, lambda shot: self.shots[shot.id].course)) as sound:
 
             def blocks(first: int, end: int, gain: float) -> Iterator[Sound]:
-                for block in _blocks(sound, self.sample(first), self.sample(end)):
+                for block in sound.blocks(self.sample(first), self.sample(end)):
                     yield block if gain == 1 else block * np.float32(gain)
 
             gain = 1.0
@@ -262,12 +262,6 @@ def _bind(export: _Export, part: Path, parts: Segments) -> None:
         at = export.first
         rate = export.project.reel.rate
         bind_film(part, parts.bound, kind, rate, lambda first, end: sound_of(at + first, at + end), done)
-
-
-def _blocks(sound: ReelSound, first: int, end: int) -> Iterator[Sound]:
-    """Some of the reel's sound, a second at a time."""
-    for at in range(first, end, SOUND_RATE):
-        yield sound.read(at, min(SOUND_RATE, end - at))
 
 
 class _Encoder:

@@ -22,6 +22,7 @@ Matrix = NDArray[np.float64]
 OWN_SQUARE = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
 """The corners of an element in its own coordinates."""
 _EASED = 0.5
+_MASK_WIDE = 320
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -41,6 +42,11 @@ class AreaKnown:
     def at(self, frame: int) -> Matte:
         """The area on a frame."""
         return matte_at(self.area, frame, self.chain, self.followed, self.cuts, self.others, self.clung)
+
+
+def mask_size(take: Take) -> tuple[int, int]:
+    """A size of a take's pictures that is large enough to tell where an area is: 320 across."""
+    return _MASK_WIDE, max(2, round(_MASK_WIDE * take.facts.height / take.facts.width / 2) * 2)
 
 
 def cover_of(known: AreaKnown, take: Take, size: tuple[int, int], film: FilmReader) -> Callable[[int], Weights]:

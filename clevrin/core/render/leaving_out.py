@@ -10,10 +10,8 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.areas import Masks
 from clevrin.core.motion.working import Mask
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.known import AreaKnown, cover_of
+from clevrin.core.render.known import AreaKnown, cover_of, mask_size
 
-_WIDE = 320
-"""Masks are about so many pixels wide: corners are followed on pictures of twice that."""
 _COUNTS = 0.2
 _BESIDE = 3
 """What is followed about a corner reaches so many pixels of a mask beside it."""
@@ -31,7 +29,7 @@ def masks_of(take: Take, areas: tuple[AreaKnown, ...], progress: Progress) -> Ma
     areas of colours the reading of the film as well; takes 7 kB a frame.
     """
     facts = take.facts
-    size = _WIDE, max(2, round(_WIDE * facts.height / facts.width / 2) * 2)
+    size = mask_size(take)  # corners are followed on pictures of twice that
     beside = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _BESIDE + 1, 2 * _BESIDE + 1))
     masks: list[Mask] = []
     with FilmReader(Path(take.path)) as film:

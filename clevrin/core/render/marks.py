@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Project
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.join.between import made_join, velocity_at_cut, what_is_short
+from clevrin.core.join.between import DISAGREES, made_join, mismatch, velocity_at_cut, what_is_short
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.trace import Trace
@@ -26,10 +26,6 @@ from clevrin.core.sound.mix import ReelSound, has_sound
 
 What = Literal["join", "blur", "edge", "invented", "dropped", "enlarged", "sound"]
 
-MOVES_WIDTHS_PER_S = 0.25
-"""Under this speed a side of a cut hardly moves."""
-DISAGREES = 0.08
-"""Of the motion: from this mismatch on the sides of a cut are seen to differ."""
 _SOFT = 0.95
 _FEW = 2
 """So few frames that are blurred or left out are not worth looking at."""
@@ -43,14 +39,6 @@ class ReelMark:
     what: What
     sentence: str
     shot_id: str = ""
-
-
-def mismatch(out: NDArray[np.float64] | None, in_: NDArray[np.float64] | None) -> float:
-    """By which share of the motion two velocities, in widths a second, differ: 0 to 1; 0 where neither moves much."""
-    if out is None or in_ is None:
-        return 0.0
-    larger = max(float(np.hypot(*out)), float(np.hypot(*in_)))
-    return min(1.0, float(np.hypot(*(out - in_))) / larger / 2) if larger > MOVES_WIDTHS_PER_S else 0.0
 
 
 def marks_of(project: Project, sources: Sources, progress: Progress) -> tuple[ReelMark, ...]:

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import CutOut, Filmed, Take
+from clevrin.core.document import Area, CutOut, Filmed, Take
 from clevrin.core.matte.clung import ClingRequest, cling, stored_clinging
 from clevrin.core.matte.cutting import CutFrames, CutRequest, cut_out, followed_middle, stored_cut_out
 from clevrin.core.matte.filmed import read_filmed
@@ -25,6 +25,7 @@ from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress
 from clevrin.core.remembered import Remembered
 from clevrin.core.render.asking import area_known
+from clevrin.core.render.known import AreaKnown
 from clevrin.core.render.leaving_out import masked_as, masks_of
 from clevrin.core.render.needs import ClingNeed, CutNeed, Measurement, Need, RegistrationNeed, TraceNeed, TrackNeed
 
@@ -169,6 +170,10 @@ class MeasurementStore:
             return self.cut(need, progress)
         return self.cling(need, progress) if isinstance(need, ClingNeed) else self.follow(need, progress)
 
+    def area(self, take: Take, area: Area, progress: Progress) -> AreaKnown:
+        """An area of a take with all that carries it, measured if it was not. Raises `MediaError`, `CancelledError`."""
+        return area_known(take, area, self.chain, lambda need: self.make(need, progress))
+
     def with_masks(self, request: TraceRequest, take: Take, progress: Progress) -> TraceRequest:
         """How a take is measured, with the masks of its areas that are left out, where they go by how it moves."""
         counted = take.all_counted
@@ -176,11 +181,8 @@ class MeasurementStore:
             return request
 
         def made() -> Masks:
-            known = (area_known(counted, each, self.chain, ask) for each in take.areas_left_out)
+            known = (self.area(counted, each, progress) for each in take.areas_left_out)
             return masks_of(take, tuple(known), progress)
-
-        def ask(need: Need) -> Measurement:
-            return self.make(need, progress)
 
         masks = self.remembered.once(("left out", take.measured_as), made)
         return replace(request, without=replace(request.without, masks=masks))

@@ -5,7 +5,6 @@ output still or is bound in the film that was rendered there before.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -16,7 +15,7 @@ import numpy as np
 
 from clevrin import __version__
 from clevrin.core.digest import digest
-from clevrin.core.document import Project
+from clevrin.core.document import Project, Span
 from clevrin.core.document.pinned import Film
 from clevrin.core.media.binding import Bound, cut_out_segment, is_whole
 from clevrin.core.media.coding import Coding
@@ -32,28 +31,19 @@ _ELSEWHERE = frozenset({"path"})
 """Where a file lies is no part of what it shows: its fingerprint counts."""
 
 
-@dataclass(frozen=True, kw_only=True)
-class Stretch:
-    """Frames of the reel from `first` up to `end` that are coded together."""
+def stretches(project: Project, first: int, end: int) -> tuple[Span, ...]:
+    """The frames of a part of the reel that are coded together: a stretch begins at each cut.
 
-    first: int
-    end: int
-
-    @property
-    def frames(self) -> int:
-        return self.end - self.first
-
-
-def stretches(project: Project, first: int, end: int) -> tuple[Stretch, ...]:
-    """The stretches of a part of the reel: one begins at each cut, so that a change in a shot changes no other ones."""
+    So a change in a shot changes no other ones.
+    """
     longest = max(1, round(_LONGEST_S * float(project.reel.rate)))
-    found: list[Stretch] = []
+    found: list[Span] = []
     for placed in placed_shots(project):
         low, high = max(first, placed.start), min(end, placed.end)
         if low < high:
             count = -(-(high - low) // longest)
             edges = [low + round((high - low) * k / count) for k in range(count + 1)]
-            found += [Stretch(first=a, end=b) for a, b in pairwise(edges)]
+            found += [Span(first=a, end=b) for a, b in pairwise(edges)]
     return tuple(found)
 
 
@@ -72,27 +62,22 @@ class Segments:
 
     def __init__(self, path: Path, shelf: Shelf, rate: Fraction, *, resume: bool) -> None:
         """`resume`: what earlier renders to this place left is used."""
-        self._path, self._shelf, self._rate, self._resume = path, shelf, rate, resume
+        self._path, self._shelf, self._rate = path, shelf, rate
         self._room = PartsRoom(path)
         if not resume:
             self._room.clear()
         self._room.open()
         self._bound: list[tuple[str, Bound]] = []
         self._before = _rendered(path, shelf) if resume else {}
-        self.made = 0
-        """How many had to be made."""
 
-    def add(self, name: str, stretch: Stretch, make: Callable[[Path], None]) -> None:
+    def add(self, name: str, stretch: Span, make: Callable[[Path], None]) -> None:
         """The next segment, made where it is not there."""
         path = self._room.part(name)
         if not self._has(name, path, stretch.frames):
             make(path)
-            self.made += 1
         self._bound.append((name, Bound(path=path, frames=stretch.frames)))
 
     def _has(self, name: str, path: Path, frames: int) -> bool:
-        if not self._resume and not any(name == known for known, _ in self._bound):
-            return False
         if is_whole(path, frames):
             return True
         first = self._before.get(name)

@@ -1,6 +1,7 @@
 """What the reel sounds like: its takes' own sound, cut where the picture is cut, and the music under it."""
 
 from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache, partial
 from pathlib import Path
@@ -107,6 +108,11 @@ class ReelSound:
         if music is not None:
             self._add_music(music, result, first)
         return result
+
+    def blocks(self, first: int, end: int) -> Iterator[Sound]:
+        """The sound from one sample of the reel up to another, a second at a time."""
+        for at in range(first, end, SOUND_RATE):
+            yield self.read(at, min(SOUND_RATE, end - at))
 
     def _heard(self, number: int) -> tuple[int, int]:
         """The samples of the reel in which a shot is heard."""

@@ -24,6 +24,7 @@ from clevrin.desk.sheet import (
     Pages,
     SliderSetting,
     beside,
+    fill_combo,
     named_combo,
     named_setting,
     plain_button,
@@ -202,12 +203,7 @@ class AreaSheet(SideSheet):
         """On which takes areas can be made here."""
         takes = self._stage.takes
         self.of_take_setting.setVisible(len(takes) > 1)
-        if [self.of_take.itemData(k) for k in range(self.of_take.count())] != [each.id for each in takes]:
-            self.of_take.clear()
-            for each in takes:
-                self.of_take.addItem(each.name, each.id)
-        if take is not None:
-            self.of_take.setCurrentIndex(self.of_take.findData(take.id))
+        fill_combo(self.of_take, [(each.name, each.id) for each in takes], None if take is None else take.id)
 
     def _show_counts(self, area: Area | None) -> None:
         """How much of the chosen area counts at the frame that is looked at."""
@@ -240,11 +236,9 @@ class AreaSheet(SideSheet):
         drawn = None if area is None else drawn_part(area)
         tracks = () if take is None or drawn is None else take.tracks
         self.track_setting.setVisible(bool(tracks))
-        self.track.clear()
-        for track_id, name in (("", "nothing that is followed"), *((each.id, each.name) for each in tracks)):
-            self.track.addItem(name, track_id)
         chosen = drawn.track_id if drawn is not None and drawn.along == "track" else ""
-        self.track.setCurrentIndex(max(0, self.track.findData(chosen)))
+        rows = [("nothing that is followed", ""), *((each.name, each.id) for each in tracks)]
+        fill_combo(self.track, rows, chosen)
 
     def _show_combined(self, area: Area | None, areas: tuple[Area, ...]) -> None:
         """With which areas the chosen one can be combined, and is."""
@@ -252,10 +246,8 @@ class AreaSheet(SideSheet):
         for setting in self.combining:
             setting.setVisible(bool(others))
         for mode, combo in self.combined.items():
-            combo.clear()
-            for area_id, name in (("", "nothing" if mode == "without" else "all"), *((o.id, o.name) for o in others)):
-                combo.addItem(name, area_id)
-            combo.setCurrentIndex(max(0, combo.findData(self._edits.combined(mode))))
+            none = "nothing" if mode == "without" else "all"
+            fill_combo(combo, [(none, ""), *((o.name, o.id) for o in others)], self._edits.combined(mode))
 
     def _show_cut(self, take: Take | None, area: Area | None) -> None:
         """How a chosen cut-out stands."""

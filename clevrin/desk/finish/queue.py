@@ -1,6 +1,5 @@
 """Renders that wait for their turn, one after the other, while editing goes on: each of the reel as it was then."""
 
-import time
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
@@ -18,7 +17,6 @@ from clevrin.desk.notices import Notices
 State = Literal["waiting", "rendering", "held", "done", "failed"]
 _MOST = 200
 """Renders that have ended are remembered no longer than this."""
-_TELLS_AFTER_S = 2.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,8 +50,6 @@ class RenderQueue(QObject):
         super().__init__(parent)
         self._jobs, self._notices, self._shelf = jobs, notices, shelf
         self._renders: list[Render] = []
-        self._began = 0.0
-        self._done_before = 0
         jobs.states_changed.connect(self._on_jobs_states_changed)
 
     @property
@@ -121,7 +117,6 @@ class RenderQueue(QObject):
     def _begin(self, render: Render) -> None:
         render = replace(render, state="rendering")
         self._put(render)
-        self._began, self._done_before = time.monotonic(), -1
         troubles: set[str] = set()
 
         def work(progress: Progress) -> Path:
@@ -129,19 +124,19 @@ class RenderQueue(QObject):
 
         def done(written: Path) -> None:
             said = "\n".join(sorted(troubles))
-            self._end(render.id, replace(self._of(render.id), state="done", left_s=0.0, sentence=said))
+            self._end(replace(self._of(render.id), state="done", left_s=0.0, sentence=said))
             self._notices.tell(f"Rendered {written.name} in {written.parent}", written)
             if troubles:
                 self._notices.trouble(said)
 
         def failed(sentence: str) -> None:
-            self._end(render.id, replace(self._of(render.id), state="failed", left_s=None, sentence=sentence))
+            self._end(replace(self._of(render.id), state="failed", left_s=None, sentence=sentence))
             self._notices.trouble(sentence)
 
         name = render.request.path.name
         self._jobs.start(Job(key=_key(render), what=f"Rendering {name}", work=work, done=done, failed=failed))
 
-    def _end(self, render_id: str, render: Render) -> None:
+    def _end(self, render: Render) -> None:
         self._put(render)
         self._go_on()
 
@@ -155,13 +150,7 @@ class RenderQueue(QObject):
             self._put(replace(render, state="held", left_s=None))
             self._go_on()
             return
-        if self._done_before < 0 and state.done:
-            self._began, self._done_before = time.monotonic(), state.done
-        gone, made = time.monotonic() - self._began, state.done - self._done_before
-        left = None
-        if gone > _TELLS_AFTER_S and made > 0 and self._done_before >= 0:
-            left = gone / made * (state.total - state.done)
-        self._put(replace(render, done=state.done, total=state.total, left_s=left))
+        self._put(replace(render, done=state.done, total=state.total, left_s=state.left_s))
         self.changed.emit()
 
 

@@ -12,6 +12,7 @@ from clevrin.desk.sheet import (
     Pages,
     Sheet,
     Trouble,
+    fill_combo,
     grey,
     named_combo,
     named_setting,
@@ -100,12 +101,8 @@ class FinishSheet(Sheet):
 
     def show_outputs(self, project: Project, output_id: str | None) -> None:
         """What of a project can be rendered."""
-        named = [("", "the reel"), *((each.id, each.name) for each in project.outputs)]
-        if [(self.output.itemData(k), self.output.itemText(k)) for k in range(self.output.count())] != named:
-            self.output.clear()
-            for id, name in named:
-                self.output.addItem(name, id)
-        self.output.setCurrentIndex(max(0, self.output.findData(output_id or "")))
+        named = ((each.name, each.id) for each in project.outputs)
+        fill_combo(self.output, [("the reel", ""), *named], output_id or "")
 
     def show_marks(self, marks: tuple[ReelMark, ...] | None, why: str = "", rate: float = 25.0) -> None:
         """What is not right, on a reel of a rate; None: it is being looked for, or cannot be, and why."""

@@ -14,6 +14,7 @@ from clevrin.desk.sheet import (
     Setting,
     SliderSetting,
     ask_for_colour,
+    fill_combo,
     named_combo,
     named_setting,
     plain_button,
@@ -149,11 +150,8 @@ class KindSettings(QWidget):
             if each.auto:
                 self.auto_buttons[each.id].setChecked(value == AUTO)
         elif each.names:
-            combo = control.property("combo")
-            combo.clear()
-            for id, words in (("", _NONE), *self._names(each.names)):
-                combo.addItem(words, id)
-            combo.setCurrentIndex(max(0, combo.findData(str(value))))
+            named = ((words, id) for id, words in self._names(each.names))
+            fill_combo(control.property("combo"), [(_NONE, ""), *named], str(value))
         else:
             control.property("button").setText(str(value))
 

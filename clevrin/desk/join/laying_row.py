@@ -15,7 +15,7 @@ from clevrin.desk.context import Context
 from clevrin.desk.jobs import Job
 from clevrin.desk.join.in_turn import CutsInTurn
 from clevrin.desk.join.page import chosen_pair
-from clevrin.desk.sheet import grey, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.sheet import fill_combo, grey, named_combo, named_setting, plain_button, quiet_label
 
 _WHOLE = "the picture as a whole"
 
@@ -112,12 +112,8 @@ class LayRow(QWidget):
 
 def _show_tracks(combo: QComboBox, project: Project, shot: Shot) -> None:
     """The tracks of a shot's take; what was chosen stays chosen as long as it is there."""
-    chosen = combo.currentData()
-    combo.clear()
-    combo.addItem(_WHOLE, "")
-    for track in project.take(shot.take_id).tracks:
-        combo.addItem(track.name, track.id)
-    combo.setCurrentIndex(max(0, combo.findData(chosen)))
+    named = ((track.name, track.id) for track in project.take(shot.take_id).tracks)
+    fill_combo(combo, [(_WHOLE, ""), *named], combo.currentData())
 
 
 def _words(found: Alike) -> str:

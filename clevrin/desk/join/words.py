@@ -1,9 +1,9 @@
 """How well two shots meet, in words."""
 
+from clevrin.core.join.between import DISAGREES
 from clevrin.core.join.match import ENOUGH_S
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
-from clevrin.core.render.marks import DISAGREES
 from clevrin.desk.reel.knot import Knot, knot_between
 
 

@@ -5,7 +5,7 @@ from PySide6.QtCore import Signal
 from clevrin.core.document import Take
 from clevrin.desk.fields import FieldSheet
 from clevrin.desk.pace.fields import BLUR, FIELDS, FRAMES, SPEED, PaceHere
-from clevrin.desk.sheet import Pages, Trouble, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.sheet import Pages, Trouble, beside, fill_combo, named_combo, named_setting, plain_button, quiet_label
 
 _NOTHING = ""
 
@@ -85,10 +85,6 @@ class PaceSheet(FieldSheet):
         self.lock_button.setChecked(here.pace.length_frames is not None)
         self.clear_button.setEnabled(bool(here.pace.points or here.pace.length_frames))
         sharp = here.pace.shutter.sharp
-        wanted = [("nothing", _NOTHING), *((each.name, each.id) for each in (*take.areas, *take.tracks))]
-        if [(self.spared.itemText(k), self.spared.itemData(k)) for k in range(self.spared.count())] != wanted:
-            self.spared.clear()
-            for name, id in wanted:
-                self.spared.addItem(name, id)
         chosen = _NOTHING if sharp is None else sharp.area or sharp.track
-        self.spared.setCurrentIndex(max(0, self.spared.findData(chosen)))
+        named = ((each.name, each.id) for each in (*take.areas, *take.tracks))
+        fill_combo(self.spared, [("nothing", _NOTHING), *named], chosen)

@@ -12,7 +12,16 @@ from clevrin.desk.pinned.edits import PinnedEdits
 from clevrin.desk.pinned.fields import FIELDS
 from clevrin.desk.pinned.hands import PinnedHands
 from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import Pages, ask_for_colour, beside, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.sheet import (
+    Pages,
+    ask_for_colour,
+    beside,
+    fill_combo,
+    named_combo,
+    named_setting,
+    plain_button,
+    quiet_label,
+)
 from clevrin.desk.side_sheet import SideSheet
 
 _MOST_ROWS = 4
@@ -176,13 +185,10 @@ class PinnedSheet(SideSheet):
         self.film.setVisible(bool(others))
 
     def _show_stands(self, pinned: Pinned, take: Take) -> None:
-        self.stands.clear()
-        self.stands.addItem(_SCENE, "")
-        for track in take.tracks:
-            self.stands.addItem(f"{track.name} ({track.kind})", track.id)
         track_id = pinned.track_id if pinned.ground != "scene" else ""
+        named = [(f"{track.name} ({track.kind})", track.id) for track in take.tracks]
+        fill_combo(self.stands, [(_SCENE, ""), *named], track_id)
         at = self.stands.findData(track_id)
-        self.stands.setCurrentIndex(max(0, at))
         lost = track_id and at < 0
         self.stands_setting.set_note("What it stood on is gone: it goes with the scene." if lost else "")
         surface = next((each for each in take.tracks if each.id == track_id and each.kind == "surface"), None)

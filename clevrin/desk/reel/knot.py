@@ -8,11 +8,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from clevrin.core.document.joining import PLAIN
-from clevrin.core.join.between import velocity_at_cut
+from clevrin.core.join.between import COMPARED_WIDTHS_PER_S, DISAGREES, mismatch, velocity_at_cut
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
-from clevrin.core.render.marks import DISAGREES, MOVES_WIDTHS_PER_S, mismatch
 from clevrin.desk import theme
 from clevrin.desk.reel.kind_marks import MARKS, mark_of
 
@@ -44,7 +43,7 @@ def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving:
 
 
 def _angle(velocity: np.ndarray | None) -> float | None:
-    if velocity is None or np.hypot(*velocity) < MOVES_WIDTHS_PER_S:
+    if velocity is None or np.hypot(*velocity) < COMPARED_WIDTHS_PER_S:
         return None
     return float(np.degrees(np.arctan2(velocity[1], velocity[0])))
 

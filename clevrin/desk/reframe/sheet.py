@@ -3,7 +3,7 @@
 import re
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QLineEdit, QWidget
 
 from clevrin.core.document import Output, Project, Reel, Take, Track
 from clevrin.desk.fields import FieldSheet
@@ -17,6 +17,7 @@ from clevrin.desk.sheet import (
     Trouble,
     ask_for_colour,
     beside,
+    fill_combo,
     grey,
     named_combo,
     named_setting,
@@ -209,10 +210,11 @@ class ReframeSheet(FieldSheet):
         grey(self.round_button, bool(here.gate.poses), "There is no pose yet.")
         grey(self.clear_button, bool(here.gate.poses), "There is no pose yet.")
         followed = here.follow.tracks[0] if here.follow is not None else ""
-        _fill(self.subjects, [("nothing", ""), *_tracks(take.tracks)], followed)
+        fill_combo(self.subjects, [("nothing", ""), *_tracks(take.tracks)], followed)
         zoom = here.gate.counter_zoom
         surfaces = [track for track in take.tracks if track.kind == "surface"]
-        _fill(self.against, [("the camera's push", None), *_tracks(surfaces)], None if zoom is None else zoom.track)
+        against = None if zoom is None else zoom.track
+        fill_combo(self.against, [("the camera's push", None), *_tracks(surfaces)], against)
         self.stop_button.setEnabled(here.follow is not None)
         self._bars = here.reel.bars
         fit = here.reel.fit_of(here.shot)
@@ -223,8 +225,8 @@ class ReframeSheet(FieldSheet):
         self._output = project.output(output_id)
         reel = f"the reel, {project.reel.width}x{project.reel.height}"
         each = [(reel, None), *((f"{o.name}, {o.width}x{o.height}", o.id) for o in project.outputs)]
-        _fill(self.outputs, each, output_id)
-        _fill(self.beside, [("nothing", ""), *(one for one in each if one[1] != output_id)], beside)
+        fill_combo(self.outputs, each, output_id)
+        fill_combo(self.beside, [("nothing", ""), *(one for one in each if one[1] != output_id)], beside)
         for edit, words in (
             (self.name_entry, self._output.name if self._output else "the reel"),
             (self.size_entry, "{}x{}".format(*project.size_of(output_id))),
@@ -266,14 +268,3 @@ class ReframeSheet(FieldSheet):
 
 def _tracks(tracks: tuple[Track, ...] | list[Track]) -> list[tuple[str, str]]:
     return [(f"{track.name} ({track.kind})", track.id) for track in tracks]
-
-
-def _fill(combo: QComboBox, rows: list, chosen: object) -> None:
-    """Shows rows of words and values, one of them chosen, without saying that it changed."""
-    present = [(combo.itemText(k), combo.itemData(k)) for k in range(combo.count())]
-    if present != rows:
-        combo.clear()
-        for words, value in rows:
-            combo.addItem(words, value)
-    values = [value for _, value in rows]
-    combo.setCurrentIndex(values.index(chosen) if chosen in values else 0)

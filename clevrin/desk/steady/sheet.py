@@ -10,6 +10,7 @@ from clevrin.desk.sheet import (
     Pages,
     Trouble,
     ask_for_colour,
+    fill_combo,
     grey,
     named_combo,
     named_setting,
@@ -152,10 +153,8 @@ class SteadySheet(FieldSheet):
     def _show_areas(self, take: Take, hold: Hold) -> None:
         """Of which areas of the take an edge that borrows may take nothing."""
         self.not_borrowed_setting.setVisible(hold.edge == "borrow" and bool(take.areas))
-        self.not_borrowed.clear()
-        for area_id, name in (("", "nothing is left out"), *((area.id, area.name) for area in take.areas)):
-            self.not_borrowed.addItem(name, area_id)
-        self.not_borrowed.setCurrentIndex(max(0, self.not_borrowed.findData(hold.not_borrowed or "")))
+        named = ((area.name, area.id) for area in take.areas)
+        fill_combo(self.not_borrowed, [("nothing is left out", ""), *named], hold.not_borrowed or "")
 
     def _show_what_counts(self, shot: Shot) -> None:
         """Hides of what is no field what the chosen hold does not use."""
