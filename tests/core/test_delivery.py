@@ -17,7 +17,7 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.marks import marks_of
+from clevrin.core.render.marks import look_over
 from clevrin.core.render.sources import Sources
 from tests.films import moving_film, numbered_film, read_number, shift
 
@@ -119,7 +119,7 @@ def test_the_report_shows_every_shot_every_join_and_every_mark(project, sources,
     paced = project.changed(reel=project.reel.changed(rate=Fraction(5), shots=(project.reel.shots[0], fast)))
     found = write_report(paced, path, sources, Silent())
     page = path.read_text()
-    assert found == marks_of(paced, sources, Silent()) and found
+    assert found == look_over(paced, sources, Silent()).marks and found
     assert all(each.sentence.split(":")[0] in page for each in found)
     assert page.count("<svg") == 2 and page.count("data:image/jpeg;base64,") == 2 + 2
     assert "kite day to pan" in page and "LUFS" in page and "http" not in re.sub(r'src="data:[^"]*"', "", page)

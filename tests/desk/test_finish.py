@@ -10,7 +10,7 @@ from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
 from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
 from clevrin.core.progress import Silent
-from clevrin.core.render.marks import marks_of
+from clevrin.core.render.marks import look_over
 from clevrin.core.render.sources import Sources
 from clevrin.desk.finish.queue import Render
 from clevrin.desk.finish.queue_view import words_of
@@ -159,7 +159,7 @@ def test_what_is_not_right_is_listed_and_looked_at(finish):
     finish.click(sheet.pages.buttons["look over"])
     finish.until(lambda: sheet.marks_note.text() not in ("", "The reel is being looked over."))
     with Sources.of(window.measurements.store) as sources:
-        found = marks_of(session.project, sources, Silent())
+        found = look_over(session.project, sources, Silent()).marks
     assert [sheet.marks.item(k, 0).text() for k in range(sheet.marks.rowCount())] == [each.sentence for each in found]
     number = next(k for k, each in enumerate(found) if each.what == "dropped")
     sheet.marks.cellClicked.emit(number, 0)

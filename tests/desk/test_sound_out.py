@@ -12,6 +12,7 @@ import pytest
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.sound.mix import ReelSound
+from clevrin.core.sound.takes import TakesSound
 from tests.films import numbered_film
 
 RATE = 48_000
@@ -29,7 +30,7 @@ def sounding(tmp_path) -> Project:
 
 
 def test_the_reels_sound_is_the_same_in_pieces(sounding):
-    whole = np.concatenate([ReelSound(sounding).of_shot(number) for number in range(2)])
+    whole = np.concatenate([TakesSound(sounding).of_shot(number) for number in range(2)])
     assert len(whole) == 2 * RATE and np.abs(whole).max() > 0.3
     reel = ReelSound(sounding)
     pieces = np.concatenate([reel.read(at, 7000) for at in range(0, 2 * RATE, 7000)])[: 2 * RATE]

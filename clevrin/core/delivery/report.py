@@ -5,33 +5,28 @@ Made from the same figures as the marks of the Finish bench. It is one file of H
 
 import base64
 import html
-from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from clevrin.core.document import Project
 from clevrin.core.errors import MediaError
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import rgb_from_picture
-from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.trace import Trace
 from clevrin.core.outputs import write_text
 from clevrin.core.pace import Placed, nominal_frame, placed_shots, reel_frames
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.progress import Progress
 from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.marks import ReelMark, marks_of
+from clevrin.core.render.marks import LookedOver, ReelMark, look_over
 from clevrin.core.render.picture import planes
 from clevrin.core.render.resolving import Held, complete
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.loudness import Loudness, loudness_of
-from clevrin.core.sound.mix import ReelSound, has_sound
 
 _PICTURE = (240, 240)
 _PLAIN_COLUMNS = 5
@@ -71,25 +66,23 @@ def write_report(
     row = placed_shots(project)
     if not row:
         raise MediaError("The reel is empty: put a span on it first.")
-    marks = marks_of(project, sources, progress)
-    shots = [_of_shot(project, placed, sources, progress) for placed in row]
-    write_text(path, _page(project, shots, marks, sources, plain=plain), project.media)
-    return marks
+    looked = look_over(project, sources, progress)
+    shots = [_of_shot(project, placed, looked, sources, progress) for placed in row]
+    write_text(path, _page(project, shots, looked, sources, plain=plain), project.media)
+    return looked.marks
 
 
-def _of_shot(project: Project, placed: Placed, sources: Sources, progress: Progress) -> _Shot:
+def _of_shot(project: Project, placed: Placed, looked: LookedOver, sources: Sources, progress: Progress) -> _Shot:
     resolved = complete(HoldRequest.of(project, placed.shot), sources.measured, progress)
     state = resolved.state
     kept = state.path.least_kept_in(placed.shot.span) if isinstance(state, Held) else 1.0
-    facts = placed.take.facts
-    fine = min(facts.width / project.reel.width, facts.height / project.reel.height) * kept
     trace = sources.measured.trace(placed.take)
     middle = (placed.start + placed.end) // 2
     return _Shot(
         placed=placed,
         trace=trace,
         kept=kept,
-        source_px=f"{fine:.2f}",
+        source_px=f"{looked.source_px[placed.shot.id]:.2f}",
         picture=_picture(project, middle, sources),
     )
 
@@ -104,23 +97,8 @@ def _picture(project: Project, frame: int, sources: Sources) -> str:
     return "data:image/jpeg;base64," + base64.b64encode(packed.tobytes()).decode()
 
 
-def _loudness(project: Project) -> Loudness | None:
-    if not has_sound(project):
-        return None
-    sound = ReelSound(project)
-
-    def blocks() -> Iterator[NDArray[np.float32]]:
-        for first in range(0, sound.samples, SOUND_RATE):
-            yield sound.read(first, min(SOUND_RATE, sound.samples - first))
-
-    try:
-        return loudness_of(blocks())
-    finally:
-        sound.close()
-
-
-def _page(project: Project, shots: list[_Shot], marks: tuple[ReelMark, ...], sources: Sources, *, plain: bool) -> str:
-    loud = _loudness(project)
+def _page(project: Project, shots: list[_Shot], looked: LookedOver, sources: Sources, *, plain: bool) -> str:
+    loud, marks = looked.heard.whole if looked.heard is not None else None, looked.marks
     rate, name = float(project.reel.rate), html.escape(project.name)
     total = reel_frames(project)
     facts = [

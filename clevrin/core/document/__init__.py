@@ -18,11 +18,13 @@ from clevrin.core.document.model import (
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace, PacePoint, Rush, RushPoint, Sharp, Shutter
 from clevrin.core.document.pinned import Drawing, Film, Pinned, PinPose, Words
+from clevrin.core.document.sounding import LANES, Lane, LaneName, Mix, ShotSound
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
 from clevrin.core.document.value import new_id
 
 __all__ = [
+    "LANES",
     "Anchor",
     "Area",
     "AreaPart",
@@ -39,10 +41,13 @@ __all__ = [
     "Gate",
     "Hold",
     "Join",
+    "Lane",
+    "LaneName",
     "LeftOut",
     "Loan",
     "Marker",
     "MediaFacts",
+    "Mix",
     "Motion",
     "Music",
     "NamedSpan",
@@ -64,6 +69,7 @@ __all__ = [
     "RushPoint",
     "Sharp",
     "Shot",
+    "ShotSound",
     "Shutter",
     "Span",
     "Stroke",

@@ -21,6 +21,7 @@ from clevrin.core.document.loans import Loan, Motion, Over
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
 from clevrin.core.document.pinned import Drawing, Film, Pinned
+from clevrin.core.document.sounding import Mix, ShotSound
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
 from clevrin.core.document.value import MOST_FRAMES, Id, Name, Rate, Sparing, Text, Value, new_id
@@ -202,10 +203,10 @@ class Shot(Sparing):
 
     The picture is turned by `turns` first, and then mirrored. `fit` None: as the reel says. `gates`: how the gate of
     each output goes over it; one that is not named rests. `pace`: how fast it plays. `pinned`: what
-    stands in its scene, the first one behind the others.
+    stands in its scene, the first one behind the others. `sound`: how loud its own sound is.
     """
 
-    unwritten: ClassVar[tuple[str, ...]] = ("pace", "pinned")
+    unwritten: ClassVar[tuple[str, ...]] = ("pace", "pinned", "sound")
 
     id: Id = Field(default_factory=new_id)
     take_id: Id
@@ -218,6 +219,7 @@ class Shot(Sparing):
     loan: Loan | None = None
     gates: tuple[Gate, ...] = Field(default=(), max_length=100, fail_fast=True)
     pace: Pace = Pace()
+    sound: ShotSound = ShotSound()
     leave: Join = Join()
     pinned: tuple[Pinned, ...] = Field(default=(), max_length=100, fail_fast=True)
 
@@ -297,11 +299,14 @@ class Reel(Sparing):
         return shot.fit or self.fit
 
 
-class Project(Value):
+class Project(Sparing):
     """All that the user made; `motions` are those that were performed or brought in, for lending.
 
-    `outputs` are the shapes in which the reel is rendered beside its own; `music` lies under it.
+    `outputs` are the shapes in which the reel is rendered beside its own; `music` lies under it; `mix` says how
+    loud its lanes of sound are.
     """
+
+    unwritten: ClassVar[tuple[str, ...]] = ("mix",)
 
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
@@ -310,6 +315,7 @@ class Project(Value):
     motions: tuple[Motion, ...] = Field(default=(), max_length=1000, fail_fast=True)
     outputs: tuple[Output, ...] = Field(default=(), max_length=100, fail_fast=True)
     music: Music | None = None
+    mix: Mix = Mix()
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:

@@ -2,10 +2,11 @@
 
 from pydantic import Field
 
+from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB, gain_of
 from clevrin.core.document.value import Name, Text, Value
 
 LONGEST_S = 2 * 3600.0
-QUIETEST_DB, LOUDEST_DB = -60.0, 12.0
+LONGEST_FADE_S = 600.0
 USUAL_DB = -6.0
 """Under full scale, so that the takes' own sound has room beside it."""
 
@@ -13,7 +14,8 @@ USUAL_DB = -6.0
 class Music(Value):
     """One sound under the whole reel; it ends with itself or with the reel.
 
-    `start_s`: the instant of the reel at which its first sample stands; before 0 its beginning is not heard.
+    `start_s`: the instant of the reel at which its first sample stands; before 0 its beginning is not heard. It comes
+    and goes over `fade_in_s` and `fade_out_s`, from where it is first heard and to where it is last.
     """
 
     name: Name
@@ -22,8 +24,10 @@ class Music(Value):
     seconds: float = Field(gt=0, le=LONGEST_S)
     start_s: float = Field(default=0.0, ge=-LONGEST_S, le=10 * LONGEST_S)
     level_db: float = Field(default=USUAL_DB, ge=QUIETEST_DB, le=LOUDEST_DB)
+    fade_in_s: float = Field(default=0.0, ge=0.0, le=LONGEST_FADE_S)
+    fade_out_s: float = Field(default=0.0, ge=0.0, le=LONGEST_FADE_S)
 
     @property
     def gain(self) -> float:
         """What its samples are multiplied by."""
-        return float(10 ** (self.level_db / 20))
+        return gain_of(self.level_db)

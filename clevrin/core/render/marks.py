@@ -5,13 +5,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from clevrin.core.document import Project
+from clevrin.core.document import LaneName, Project
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.join.between import DISAGREES, made_join, mismatch, velocity_at_cut, what_is_short
 from clevrin.core.join.kinds import kind_of
-from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.motion.trace import Trace
 from clevrin.core.motion.whips import find_whips
 from clevrin.core.pace import Placed, placed_shots
@@ -21,14 +19,17 @@ from clevrin.core.render.plan import Layer
 from clevrin.core.render.planner import plan_shown
 from clevrin.core.render.resolving import Held, ResolvedShot, Shown, complete
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, loudness_of
-from clevrin.core.sound.mix import ReelSound, has_sound
+from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, TENTHS, LoudnessCourse
+from clevrin.core.sound.mix import has_sound, reel_loudness
+from clevrin.core.sound.takes import sounds
 
 What = Literal["join", "blur", "edge", "invented", "dropped", "enlarged", "sound"]
 
 _SOFT = 0.95
 _FEW = 2
 """So few frames that are blurred or left out are not worth looking at."""
+
+_MOST_LOUD = 50
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -41,8 +42,20 @@ class ReelMark:
     shot_id: str = ""
 
 
-def marks_of(project: Project, sources: Sources, progress: Progress) -> tuple[ReelMark, ...]:
-    """All that is not right with a reel, in the order of its frames; measures what its holds need.
+@dataclass(frozen=True, kw_only=True, eq=False)
+class LookedOver:
+    """What was found on a reel, in the order of its frames, and how loud it is (None: nothing is heard of it).
+
+    `source_px`: for each shot by its id, pixels of the source for one of the output, where there are the fewest.
+    """
+
+    marks: tuple[ReelMark, ...]
+    heard: LoudnessCourse | None
+    source_px: dict[str, float]
+
+
+def look_over(project: Project, sources: Sources, progress: Progress) -> LookedOver:
+    """All that is not right with a reel; measures what its holds need.
 
     Raises `ClevrinError` for what cannot be measured or read, `CancelledError`. Costs some 1 ms a frame, and what
     mixing the sound costs.
@@ -50,28 +63,39 @@ def marks_of(project: Project, sources: Sources, progress: Progress) -> tuple[Re
     row = placed_shots(project)
     found: list[ReelMark] = []
     shots: dict[str, ResolvedShot] = {}
+    source_px: dict[str, float] = {}
     for number, placed in enumerate(row):
         request = HoldRequest.of(project, placed.shot)
         shots[placed.shot.id] = resolved = complete(request, sources.measured, progress)
         trace = sources.measured.measure(placed.take, progress) if placed.take.facts.frames > 1 else None
-        found += _of_shot(placed, resolved, trace, (project.reel.width, project.reel.height))
+        size = project.reel.width, project.reel.height
+        shown = [Shown(resolved=resolved, placed=placed, at=at, weight=1.0) for at in range(placed.start, placed.end)]
+        layers = [plan_shown(each, size, size) for each in shown]
+        fine = [_source_px(each, size) for each in layers]
+        source_px[placed.shot.id] = min(fine)
+        found += _of_shot(placed, resolved, trace, shown, layers, fine)
         step(progress, number + 1, len(row) + 1)
     for number in range(len(row) - 1):
         found += _of_join(project, row, number, sources, shots)
-    found += _of_sound(project, shots)
+    heard = _heard(project, shots, progress)
+    found += _of_sound(project, heard)
     step(progress, len(row) + 1, len(row) + 1)
-    return tuple(sorted(found, key=lambda each: each.frame))
+    return LookedOver(marks=tuple(sorted(found, key=lambda each: each.frame)), heard=heard, source_px=source_px)
 
 
-def _of_shot(placed: Placed, resolved: ResolvedShot, trace: Trace | None, size: tuple[int, int]) -> Iterator[ReelMark]:
+def _of_shot(
+    placed: Placed,
+    resolved: ResolvedShot,
+    trace: Trace | None,
+    shown: list[Shown],
+    layers: list[Layer],
+    fine: list[float],
+) -> Iterator[ReelMark]:
     take, shot = placed.take, placed.shot
 
     def mark(frame: int, what: What, sentence: str) -> ReelMark:
         return ReelMark(frame=frame, what=what, sentence=sentence, shot_id=shot.id)
 
-    shown = [Shown(resolved=resolved, placed=placed, at=at, weight=1.0) for at in range(placed.start, placed.end)]
-    layers = [plan_shown(each, size, size) for each in shown]
-    fine = [_source_px(each, size) for each in layers]
     worst = int(np.argmin(fine))
     if fine[worst] < _SOFT:
         yield mark(placed.start + worst, "enlarged", f"{take.name}: enlarged {1 / fine[worst]:.2f}×")
@@ -125,25 +149,25 @@ def _of_join(
         yield mark(f"{before.take.name} to {after.take.name}: differs by {off:.0%}")
 
 
-def _of_sound(project: Project, shots: dict[str, ResolvedShot]) -> Iterator[ReelMark]:
+def _heard(project: Project, shots: dict[str, ResolvedShot], progress: Progress) -> LoudnessCourse | None:
     if not has_sound(project):
+        return None
+    return reel_loudness(project, progress, lambda shot: shots[shot.id].course)
+
+
+def _of_sound(project: Project, heard: LoudnessCourse | None) -> Iterator[ReelMark]:
+    there: dict[LaneName, bool] = {
+        "takes": any(sounds(placed, project) for placed in placed_shots(project)),
+        "music": project.music is not None,
+    }
+    for name, present in there.items():
+        if present and project.mix.lane(name).gain == 0:
+            yield ReelMark(frame=0, what="sound", sentence=f"The lane of {name} is not heard")
+    if heard is None:
         return
-    sound = ReelSound(project, None, lambda shot: shots[shot.id].course)
-    loudest, at = 0.0, 0
-
-    def blocks() -> Iterator[NDArray[np.float32]]:
-        nonlocal loudest, at
-        for first in range(0, sound.samples, SOUND_RATE):
-            block = sound.read(first, min(SOUND_RATE, sound.samples - first))
-            peaks = np.abs(block).max(axis=1)
-            if float(peaks.max()) > loudest:
-                loudest, at = float(peaks.max()), first + int(np.argmax(peaks))
-            yield block
-
-    try:
-        found = loudness_of(blocks())
-    finally:
-        sound.close()
-    if found.peak_db is not None and found.peak_db > HIGHEST_PEAK_DB:
-        frame = int(at * project.reel.rate / SOUND_RATE)
-        yield ReelMark(frame=frame, what="sound", sentence=f"The sound goes up to {found.peak_db:.1f} dB")
+    over = np.flatnonzero(heard.peak_db > HIGHEST_PEAK_DB)
+    # What is too loud again within a second is one thing to look at.
+    for stretch in np.split(over, np.flatnonzero(np.diff(over) > TENTHS) + 1)[:_MOST_LOUD] if len(over) else ():
+        worst = int(stretch[np.argmax(heard.peak_db[stretch])])
+        sentence = f"The sound goes up to {heard.peak_db[worst]:.1f} dB"
+        yield ReelMark(frame=int(worst / TENTHS * project.reel.rate), what="sound", sentence=sentence)

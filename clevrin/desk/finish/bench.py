@@ -7,7 +7,7 @@ from clevrin.core.document import Project
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress
 from clevrin.core.render.export import ExportRequest
-from clevrin.core.render.marks import ReelMark, marks_of
+from clevrin.core.render.marks import LookedOver, look_over
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
@@ -159,13 +159,13 @@ class FinishBench(Bench):
         if not self.sheet.pages.buttons[LOOK].isChecked():
             return
 
-        def work(progress: Progress) -> tuple[ReelMark, ...]:
+        def work(progress: Progress) -> LookedOver:
             with Sources.of(store, light=True) as sources:
-                return marks_of(project, sources, progress)
+                return look_over(project, sources, progress)
 
-        def done(found: tuple[ReelMark, ...]) -> None:
+        def done(found: LookedOver) -> None:
             self._looked_at = project
-            self.sheet.show_marks(found, rate=float(project.reel.rate))
+            self.sheet.show_marks(found.marks, rate=float(project.reel.rate))
 
         def failed(sentence: str) -> None:
             self.sheet.show_marks(None, sentence)

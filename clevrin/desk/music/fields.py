@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from clevrin.core.document import Music
-from clevrin.core.document.music import LOUDEST_DB, QUIETEST_DB, USUAL_DB
+from clevrin.core.document.music import USUAL_DB
+from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
 from clevrin.core.sound.bed import FASTEST_BPM, SLOWEST_BPM
 from clevrin.desk.fields import Field, Number
 from clevrin.desk.music.edits import MusicEdits

@@ -15,6 +15,7 @@ from clevrin.core.document.edits.reel import (
     RemoveOutput,
     Rename,
     SetBeats,
+    SetMix,
     SetReel,
 )
 from clevrin.core.document.edits.shots import (
@@ -33,6 +34,7 @@ from clevrin.core.document.edits.shots import (
     SetHold,
     SetLeaves,
     SetLoan,
+    SetShotSound,
     SplitShot,
     SteadyShots,
     TrimShot,
@@ -111,7 +113,9 @@ __all__ = [
     "SetLeaves",
     "SetLeftOut",
     "SetLoan",
+    "SetMix",
     "SetReel",
+    "SetShotSound",
     "SetTakes",
     "SplitShot",
     "SteadyShots",

@@ -8,6 +8,7 @@ from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.loans import Motion, Over
 from clevrin.core.document.model import Fit, Light, Marker, Project
 from clevrin.core.document.music import Music
+from clevrin.core.document.sounding import Mix
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -143,6 +144,17 @@ class LayMusic:
     def apply(self, project: Project) -> Project:
         changed = project if self.beats is None else SetBeats(beats=self.beats).apply(project)
         return changed.changed(music=self.music)
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetMix:
+    """Changes how loud the lanes of sound are."""
+
+    mix: Mix
+    label: str = "Change sound"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(mix=self.mix)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -8,6 +8,7 @@ from clevrin.core.document.holding import Hold
 from clevrin.core.document.loans import Loan, Motion
 from clevrin.core.document.model import Fit, Join, Mirror, Project, Shot, Turns
 from clevrin.core.document.pacing import Pace
+from clevrin.core.document.sounding import ShotSound
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import Track
 from clevrin.core.document.value import new_id
@@ -98,8 +99,9 @@ class SplitShot:
         if shot.reverse:
             parts.reverse()
         free = shot.pace.changed(length_frames=None)  # the length that was kept was that of the whole
-        first = shot.changed(span=parts[0], leave=Join(), pace=free)
-        second = shot.changed(id=self.new_id, span=parts[1], pace=free)
+        comes, goes = shot.sound.changed(fade_out=0), shot.sound.changed(fade_in=0)
+        first = shot.changed(span=parts[0], leave=Join(), pace=free, sound=comes)
+        second = shot.changed(id=self.new_id, span=parts[1], pace=free, sound=goes)
         shots = project.reel.shots
         return with_shots(project, [*shots[:index], first, second, *shots[index + 1 :]])
 
@@ -126,6 +128,18 @@ class SetHold:
 
     def apply(self, project: Project) -> Project:
         return with_shot(project, project.shot(self.shot_id).changed(hold=self.hold))
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetShotSound:
+    """Changes how loud a shot's own sound is, and how it comes and goes."""
+
+    shot_id: str
+    sound: ShotSound
+    label: str = "Change sound"
+
+    def apply(self, project: Project) -> Project:
+        return with_shot(project, project.shot(self.shot_id).changed(sound=self.sound))
 
 
 @dataclass(frozen=True, kw_only=True)
