@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
+from clevrin.demo.air import add_sound, sound_of_take
 from clevrin.demo.cast import world
 from clevrin.demo.scene import Scene
 from clevrin.demo.world import World
@@ -62,6 +63,9 @@ def film(scene: Scene, folder: Path) -> None:
     with FilmWriter(path, rate=scene.rate, size=size, quality=18, preset="slow", threads=1) as writer:
         for frame in range(scene.frames):
             writer.write(developed(frame_light(scene, frame), seed=frame))
+    sound = sound_of_take(scene.name, float(scene.frames / scene.rate))
+    if sound is not None:
+        add_sound(path, sound)
     (folder / f"{scene.name}.truth.json").write_text(json.dumps(truth(scene), indent=1) + "\n")
 
 

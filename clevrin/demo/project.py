@@ -9,6 +9,8 @@ from clevrin.core.document import (
     Gate,
     Hold,
     Join,
+    Lane,
+    Mix,
     Output,
     Pace,
     PacePoint,
@@ -38,6 +40,7 @@ NAME = "Kite day on Gable Hill"
 _WHIP = 1.8
 """How fast the whip goes by, against how it was shot."""
 _MOST_CUT = 40
+_MAKES_ROOM_DB = 6.0
 _LEAVES, _ARRIVES = 0.9917, 1.0083
 """How the walk and the hill share that, so that the picture is as fast on either side: as the ramps are solved."""
 
@@ -132,7 +135,7 @@ def _to_music(project: Project) -> Project:
     walk = walk.changed(pace=_speeds((98, 1.0), (walk.last_shown, _WHIP * _LEAVES)))
     hill = hill.changed(
         pace=_speeds((hill.first_shown, _WHIP * _ARRIVES), (48, 1.0)),
-        leave=_join("push-through", out_x=0.42, out_y=0.2),
+        leave=_join("push-through", out_x=0.42, out_y=0.2, sound_length=15.0),
     )
     picnic = picnic.changed(
         pace=_speeds((38, 1.0), (68, 0.5), (130, 0.5), (160, 1.0)),
@@ -144,7 +147,8 @@ def _to_music(project: Project) -> Project:
     more = [_matched(takes[name], beat, cut, beats, leave) for name, cut, beats, leave in _MATCHED]
     last = on_beat(_shot(takes["picnic"], 60, Join()))
     shots = walk, on_beat(hill), on_beat(picnic), *more, last
-    project = project.changed(reel=project.reel.changed(shots=shots))
+    mix = Mix(music=Lane(level_db=-3.0), lowered_db=_MAKES_ROOM_DB)
+    project = project.changed(reel=project.reel.changed(shots=shots), mix=mix)
     whip_s = float(placed_shots(project)[0].end / project.reel.rate)
     start_s = whip_s - min(beats_s, key=lambda at: abs(at - whip_s))
     music = take_in_music(MUSIC).changed(start_s=start_s)

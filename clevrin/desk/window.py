@@ -47,7 +47,6 @@ from clevrin.desk.log.bench import LogBench
 from clevrin.desk.measurements import Measurements
 from clevrin.desk.media_watch import MediaWatch
 from clevrin.desk.music.edits import MusicEdits
-from clevrin.desk.music.outlines import Outlines
 from clevrin.desk.music.sheet import MusicSheet
 from clevrin.desk.notices import Notices
 from clevrin.desk.offer import OfferBar
@@ -71,6 +70,8 @@ from clevrin.desk.session import Session
 from clevrin.desk.settings import Settings
 from clevrin.desk.settings_sheet import SettingsSheet
 from clevrin.desk.sheet import Trouble
+from clevrin.desk.sound.outlines import Outlines
+from clevrin.desk.sound.view import SoundLanes
 from clevrin.desk.steady.bench import SteadyBench
 from clevrin.desk.thumbnails import Thumbnails
 from clevrin.desk.viewer import Viewer
@@ -170,6 +171,8 @@ class MainWindow(QMainWindow):
             self._stack.addWidget(bench)
         self._outlines = Outlines(self.jobs, self)
         self.reel = ReelView(self._context, ridges, self._outlines)
+        self.lanes = SoundLanes(self._context, self.reel, self._outlines, self.finish.sound)
+        self.lanes.hide()
         self.trouble = Trouble()
         self.offers = OfferBar()
         middle = QHBoxLayout()
@@ -185,6 +188,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.trouble)
         column.addLayout(middle, 1)
         column.addWidget(self.reel)
+        column.addWidget(self.lanes)
         self.setCentralWidget(self._whole)
         self._key_sheet: KeySheet | None = None
         self._settings_sheet: SettingsSheet | None = None
@@ -218,6 +222,10 @@ class MainWindow(QMainWindow):
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
+        self.lanes.looked_at.connect(self._on_reel_looked_at)
+        self.lanes.shot_chosen.connect(self.session.choose_shot)
+        self.finish.lanes_wanted.connect(self.lanes.setVisible)
+        self.finish.loudness_changed.connect(self.lanes.show_loudness)
         self.session.opened.connect(self.player.forget_films)
         self.session.opened.connect(self.thumbnails.forget_films)
         self.session.project_changed.connect(self._on_session_project_changed)
@@ -274,7 +282,7 @@ class MainWindow(QMainWindow):
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
-        if not (self.reel.put_back() or self.bench.put_back()):
+        if not (self.reel.put_back() or self.lanes.put_back() or self.bench.put_back()):
             self.trouble.hide()
             self.bench.take_focus()
 

@@ -233,6 +233,19 @@ def test_sound_passes_over_later_or_earlier_than_the_picture(tmp_path):
     assert np.abs(np.diff(whole[:, 0])).max() < 0.4 * 2 * np.pi * 2000 / RATE * 1.3  # no click
 
 
+@pytest.mark.parametrize("pitch", ["along", "kept"])
+def test_what_lies_beyond_a_paced_shot_alone_can_be_read(tmp_path, pitch):
+    """A block that begins where the picture of a shot with speeds has ended, and its sound crosses still."""
+    project = two_tones(tmp_path, pitch, sound_length=20.0)
+    first = project.reel.shots[0]
+    paced = first.changed(pace=Pace(points=(PacePoint(frame=40, speed=0.5),), pitch=pitch))
+    project = project.changed(reel=project.reel.changed(shots=(paced, project.reel.shots[1])))
+    cut = placed_shots(project)[0].end * RATE // 30
+    whole = ReelSound(project).read(cut - RATE // 2, RATE)
+    piece = ReelSound(project).read(cut + 4_000, 3_000)
+    assert np.abs(piece - whole[RATE // 2 + 4_000 : RATE // 2 + 7_000]).max() < 1e-5 and piece.any()
+
+
 def panned(take, step: float):
     """The trace of a take whose picture goes sideways by so many pixels a frame."""
     motions = np.tile(np.eye(3), (take.facts.frames, 1, 1))

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Join, Lane, Mix, Music, Project, Reel, Shot, ShotSound, Span
-from clevrin.core.document.edits import SetMix, SetShotSound, SplitShot
+from clevrin.core.document.edits import SetMix, SetShotSounds, SplitShot
 from clevrin.core.document.files import load, save
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
@@ -51,7 +51,7 @@ def with_mix(project: Project, **lanes) -> Project:
 
 def of_first(project: Project, **sound) -> Project:
     shot = project.reel.shots[0]
-    return SetShotSound(shot_id=shot.id, sound=ShotSound(**sound)).apply(project)
+    return SetShotSounds(sounds=((shot.id, ShotSound(**sound)),)).apply(project)
 
 
 def test_each_lane_is_as_loud_as_it_is_set_and_silent_where_it_is_muted(project):

@@ -78,6 +78,7 @@ def test_a_format_says_what_it_is_good_for_and_takes_its_own_ending(finish, tmp_
     assert len(list((tmp_path / "pictures").iterdir())) > 20
     choose(finish, "wav")
     assert not sheet.purpose.isVisible()
+    finish.window.finish.sound.mute("takes", True)
     ask(finish, tmp_path / "sound")
     finish.until(lambda: states(finish) == ["done", "failed"])
     last = finish.window.queue.renders[-1]

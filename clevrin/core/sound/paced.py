@@ -90,7 +90,7 @@ class PacedSound:
         """Seconds of the take at the beginnings of samples of the shot; before and behind it time goes on as there."""
         total = self.total
         low, high = min(0, int(samples.min())), max(total, int(samples.max()))
-        first, end = max(0, int(samples.min())), min(total, int(samples.max()))
+        first, end = min(total, max(0, int(samples.min()))), max(0, min(total, int(samples.max())))
         knots = np.arange(first // _KNOT_SAMPLES, -(-end // _KNOT_SAMPLES) + 2) * _KNOT_SAMPLES
         seconds = self._at_knots(knots)
         inside = np.interp(np.clip(samples, 0, total), knots, seconds)

@@ -3,6 +3,7 @@
 from bisect import bisect_right
 from dataclasses import dataclass
 from functools import lru_cache
+from math import ceil
 from pathlib import Path
 
 import numpy as np
@@ -37,14 +38,41 @@ def shot_samples(placed: Placed, project: Project) -> tuple[int, int]:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Crossing:
-    """Where the sound of a shot passes into that of the next one: about a sample of the reel, over `half` to each side.
+class HeardShot:
+    """Where a shot is heard: from one sample of the reel up to another, crossing into its neighbours about its ends.
 
-    `half` 0: it is cut there.
+    `crosses_in`, `crosses_out`: over so many samples to either side of an end; 0: it is cut there.
     """
 
-    at: int
-    half: int
+    begins: int
+    ends: int
+    crosses_in: int = 0
+    crosses_out: int = 0
+
+
+def heard_shot(row: tuple[Placed, ...], project: Project, number: int) -> HeardShot:
+    """Where a shot of a row is heard, as the joins before and behind it say; none reaches beyond its two shots."""
+    begins, ends = shot_samples(row[number], project)
+    crosses_in = crosses_out = 0
+    if number > 0:
+        at, crosses_in = _crossing(row, project, number - 1)
+        begins = at - crosses_in
+    if number < len(row) - 1:
+        at, crosses_out = _crossing(row, project, number)
+        ends = at + crosses_out
+    last = shot_samples(row[-1], project)[1]
+    return HeardShot(begins=max(0, begins), ends=min(last, ends), crosses_in=crosses_in, crosses_out=crosses_out)
+
+
+def _crossing(row: tuple[Placed, ...], project: Project, number: int) -> tuple[int, int]:
+    """The sample at which the sound of a shot passes into that of the next one, and over how many to each side."""
+    per_frame = float(SOUND_RATE / project.reel.rate)
+    start, end = shot_samples(row[number], project)
+    _, stop = shot_samples(row[number + 1], project)
+    at = round(end + sound_setting(row[number], "sound_later") * per_frame)
+    at = min(max(at, (start + end) // 2), (end + stop) // 2)
+    half = round(sound_setting(row[number], "sound_length") * per_frame / 2)
+    return at, max(0, min(half, (end - start) // 2 - abs(at - end), (stop - end) // 2 - abs(at - end)))
 
 
 class TakesSound:
@@ -60,11 +88,15 @@ class TakesSound:
         self._row = placed_shots(project)
         self._edges = [shot_samples(placed, project) for placed in self._row]
         self._per_frame = float(SOUND_RATE / project.reel.rate)
-        self._crossings = crossings(self._row, project)
-        self._reach = max(
-            (abs(each.at - end) + each.half for each, (_, end) in zip(self._crossings, self._edges, strict=False)),
-            default=0,
+        farthest = max(
+            (
+                abs(sound_setting(placed, "sound_later")) + sound_setting(placed, "sound_length") / 2
+                for placed in self._row[:-1]
+            ),
+            default=0.0,
         )
+        self._reach = ceil(farthest * self._per_frame)
+        """No shot is heard farther beyond its picture."""
         self._reader = SoundReader(troubles)
         self._cells = Remembered()
 
@@ -84,22 +116,11 @@ class TakesSound:
             start, _ = self._edges[number]
             if start - self._reach >= first + count:
                 break
-            begins, ends = self._heard(number)
-            low, high = max(first, begins), min(first + count, ends)
+            heard = heard_shot(self._row, self._project, number)
+            low, high = max(first, heard.begins), min(first + count, heard.ends)
             if low < high:
                 result[low - first : high - first] += self.of_shot(number, low - start, high - start)
         return result
-
-    def _heard(self, number: int) -> tuple[int, int]:
-        """The samples of the reel in which a shot is heard."""
-        begins, ends = 0, self.samples
-        if number > 0:
-            before = self._crossings[number - 1]
-            begins = before.at - before.half
-        if number < len(self._crossings):
-            after = self._crossings[number]
-            ends = after.at + after.half
-        return max(0, begins), min(self.samples, ends)
 
     def of_shot(self, number: int, first: int = 0, end: int | None = None) -> Sound:
         """The takes' own sound under a shot of the reel, or some of its samples; silence where it has none.
@@ -124,34 +145,16 @@ class TakesSound:
 
     def _levelled(self, sound: Sound, number: int, first: int) -> Sound:
         """Some samples of a shot from the `first` on, as loud as crossings leave them."""
-        before = self._crossings[number - 1].half if number > 0 else 0
-        after = self._crossings[number].half if number < len(self._crossings) else 0
+        heard = heard_shot(self._row, self._project, number)
         own = self._row[number].shot.sound
         fades = round(own.fade_in * self._per_frame), round(own.fade_out * self._per_frame)
-        made = faded(sound, self._edges[number][0] + first, self._heard(number), (before, after), fades)
+        halves = heard.crosses_in, heard.crosses_out
+        made = faded(sound, self._edges[number][0] + first, (heard.begins, heard.ends), halves, fades)
         return scaled(made, gain_of(own.level_db))
 
     def _paced_sound(self, placed: Placed, total: int) -> PacedSound:
         stamps = _stamps(placed.take.path, placed.take.fingerprint) if placed.take.facts.variable else None
         return PacedSound(placed=placed, stamps_s=stamps, total=total, reader=self._reader, cells=self._cells)
-
-
-def crossings(row: tuple[Placed, ...], project: Project) -> list[Crossing]:
-    """How the sound of each shot but the last passes into the next one's; none reaches beyond its two shots."""
-    per_frame = float(SOUND_RATE / project.reel.rate)
-    edges = [shot_samples(placed, project) for placed in row]
-    found = []
-    for number, (start, end) in enumerate(edges[:-1]):
-        stop = edges[number + 1][1]
-        at = round(end + sound_setting(row[number], "sound_later") * per_frame)
-        at = min(max(at, (start + end) // 2), (end + stop) // 2)
-        half = round(sound_setting(row[number], "sound_length") * per_frame / 2)
-        found.append(
-            Crossing(
-                at=at, half=max(0, min(half, (end - start) // 2 - abs(at - end), (stop - end) // 2 - abs(at - end)))
-            )
-        )
-    return found
 
 
 def sound_setting(placed: Placed, name: str) -> float:

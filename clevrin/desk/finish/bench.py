@@ -1,6 +1,6 @@
 """The Finish bench: the reel in a large viewer, what of it is not right, and the renders that wait."""
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Project
@@ -10,14 +10,18 @@ from clevrin.core.render.export import ExportRequest
 from clevrin.core.render.marks import LookedOver, look_over
 from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
+from clevrin.core.sound.loudness import LoudnessCourse
+from clevrin.core.sound.mix import has_sound, reel_loudness
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.context import Context
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.queue_view import QueueView
-from clevrin.desk.finish.sheet import LOOK, FinishSheet
+from clevrin.desk.finish.sheet import LOOK, SOUND, FinishSheet
 from clevrin.desk.jobs import CHARTING, Job
 from clevrin.desk.programmes import reel_plans, reel_programme
 from clevrin.desk.rendering import Rendering
+from clevrin.desk.sound.edits import SoundEdits
+from clevrin.desk.sound.fields import SoundHere
 from clevrin.desk.viewer import Viewer
 
 _PREPARED_S = 10.0
@@ -25,13 +29,21 @@ _NO_REEL = "There is nothing on the reel yet. In Log, choose a span of a take an
 
 
 class FinishBench(Bench):
-    """Watches the reel, or an output of it, and has it rendered."""
+    """Watches the reel, or an output of it, listens to it, and has it rendered."""
+
+    lanes_wanted = Signal(bool)
+    """Whether the lanes of sound are to be seen under the reel."""
+    loudness_changed = Signal(object)
+    """How loud the reel is as it goes on (`LoudnessCourse`); None: that is being found out."""
 
     def __init__(self, context: Context, rendering: Rendering, queue: RenderQueue) -> None:
         super().__init__(context)
         self._rendering = rendering
         self._output: str | None = None
         self._looked_at: Project | None = None
+        self._heard: Project | None = None
+        self.sound = SoundEdits(context.session, self)
+        self.sound.alone_changed.connect(self._on_sound_alone_changed)
         row = bench_row(self)
         row.addLayout(self._make_middle(queue), 1)
         self.sheet = FinishSheet()
@@ -40,8 +52,15 @@ class FinishBench(Bench):
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
         self.sheet.render_button.clicked.connect(self.render)
         self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
+        for button in self.sheet.pages.buttons.values():
+            button.clicked.connect(self._show_lanes)
+        self.sheet.field_changing.connect(lambda field, value, gesture: field.edit(self.sound, value, gesture))
+        self.sheet.gesture_ended.connect(context.session.end_gesture)
+        self.sheet.refused.connect(self.sheet.trouble.tell)
         self._look_soon = QTimer(self, singleShot=True, interval=400)
         self._look_soon.timeout.connect(self._look_over)
+        self._listen_soon = QTimer(self, singleShot=True, interval=400)
+        self._listen_soon.timeout.connect(self._listen)
 
     def _make_middle(self, queue: RenderQueue) -> QVBoxLayout:
         column = bench_column()
@@ -64,7 +83,7 @@ class FinishBench(Bench):
         return project.through(self._output if known else None)
 
     def showing(self) -> Showing | None:
-        project, session = self.project, self.context.session
+        project, session = self.sound.as_heard(self.project), self.context.session
         prepared, course_of = self.context.preparing.prepared, self.context.measurements.course_of(project)
         programme = reel_programme(project, self.viewer.wanted_size, prepared=prepared, course_of=course_of)
         if programme is None:
@@ -89,14 +108,29 @@ class FinishBench(Bench):
         project = self.project
         self.transport.show_frame(frame, reel_frames(project), float(project.reel.rate))
         self.context.session.move_playhead(frame)
+        self.sheet.meters.show_instant(frame / float(project.reel.rate))
         self._prepare_about(frame)
 
     def seek_reel(self, frame: int) -> None:
         self.context.player.seek(frame, scrubbing=True)
 
+    def enter(self) -> None:
+        super().enter()
+        self._show_lanes()
+
     def leave(self) -> None:
         self.context.preparing.stop()
         super().leave()
+        self._show_lanes()
+
+    @property
+    def _listens(self) -> bool:
+        return self.entered and self.sheet.pages.buttons[SOUND].isChecked()
+
+    def _show_lanes(self) -> None:
+        self.lanes_wanted.emit(self._listens)
+        if self._listens:
+            self._listen_soon.start()
 
     def show_trouble(self, sentence: str) -> None:
         self.sheet.trouble.tell(sentence)
@@ -105,6 +139,7 @@ class FinishBench(Bench):
         project = self.context.session.project
         there = bool(project.reel.shots)
         self.sheet.show_outputs(project, self._output)
+        self.sheet.show_fields(SoundHere(project=project, shot=self.context.session.shot, alone=self.sound.alone))
         self.sheet.render_button.setEnabled(there)
         if not there:
             self.viewer.show_words(_NO_REEL)
@@ -112,6 +147,8 @@ class FinishBench(Bench):
         elif self.project != self._looked_at:
             self.sheet.show_marks(None)
             self._look_soon.start()
+        if self._listens and project != self._heard:
+            self._listen_soon.start()
 
     # What is done
 
@@ -174,3 +211,42 @@ class FinishBench(Bench):
         self.context.jobs.restart(
             Job(key=("marks",), what=what, work=work, done=done, failed=failed, background=True, turn=CHARTING)
         )
+
+    def _listen(self) -> None:
+        """Finds out in the background how loud the reel is, while its sound is worked on."""
+        project = self.context.session.project
+        if not self._listens or project == self._heard:
+            return
+        if not has_sound(project):
+            self._heard = project
+            self._show_loudness(None, "nothing is heard")
+            return
+        course_of = self.context.measurements.course_of(project)
+
+        def work(progress: Progress) -> LoudnessCourse:
+            return reel_loudness(project, progress, course_of)
+
+        def done(course: LoudnessCourse) -> None:
+            self._heard = project
+            self._show_loudness(course)
+
+        what = "Listening to the reel"
+        self.context.jobs.restart(
+            Job(
+                key=("loudness",),
+                what=what,
+                work=work,
+                done=done,
+                failed=lambda sentence: self._show_loudness(None, sentence),
+                background=True,
+                turn=CHARTING,
+            )
+        )
+
+    def _show_loudness(self, course: LoudnessCourse | None, why: str = "") -> None:
+        self.sheet.meters.show_course(course, why)
+        self.loudness_changed.emit(course)
+
+    def _on_sound_alone_changed(self) -> None:
+        self.refresh()
+        self.reload()

@@ -1,16 +1,19 @@
 """The sheet of the Finish bench: what is delivered, in which format, and what is not right yet."""
 
 from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QSizePolicy
 
-from clevrin.core.document import Project
+from clevrin.core.document import LANES, Project
 from clevrin.core.media.formats import FORMATS, PURPOSES, Format, Purpose
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.render.marks import ReelMark
+from clevrin.desk.fields import FieldSheet
 from clevrin.desk.plain_table import PlainRow, PlainTable
 from clevrin.desk.sheet import (
+    ChoiceSetting,
     OwnChoice,
     Pages,
-    Sheet,
+    Setting,
     Trouble,
     fill_combo,
     grey,
@@ -19,13 +22,15 @@ from clevrin.desk.sheet import (
     plain_button,
     quiet_label,
 )
+from clevrin.desk.sound.fields import FIELDS
+from clevrin.desk.sound.meters import Meters
 
-DELIVER, LOOK = "deliver", "look over"
+DELIVER, LOOK, SOUND = "deliver", "look over", "sound"
 _MOST_ROWS = 14
 _LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
 
 
-class FinishSheet(Sheet):
+class FinishSheet(FieldSheet):
     """Shows what is chosen, and says what the user wants."""
 
     output_chosen = Signal(object)
@@ -33,13 +38,19 @@ class FinishSheet(Sheet):
     frame_requested = Signal(int)
 
     def __init__(self) -> None:
-        super().__init__("Finish", rolls=False)
+        super().__init__("Finish", FIELDS, rolls=False)
         self.pages = Pages(
-            ((DELIVER, "What is rendered, and how"), (LOOK, "What of the reel is not right, or may not be"))
+            (
+                (DELIVER, "What is rendered, and how"),
+                (LOOK, "What of the reel is not right, or may not be"),
+                (SOUND, "How loud takes, music and swishes are: their lanes are under the reel"),
+            )
         )
         self.add(self.pages)
         self._make_deliver()
         self._make_look()
+        self._make_sound()
+        self.pages.add_stretch()
         self.trouble = Trouble()
         self.add(self.trouble)
 
@@ -77,7 +88,6 @@ class FinishSheet(Sheet):
         what = named_setting("What", self.output.toolTip(), self.output)
         written = named_setting("Format", self.format.toolTip(), self.format)
         self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness)
-        self.pages.add_stretch()
 
     def _make_look(self) -> None:
         self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_ROWS)
@@ -87,8 +97,21 @@ class FinishSheet(Sheet):
         self.mark_note = quiet_label("")
         self.mark_note.setWordWrap(True)
         self.pages.add(LOOK, self.marks_note, self.marks, self.mark_note)
-        self.pages.add_stretch()
         self._found: tuple[ReelMark, ...] = ()
+
+    def _make_sound(self) -> None:
+        self.meters = Meters()
+        self.pages.add(SOUND, self.meters)
+        for lane in LANES:
+            level, heard = self.controls[f"{lane} level"], self.controls[f"{lane} heard"]
+            assert isinstance(level, Setting) and isinstance(heard, ChoiceSetting)
+            for at, button in enumerate(heard.buttons.values()):  # beside the name: they belong to the same lane
+                button.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+                level.head.insertWidget(1 + at, button)
+            heard.setParent(self)
+            self.pages.add(SOUND, level)
+        rest = ("lowered", "shot level", "shot comes", "shot goes", "music comes", "music goes")
+        self.pages.add(SOUND, *(self.controls[name] for name in rest))
 
     @property
     def kind(self) -> Format:

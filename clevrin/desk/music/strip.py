@@ -1,16 +1,14 @@
 """The music as a strip under the shots of the reel."""
 
-from itertools import pairwise
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtGui import QPainter
 
 from clevrin.core.document import Music
-from clevrin.core.sound.bed import OUTLINE_PER_S
 from clevrin.desk import theme
-from clevrin.desk.music.outlines import Outline
 from clevrin.desk.reel.layout import LEFT, ReelLayout
+from clevrin.desk.sound.outlines import Outline
+from clevrin.desk.sound.shapes import loud_between, paint_outline
 
 
 def paint_strip(
@@ -32,14 +30,4 @@ def paint_strip(
         return
     columns = np.arange(int(box.left()), int(box.right()) + 1)
     seconds = (columns - LEFT + layout.scroll) / layout.px_per_frame / float(layout.rate) - music.start_s
-    edges = np.clip(np.round(seconds * OUTLINE_PER_S).astype(int), 0, max(0, len(outline) - 1))
-    loud = np.array([outline[a : max(a + 1, b)].max(initial=0) for a, b in pairwise(edges)])
-    shown = np.sqrt(loud / max(1e-3, float(outline.max(initial=0)))) * (height - 2)
-    foot = top + height
-    xs = columns[:-1] + 0.5
-    points = [QPointF(x, foot - y) for x, y in zip(xs, shown, strict=True)]
-    if len(points) < 2:
-        return
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(theme.colour("quiet"))
-    painter.drawPolygon(QPolygonF([QPointF(xs[0], foot), *points, QPointF(xs[-1], foot)]))
+    paint_outline(painter, columns, loud_between(outline, seconds), top + height, height - 2, "quiet")

@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 from clevrin.core.pace.timecode import timecode
 from clevrin.desk import theme
 from clevrin.desk.context import Context
-from clevrin.desk.music.outlines import Outlines
 from clevrin.desk.music.strip import paint_strip
 from clevrin.desk.reel.hands import Drag, Outcome, Pull
 from clevrin.desk.reel.knot import Knot, knot_between, paint_knot
@@ -23,6 +22,7 @@ from clevrin.desk.reel.painting import (
 )
 from clevrin.desk.ridge import Budget
 from clevrin.desk.ridge_store import RidgeStore
+from clevrin.desk.sound.outlines import Outlines
 
 _DRAG_FROM_PX = 5
 _ZOOM_STEP = 1.25
@@ -40,6 +40,9 @@ class ReelView(QWidget):
     """These shots are to be chosen, the last of them as the one that the benches show."""
     join_chosen = Signal(str)
     """A knot was clicked: the shot that is left by it."""
+
+    sight_changed = Signal()
+    """Another part of the reel is seen, or it is seen nearer."""
 
     def __init__(self, context: Context, ridges: RidgeStore, outlines: Outlines, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -111,6 +114,7 @@ class ReelView(QWidget):
         self._sight = sight
         self._show_bar()
         self.update()
+        self.sight_changed.emit()
 
     def _show_bar(self) -> None:
         layout = self.layout_now
@@ -314,3 +318,4 @@ class ReelView(QWidget):
     def _on_bar_value_changed(self, value: int) -> None:
         self._sight = Sight(px_per_frame=self.layout_now.px_per_frame, scroll=value)
         self.update()
+        self.sight_changed.emit()

@@ -131,15 +131,15 @@ class SetHold:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SetShotSound:
-    """Changes how loud a shot's own sound is, and how it comes and goes."""
+class SetShotSounds:
+    """Changes how loud shots' own sounds are, and how they come and go; each by the id of its shot."""
 
-    shot_id: str
-    sound: ShotSound
+    sounds: tuple[tuple[str, ShotSound], ...]
     label: str = "Change sound"
 
     def apply(self, project: Project) -> Project:
-        return with_shot(project, project.shot(self.shot_id).changed(sound=self.sound))
+        sounds = dict(self.sounds)
+        return each_shot(project, sounds, lambda shot: shot.changed(sound=sounds[shot.id]))
 
 
 @dataclass(frozen=True, kw_only=True)
