@@ -1,6 +1,7 @@
 """Commands that deliver a reel: rendered, mixed, handed on."""
 
 import tempfile
+from contextlib import ExitStack
 from pathlib import Path
 from typing import Annotated
 
@@ -56,6 +57,15 @@ def render(
     resume: Annotated[
         bool, typer.Option("--resume", help="Use what an earlier render to this place left, as far as it is the same.")
     ] = False,
+    on: Annotated[
+        str | None, typer.Option(help="Have segments made on a scheduler's workers, as tcp://HOST:8786 (Dask).")
+    ] = None,
+    root: Annotated[
+        Path | None, typer.Option(help="The folder under which media lie here; workers name theirs in CLEVRIN_ROOT.")
+    ] = None,
+    report: Annotated[
+        Path | None, typer.Option("--report", help="Write a report of the reel as well: .html or .pdf.")
+    ] = None,
 ) -> None:
     """Renders the reel of a project, or one of its outputs; pictures into a folder, or the sound alone as well."""
     from clevrin.core.render.export import ExportRequest, export_reel
@@ -63,6 +73,8 @@ def render(
 
     wanted = None if size is None else size_of(size)  # what is typed wrong is told before anything is read
     given, span = tuple(_option(each) for each in option or ()), None if range is None else _range(range)
+    if report is not None:
+        _check_report(report, [project, out])
     request = ExportRequest(
         project=_loaded(project, out, output),
         path=out,
@@ -75,10 +87,21 @@ def render(
         resume=resume,
     )
     troubles: set[str] = set()
-    with Sources.of() as sources, shown(f"Rendering {out.name}") as progress:
-        export_reel(request, sources, progress, troubles)
+    with ExitStack() as stack:
+        sources, machines = stack.enter_context(Sources.of()), None
+        if on is not None:
+            from clevrin.core.render.machines import Machines
+
+            machines = stack.enter_context(Machines(on, root))
+            with shown("Measuring") as progress:
+                machines.prepare(request.project, progress)
+                machines.measure(request.project, sources.measured, progress)
+        with shown(f"Rendering {out.name}") as progress:
+            export_reel(request, sources, progress, troubles, machines)
     for sentence in sorted(troubles):
         print_line(sentence)
+    if report is not None:
+        _write_report(request.project, report, project)
 
 
 def mix(project: ProjectFile, out: Out, output: OutputName = None, loudness: Lufs = None, json: Json = False) -> None:
@@ -107,14 +130,23 @@ def mix(project: ProjectFile, out: Out, output: OutputName = None, loudness: Luf
 
 def report(project: ProjectFile, out: Out, output: OutputName = None) -> None:
     """Writes a report of a reel: its pictures, shots, joins, and what is not right; HTML, or PDF as the name says."""
+    _check_report(out, [project])
+    _write_report(_loaded(project, out, output), out, project)
+
+
+def _check_report(out: Path, inputs: list[Path]) -> None:
+    if out.suffix.lower() not in (".html", ".pdf"):
+        raise ClevrinError(f"{out.name} is neither a page nor a print of one: name it .html or .pdf.")
+    check_output(out, inputs)
+
+
+def _write_report(loaded: Project, out: Path, project: Path) -> None:
+    """Writes the report of what `project`, the file, holds, and says how much there is to look at."""
     from clevrin.core.delivery.report import write_report
     from clevrin.core.render.sources import Sources
 
-    loaded, suffix = _loaded(project, out, output), out.suffix.lower()
-    if suffix not in (".html", ".pdf"):
-        raise ClevrinError(f"{out.name} is neither a page nor a print of one: name it .html or .pdf.")
     with Sources.of() as sources, shown(f"Looking over {loaded.name}") as progress:
-        if suffix == ".html":
+        if out.suffix.lower() == ".html":
             marks = write_report(loaded, out, sources, progress)
         else:
             from clevrin.desk.printing import print_page

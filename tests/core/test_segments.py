@@ -24,7 +24,7 @@ from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render import export
+from clevrin.core.render import making
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.segments import stretches
 from clevrin.core.render.sources import Sources
@@ -86,13 +86,13 @@ class Stops:
 def made(monkeypatch):
     """The numbers of pictures that are made, segment by segment."""
     found: list[int] = []
-    write = export.SegmentWriter.__exit__
+    write = making.SegmentWriter.__exit__
 
     def counting(self, *error):
         found.append(self._frames)
         return write(self, *error)
 
-    monkeypatch.setattr(export.SegmentWriter, "__exit__", counting)
+    monkeypatch.setattr(making.SegmentWriter, "__exit__", counting)
     return found
 
 

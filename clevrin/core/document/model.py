@@ -344,9 +344,21 @@ class Project(Sparing):
         """The files that it is made of: nothing may ever be written over them."""
         music = () if self.music is None else (Path(self.music.path),)
         areas = (Path(each.path) for take in self.takes for area in take.areas for each in area.filmed)
+        return (*(Path(take.path) for take in self.takes), *music, *areas, *self.pinned_files)
+
+    @property
+    def pinned_files(self) -> tuple[Path, ...]:
+        """The drawings and fonts of what is pinned to shots."""
         named = (each.of for shot in self.reel.shots for each in shot.pinned)
         files = (each.path if isinstance(each, Drawing) else each.font for each in named if not isinstance(each, Film))
-        return (*(Path(take.path) for take in self.takes), *music, *areas, *(Path(each) for each in files if each))
+        return tuple(Path(each) for each in files if each)
+
+    @property
+    def shown_takes(self) -> tuple[Take, ...]:
+        """The takes of which something is seen on the reel."""
+        named = {shot.take_id for shot in self.reel.shots}
+        named |= {each.of.take_id for shot in self.reel.shots for each in shot.pinned if isinstance(each.of, Film)}
+        return tuple(take for take in self.takes if take.id in named)
 
     def take(self, take_id: str) -> Take:
         """The take with this id; raises `KeyError` when there is none."""

@@ -1,8 +1,6 @@
 """Rendering the reel to a film, to pictures, a loop or its sound; what is written is whole or absent."""
 
 import math
-import queue
-import threading
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
@@ -13,7 +11,7 @@ import numpy as np
 
 from clevrin.core.document import Project
 from clevrin.core.errors import ClevrinError, MediaError
-from clevrin.core.media.binding import SegmentWriter, bind_film, bind_pictures, write_sound
+from clevrin.core.media.binding import bind_film, bind_pictures, write_sound
 from clevrin.core.media.formats import Format, Purpose, format_of
 from clevrin.core.media.loops import LONGEST_S, write_loop
 from clevrin.core.media.picture import Picture
@@ -22,12 +20,13 @@ from clevrin.core.outputs import check_new_folder, check_output, put, put_folder
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.making import MadeHere, Maker, SegmentTask
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.plan import Plan
 from clevrin.core.render.planner import plan_frame
 from clevrin.core.render.reel_colour import reel_clear, reel_colour, reel_deep
 from clevrin.core.render.resolving import ResolvedShot, complete, resolve_frame, unheld
-from clevrin.core.render.segments import Segments, name_of, stretches
+from clevrin.core.render.segments import Segments, name_of, stretches, takes_in
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, Loudness, loudness_of
 from clevrin.core.sound.mix import ReelSound, Sound
@@ -36,7 +35,6 @@ from clevrin.core.sound.mix import has_sound as reel_has_sound
 _NEAR_LU = 0.1
 LOOP_RATE = 25
 """Loops show no more pictures a second."""
-_AHEAD = 3
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,6 +70,7 @@ class _Export:
     sources: Sources
     progress: Progress
     troubles: set[str]
+    maker: Maker
 
     @property
     def project(self) -> Project:
@@ -121,10 +120,17 @@ class _Export:
         return round(frame * SOUND_RATE / self.project.reel.rate)
 
 
-def export_reel(request: ExportRequest, sources: Sources, progress: Progress, troubles: set[str] | None = None) -> Path:
+def export_reel(
+    request: ExportRequest,
+    sources: Sources,
+    progress: Progress,
+    troubles: set[str] | None = None,
+    maker: Maker | None = None,
+) -> Path:
     """Writes the reel, with its sound if a take has any and the format carries it; returns the path.
 
-    What could not be had as it should, as sound that is damaged, is added to `troubles`, a sentence each.
+    What could not be had as it should, as sound that is damaged, is added to `troubles`, a sentence each. `maker`: who
+    makes the segments of films and pictures; None: this thread.
 
     Raises `ClevrinError` for what a format cannot carry, `MediaError` for an empty reel, a place that is one of the
     takes, a take that cannot be read, and a file that cannot be written; `CancelledError` when stopped: then the
@@ -153,6 +159,7 @@ def export_reel(request: ExportRequest, sources: Sources, progress: Progress, tr
         sources=sources,
         progress=progress,
         troubles=set() if troubles is None else troubles,
+        maker=maker or MadeHere(sources.films),
     )
     _check_carried(export)
     if kind.kind == "sound":
@@ -214,6 +221,7 @@ def _export_loop(export: _Export) -> None:
 def _export_pictures(export: _Export) -> None:
     """A film, or a folder of pictures: in segments that are bound together."""
     request, project, kind, path = export.request, export.project, export.kind, export.request.path
+    maker = export.maker
     colour = reel_colour(project)
     coding = kind.coding(
         request.purpose, deep=reel_deep(project) or colour.hdr, clear=reel_clear(project), given=dict(request.given)
@@ -224,26 +232,40 @@ def _export_pictures(export: _Export) -> None:
         Segments(path, export.sources.measured.shelf, rate, resume=request.resume) as parts,
         put_folder(path) if kind.in_folder else put(path, project.media) as part,
     ):
+        maker.prepare(project, export.progress)
+        done = _Done(export.progress, total)
         for stretch in stretches(project, export.first, export.end):
-            plans = [export.plan(frame) for frame in range(stretch.first, stretch.end)]
-
-            def make(place: Path, plans: list[Plan] = plans, at: int = stretch.first - export.first) -> None:
-                with SegmentWriter(place, coding=coding, rate=rate, size=export.size, colour=colour) as writer:
-                    encoder = _Encoder(writer)
-                    try:
-                        for number, plan in enumerate(plans):
-                            encoder.put(export.picture(plan))
-                            step(export.progress, at + number + 1, total)
-                    finally:
-                        encoder.finish()
-                    encoder.check()
-
-            parts.add(name_of(plans, coding, project), stretch, make)
-            step(export.progress, stretch.end - export.first, total)
+            plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
+            name = name_of(plans, coding, project)
+            place = parts.place(name, stretch)
+            if place is None:
+                done(stretch.frames)
+                continue
+            task = SegmentTask(
+                plans=plans,
+                takes=takes_in(plans, project),
+                coding=coding,
+                rate=rate,
+                size=export.size,
+                colour=colour,
+            )
+            maker.make(task, place, done)
+        maker.finish()
         try:
             _bind(export, part, parts)
         except OSError as error:
             raise writing_error(path, error) from error
+
+
+class _Done:
+    """Counts the frames that are done."""
+
+    def __init__(self, progress: Progress, total: int) -> None:
+        self._progress, self._total, self._count = progress, total, 0
+
+    def __call__(self, frames: int) -> None:
+        self._count += frames
+        step(self._progress, self._count, self._total)
 
 
 def _bind(export: _Export, part: Path, parts: Segments) -> None:
@@ -262,34 +284,3 @@ def _bind(export: _Export, part: Path, parts: Segments) -> None:
         at = export.first
         rate = export.project.reel.rate
         bind_film(part, parts.bound, kind, rate, lambda first, end: sound_of(at + first, at + end), done)
-
-
-class _Encoder:
-    """Feeds a writer on a thread of its own; an error there is raised where pictures are made."""
-
-    def __init__(self, writer: SegmentWriter) -> None:
-        self._writer = writer
-        self._waiting: queue.Queue[Picture | None] = queue.Queue(_AHEAD)
-        self._error: BaseException | None = None
-        self._thread = threading.Thread(target=self._run, name="encoding", daemon=True)
-        self._thread.start()
-
-    def put(self, picture: Picture) -> None:
-        self.check()
-        self._waiting.put(picture)
-
-    def finish(self) -> None:
-        self._waiting.put(None)
-        self._thread.join()
-
-    def check(self) -> None:
-        if self._error is not None:
-            raise self._error
-
-    def _run(self) -> None:
-        while (picture := self._waiting.get()) is not None:
-            if self._error is None:
-                try:
-                    self._writer.write(picture)
-                except BaseException as error:  # whatever it is: who puts pictures in must hear of it
-                    self._error = error

@@ -4,7 +4,6 @@ What is finished stays when the rest is stopped. What did not change is not made
 output still or is bound in the film that was rendered there before.
 """
 
-from collections.abc import Callable
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -15,7 +14,7 @@ import numpy as np
 
 from clevrin import __version__
 from clevrin.core.digest import digest
-from clevrin.core.document import Project, Span
+from clevrin.core.document import Project, Span, Take
 from clevrin.core.document.pinned import Film
 from clevrin.core.media.binding import Bound, cut_out_segment, is_whole
 from clevrin.core.media.coding import Coding
@@ -47,14 +46,18 @@ def stretches(project: Project, first: int, end: int) -> tuple[Span, ...]:
     return tuple(found)
 
 
-def name_of(plans: list[Plan], coding: Coding, project: Project) -> str:
-    """By what a segment is known: its pictures, the media that they are made from, and how they are coded."""
+def takes_in(plans: tuple[Plan, ...], project: Project) -> tuple[Take, ...]:
+    """The takes that plans name."""
     layers = [layer for plan in plans for layer in plan.layers]
     pinned = {pin.of.take_id for layer in layers for pin in layer.pins if isinstance(pin.of, Film)}
-    takes = pinned | {layer.take_id for layer in layers}
-    media = {take_id: project.take(take_id).fingerprint for take_id in takes}
-    rate = project.reel.rate
-    return digest((__version__, VERSION, coding, rate, media, tuple(plans)), _ELSEWHERE)
+    named = pinned | {layer.take_id for layer in layers}
+    return tuple(project.take(take_id) for take_id in sorted(named))
+
+
+def name_of(plans: tuple[Plan, ...], coding: Coding, project: Project) -> str:
+    """By what a segment is known: its pictures, the media that they are made from, and how they are coded."""
+    media = {take.id: take.fingerprint for take in takes_in(plans, project)}
+    return digest((__version__, VERSION, coding, project.reel.rate, media, plans), _ELSEWHERE)
 
 
 class Segments:
@@ -68,14 +71,16 @@ class Segments:
             self._room.clear()
         self._room.open()
         self._bound: list[tuple[str, Bound]] = []
+        self._asked: set[str] = set()
         self._before = _rendered(path, shelf) if resume else {}
 
-    def add(self, name: str, stretch: Span, make: Callable[[Path], None]) -> None:
-        """The next segment, made where it is not there."""
+    def place(self, name: str, stretch: Span) -> Path | None:
+        """Where the next segment is to be put; None where it is there, or is being made already."""
         path = self._room.part(name)
-        if not self._has(name, path, stretch.frames):
-            make(path)
+        asked = name in self._asked
+        self._asked.add(name)
         self._bound.append((name, Bound(path=path, frames=stretch.frames)))
+        return None if asked or self._has(name, path, stretch.frames) else path
 
     def _has(self, name: str, path: Path, frames: int) -> bool:
         if is_whole(path, frames):

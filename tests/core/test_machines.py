@@ -1,0 +1,235 @@
+"""Segments on other machines: a scheduler and workers, each a process here; one of them dies, others lack something."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from clevrin.core.document import Hold, Project, Reel, Shot, Span
+from clevrin.core.document.files import save
+from clevrin.core.errors import CancelledError, ClevrinError, MediaError
+from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.cache import Shelf
+from clevrin.core.progress import Silent
+from clevrin.core.render import machines
+from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.machines import ROOT_NAME, Machines
+from clevrin.core.render.relocating import away, here
+from clevrin.core.render.sources import Sources
+from tests.films import moving_film, numbered_film, shift
+
+HERE = Path(__file__).parents[2]
+
+
+class Cluster:
+    """A scheduler and its workers, as a user starts them."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self.root = folder, folder / "theirs"
+        self.root.mkdir()
+        self._file = folder / "scheduler.json"
+        self._processes = [self._start("distributed.cli.dask_scheduler", "--port", "0")]
+        self._until(self._file.exists)
+        self.workers: list[subprocess.Popen] = []
+
+    @property
+    def address(self) -> str:
+        import json
+
+        return str(json.loads(self._file.read_text())["address"])
+
+    def add(self, count: int, **environment: str) -> None:
+        args = ("--nthreads", "1", "--no-nanny", "--memory-limit", "0", "--local-directory", str(self.folder))
+        for _ in range(count):
+            self.workers.append(self._start("distributed.cli.dask_worker", *args, **environment))
+        self._processes += self.workers[-count:]
+        there = len(self._alive())
+        from distributed import Client
+
+        with Client(self.address, set_as_default=False) as client:
+            client.wait_for_workers(there, timeout=60)
+
+    def _alive(self) -> list[subprocess.Popen]:
+        return [each for each in self.workers if each.poll() is None]
+
+    def _start(self, module: str, *args: str, **environment: str) -> subprocess.Popen:
+        own = {**os.environ, "XDG_CACHE_HOME": str(self.folder / "cache"), ROOT_NAME: str(self.root), **environment}
+        command = [sys.executable, "-m", module, "--scheduler-file", str(self.folder / "scheduler.json")]
+        quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+        return subprocess.Popen([*command, "--no-dashboard", *args], cwd=HERE, env=own, **quiet)
+
+    def close(self) -> None:
+        for process in self._processes:
+            process.kill()
+            process.wait()
+
+    @staticmethod
+    def _until(done) -> None:
+        end = time.monotonic() + 60
+        while not done():
+            assert time.monotonic() < end
+            time.sleep(0.05)
+
+
+@pytest.fixture(scope="module")
+def cluster(tmp_path_factory):
+    made = Cluster(tmp_path_factory.mktemp("cluster"))
+    made.add(3)
+    yield made
+    made.close()
+
+
+@pytest.fixture(scope="module")
+def project(tmp_path_factory, cluster) -> Project:
+    """Two takes below a root of ours, of which workers have copies below theirs; one of them is held."""
+    root = tmp_path_factory.mktemp("ours")
+    (root / "day").mkdir()
+    numbered_film(root / "day" / "one.mp4", frames=300, keyframes=30)
+    moving_film(root / "day" / "two.mp4", lambda t: shift(400 + 3 * t, 300 + 2 * np.sin(t)), frames=40, size=(320, 180))
+    shutil.copytree(root / "day", cluster.root / "day")
+    one, two = (take_in(root / "day" / name) for name in ("one.mp4", "two.mp4"))
+    shots = (
+        Shot(take_id=one.id, span=Span(first=0, end=300)),
+        Shot(take_id=two.id, span=two.whole, hold=Hold(how="float")),
+    )
+    return Project(takes=(one, two), reel=Reel(shots=shots, width=192, height=108))
+
+
+def root_of(project: Project) -> Path:
+    return Path(project.takes[0].path).parents[1]
+
+
+@pytest.fixture
+def sources(tmp_path):
+    with Sources.of(Shelf(tmp_path / "shelf")) as made:
+        yield made
+
+
+@pytest.fixture(scope="module")
+def made_here(project, tmp_path_factory) -> bytes:
+    folder = tmp_path_factory.mktemp("here")
+    with Sources.of(Shelf(folder / "shelf")) as sources:
+        export_reel(ExportRequest(project=project, path=folder / "reel.mp4"), sources, Silent())
+    return (folder / "reel.mp4").read_bytes()
+
+
+class Kills:
+    """Progress that does something to a worker when the first segment is there."""
+
+    def __init__(self, do) -> None:
+        self._do, self.done = do, False
+
+    def report(self, done: int, total: int) -> None:
+        if done and not self.done:
+            self.done = True
+            self._do()
+
+    def cancelled(self) -> bool:
+        return False
+
+
+def test_a_reel_made_by_workers_is_the_one_made_here_though_one_dies(
+    project, cluster, sources, made_here, tmp_path, monkeypatch
+):
+    used: list[str] = []
+    with Machines(cluster.address, root_of(project)) as workers:
+        workers.prepare(project, Silent())
+        workers.measure(project, sources.measured, Silent())
+        assert sources.measured.trace(project.takes[1]) is not None
+        monkeypatch.setattr(machines, "make_segment", lambda *_: used.append("here"))
+        dies = Kills(lambda: cluster.workers[0].send_signal(signal.SIGKILL))
+        request = ExportRequest(project=project, path=tmp_path / "reel.mp4")
+        export_reel(request, sources, dies, None, workers)
+    assert dies.done and cluster.workers[0].wait() != 0 and not used
+    assert (tmp_path / "reel.mp4").read_bytes() == made_here
+    assert {each.name for each in tmp_path.iterdir()} == {"reel.mp4", "shelf"}
+
+
+def test_what_workers_lack_is_said_before_anything_begins(project, cluster, sources, tmp_path, monkeypatch):
+    request = ExportRequest(project=project, path=tmp_path / "reel.mp4")
+    lost = cluster.root / "day" / "two.mp4"
+    away_from = lost.rename(lost.with_suffix(".gone"))
+    try:
+        with (
+            Machines(cluster.address, root_of(project)) as workers,
+            pytest.raises(MediaError, match=r"2 of 2 workers cannot: tcp.*has no two\.mp4"),
+        ):
+            export_reel(request, sources, Silent(), None, workers)
+    finally:
+        away_from.rename(lost)
+    monkeypatch.setattr(machines, "__version__", "9.9")
+    with (
+        Machines(cluster.address, root_of(project)) as workers,
+        pytest.raises(MediaError, match=r"it has Clevrin 0\.1\.0, not 9\.9"),
+    ):
+        export_reel(request, sources, Silent(), None, workers)
+    assert not (tmp_path / "reel.mp4").exists() and not list(tmp_path.glob(".clevrin*"))
+
+
+def test_a_render_that_is_stopped_keeps_what_workers_made(project, cluster, sources, made_here, tmp_path):
+    class Stops(Kills):
+        def cancelled(self) -> bool:
+            return self.done
+
+    request = ExportRequest(project=project, path=tmp_path / "reel.mp4")
+    with Machines(cluster.address, root_of(project)) as workers:
+        workers.measure(project, sources.measured, Silent())
+        with pytest.raises(CancelledError):
+            export_reel(request, sources, Stops(lambda: None), None, workers)
+        assert list(tmp_path.glob(".clevrin-*-parts/*.segment"))
+        again = ExportRequest(project=project, path=tmp_path / "reel.mp4", resume=True)
+        export_reel(again, sources, Silent(), None, workers)
+    assert (tmp_path / "reel.mp4").read_bytes() == made_here
+
+
+def test_the_command_renders_on_a_scheduler_and_says_where_nobody_answers(project, cluster, made_here, tmp_path):
+    save(project, tmp_path / "p.clevrin")
+    command = [sys.executable, "-m", "clevrin", "render", str(tmp_path / "p.clevrin"), "--out", str(tmp_path / "r.mp4")]
+    environment = {**os.environ, "XDG_CACHE_HOME": str(tmp_path / "cache"), "CLEVRIN_ROOT": str(root_of(project))}
+
+    def run(*words: str) -> subprocess.CompletedProcess:
+        return subprocess.run([*command, *words], capture_output=True, text=True, env=environment, check=False)
+
+    ran = run("--on", cluster.address, "--report", str(tmp_path / "r.html"))
+    assert ran.returncode == 0, ran.stderr
+    assert (tmp_path / "r.mp4").read_bytes() == made_here and "<h1>" in (tmp_path / "r.html").read_text()
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    ran = run("--on", f"tcp://127.0.0.1:{port}")
+    assert ran.returncode == 1 and "Nobody answers at tcp://127.0.0.1" in ran.stderr
+    assert "Traceback" not in ran.stderr
+
+
+def test_what_is_no_scheduler_is_told(tmp_path, monkeypatch):
+    monkeypatch.setattr(machines, "_ANSWERS_WITHIN_S", 0.5)
+    for address in ("nonsense://x", "tcp://somewhere", "127.0.0.1:8786"):
+        with pytest.raises(ClevrinError, match="no address of a scheduler"):
+            Machines(address)
+    with socket.create_server(("127.0.0.1", 0)) as other, pytest.raises(ClevrinError, match="Nobody answers"):
+        Machines(f"tcp://127.0.0.1:{other.getsockname()[1]}")  # something listens, and says nothing
+
+
+def test_a_scheduler_without_workers_is_told(tmp_path):
+    empty = Cluster(tmp_path)
+    try:
+        with pytest.raises(ClevrinError, match="has no workers"):
+            Machines(empty.address)
+    finally:
+        empty.close()
+
+
+def test_files_are_named_from_one_root_and_found_under_another(project, tmp_path):
+    sent = away(project.takes, root_of(project))
+    assert [each.path for each in sent] == ["{root}/day/one.mp4", "{root}/day/two.mp4"]
+    theirs = here(sent, tmp_path)
+    assert [each.path for each in theirs] == [str(tmp_path / "day" / name) for name in ("one.mp4", "two.mp4")]
+    assert here(sent, root_of(project)) == project.takes
+    assert away(project.takes, None) is project.takes and away(project.takes, tmp_path) is project.takes
