@@ -27,6 +27,7 @@ PARTS = [
     "matching",
     "areas",
     "finishing",
+    "machines",
 ]
 
 
@@ -45,6 +46,7 @@ def main() -> None:
         from bench.hands import hands_rows
         from bench.joining import joining_rows
         from bench.kinds import kinds_rows
+        from bench.machines import machines_rows
         from bench.matching import matching_rows
         from bench.pacing import pacing_rows
         from bench.reframing import reframing_rows
@@ -98,6 +100,8 @@ def main() -> None:
             print_rows("Places with depth, a travelling camera", depth_rows(films))
         if "finishing" in chosen:
             print_rows("Delivering", finishing_rows())
+        if "machines" in chosen:
+            print_rows("On several machines", machines_rows())
         if "colour" in chosen:
             print_rows("Colour bars through a render, worst difference in code values", colour_rows())
         if "seeking" in chosen:

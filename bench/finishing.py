@@ -51,7 +51,7 @@ def finishing_rows() -> list[Row]:
         ]
 
 
-def _full_hd(folder: Path) -> Take:
+def full_hd(folder: Path) -> Take:
     path = folder / "hd.mp4"
     if not path.exists():
         make_full_hd(path, _FRAMES)
@@ -60,7 +60,7 @@ def _full_hd(folder: Path) -> Take:
 
 def _cost_row(folder: Path) -> Row:
     """Two held shots and a gate that moves, joined by a whip cut, against reading and encoding the same frames."""
-    take = _full_hd(folder)
+    take = full_hd(folder)
     half = _FRAMES // 2
     poses = (Pose(frame=half, x=960, y=540, width=1850), Pose(frame=_FRAMES - 1, x=940, y=540, width=1600))
     shots = (

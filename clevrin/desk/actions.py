@@ -6,6 +6,7 @@ from typing import Protocol
 
 from clevrin.desk.bench import Bench
 from clevrin.desk.exchanging import Exchanging
+from clevrin.desk.finish.bench import FinishBench
 from clevrin.desk.footage import Footage
 from clevrin.desk.join.bench import JoinBench
 from clevrin.desk.log.bench import LogBench
@@ -38,6 +39,7 @@ class Desk(Protocol):
     reframe: ReframeBench
     pace: PaceBench
     join: JoinBench
+    finish: FinishBench
     music: MusicEdits
 
     @property
@@ -247,6 +249,14 @@ ACTIONS: tuple[Action, ...] = (
     _action("edit", "music", "Music and its beats…", lambda desk: desk.show_music(), "H"),
     _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
     _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),
+    _action(
+        "look",
+        "fill-screen",
+        "Fill the screen with the reel",
+        lambda desk: desk.finish.fill_screen(),
+        "F11",
+        when=lambda desk: desk.bench is desk.finish,
+    ),
     _action("look", "play", "Play or stop", lambda desk: desk.playing.toggle(), "Space"),
     _action("look", "shuttle-on", "Play on, faster with each press", lambda desk: desk.playing.shuttle(1), "L"),
     _action("look", "shuttle-stop", "Stop", lambda desk: desk.playing.shuttle(0), "K"),

@@ -1,5 +1,6 @@
 """What can be played: a take, the reel, a shot before and after, the stretch round a join."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
@@ -27,7 +28,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk import theme
 from clevrin.desk.playback import Programme
-from clevrin.desk.preparing import Plans, Prepared
+from clevrin.desk.preparing import Plans, Prepared, Preparing
 from clevrin.desk.sound_out import Sound
 
 OUTLINE_SHARE = 0.7
@@ -40,6 +41,8 @@ Move = NDArray[np.float64]
 How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
 _DIM = 0.3
+_PREPARED_S = 10.0
+"""So much of the reel, and as much again, is prepared about the playhead."""
 
 
 def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = None) -> Programme:
@@ -120,6 +123,36 @@ def reel_programme(
         loop=loop,
         sound=ReelSound(project, course_of=course_of).read if has_sound(project) else None,
     )
+
+
+def beside_programme(main: Programme, others: list[tuple[Project, Size]], prepared: Prepared | None) -> Programme:
+    """A programme of the reel, and other outputs of it in step with it, each within a size."""
+    beside = [
+        reel_plans(project, fitted_size((project.reel.width, project.reel.height), within), 0, main.end)
+        for project, within in others
+    ]
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return (*main.make(sources, frame), *(each.pixels(sources, frame, prepared) for each in beside))
+
+    return replace(main, make=make) if beside else main
+
+
+def want_prepared(preparing: Preparing, project: Project, within: Size, frame: int) -> None:
+    """Has pictures of the reel prepared, from about a frame on, that take too long to be made while they are played."""
+    size = fitted_size((project.reel.width, project.reel.height), within)
+    stretch = round(_PREPARED_S * float(project.reel.rate))
+    first = frame // stretch * stretch
+    plans = reel_plans(project, size, first, min(reel_frames(project), first + 2 * stretch))
+    if plans.end > plans.first:
+        preparing.want(plans, (project, size, first), frame)
+
+
+def span_of_shots(project: Project, shot_ids: Iterable[str]) -> tuple[int, int] | None:
+    """The frames of the reel from the first to the last of some shots; None where none of them is on it."""
+    chosen = set(shot_ids)
+    row = [placed for placed in placed_shots(project) if placed.shot.id in chosen]
+    return (row[0].start, row[-1].end) if row else None
 
 
 def before_after_programme(project: Project, shot: Shot, within: Size) -> Programme:

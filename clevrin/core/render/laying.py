@@ -1,5 +1,6 @@
 """Laying a source picture on an output: each of its planes is resampled once, at its own place."""
 
+import threading
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,8 +17,28 @@ Places = tuple[NDArray[Any], NDArray[Any]]
 SHRINKS = 1.3
 """From this reduction on a film's pictures are made twice as fine first."""
 HALF = np.array([[0.5, 0, -0.25], [0, 0.5, -0.25], [0, 0, 1]])
+_WHOLE = {np.dtype(np.uint8): cv2.CV_8U, np.dtype(np.uint16): cv2.CV_16U}
+_MOST_SCRATCH = 6
 _BEND_EVERY_PX = 16
 """A bend is evaluated at every so many pixels, and between them is as good as straight."""
+
+
+class _Scratch(threading.local):
+    """Arrays of a thread that are written over again and again: fresh memory costs as much as what is done in it."""
+
+    def __init__(self) -> None:
+        self._arrays: dict[tuple[str, tuple[int, ...]], NDArray[np.float32]] = {}
+
+    def floats(self, role: str, shape: tuple[int, ...]) -> NDArray[np.float32]:
+        found = self._arrays.get((role, shape))
+        if found is None:
+            if len(self._arrays) >= _MOST_SCRATCH:
+                self._arrays.clear()
+            found = self._arrays[role, shape] = np.empty(shape, np.float32)
+        return found
+
+
+_scratch = _Scratch()
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -64,18 +85,27 @@ def _resampled(plane: Plane, look: Look, beyond: int) -> Plane:
 def _resampled_at(plane: Plane, look: Look, beyond: int) -> Plane:
     before = plane.shape
     plane, matrix = averaged(plane, look.matrix)
+    # OpenCV 5.0 lays floats by a cubic in two thirds of the time that whole numbers take, and to the same ones.
+    quick = look.kernel == cv2.INTER_CUBIC and plane.dtype in _WHOLE
+    source, laid = plane, None
+    if quick:
+        source, laid = _scratch.floats("source", plane.shape), _scratch.floats("laid", look.size[::-1])
+        np.copyto(source, plane)
     if look.bend is None:
-        return cv2.warpPerspective(
-            plane,
+        laid = cv2.warpPerspective(
+            source,
             matrix,
             look.size,
             flags=look.kernel | cv2.WARP_INVERSE_MAP,
             borderMode=look.border,
             borderValue=beyond,
+            dst=laid,
         )
-    bend = look.bend * (plane.shape[1] / before[1])
-    across, down = bent_map(matrix, bend, (plane.shape[1], plane.shape[0]), look.size)
-    return cv2.remap(plane, across, down, look.kernel, borderMode=look.border, borderValue=beyond)
+    else:
+        bend = look.bend * (plane.shape[1] / before[1])
+        across, down = bent_map(matrix, bend, (plane.shape[1], plane.shape[0]), look.size)
+        laid = cv2.remap(source, across, down, look.kernel, laid, borderMode=look.border, borderValue=beyond)
+    return cv2.subtract(laid, 0, dtype=_WHOLE[plane.dtype]) if quick else laid
 
 
 def bent_map(matrix: Matrix, bend: NDArray[np.float64], source: tuple[int, int], size: tuple[int, int]) -> Places:

@@ -19,6 +19,8 @@ from types import TracebackType
 from typing import Any, Self
 from urllib.parse import urlsplit
 
+import cv2
+
 from clevrin import __version__
 from clevrin.core.document import Project, Take
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
@@ -40,7 +42,9 @@ _ANSWERS_WITHIN_S = 5.0
 _LOOK_EVERY_S = 0.02
 _NOBODY_FOR_S = 30.0
 _WAITING_EACH = 2
-"""So many segments are on their way for each thread of a worker: their plans and bytes are held here."""
+"""So many segments are on their way for each worker: their plans and bytes are held here."""
+_CORES_EACH = 2
+"""A segment keeps as many busy: laying pictures, and coding them. More workers on a machine are not quicker."""
 _FEW = 3
 
 
@@ -84,6 +88,7 @@ class Machines:
             ) from error
         self._places: dict[Any, tuple[Path, int, Callable[[int], None]]] = {}
         self._progress: Progress = Silent()
+        self._workers: list[str] = []
         if not self._threads():
             self.close()
             raise ClevrinError(f"The scheduler at {address} has no workers: start one with dask worker {address}.")
@@ -122,6 +127,20 @@ class Machines:
         wrong = [f"{worker}: {_said(answer)}" for worker, answer in sorted(answers.items()) if answer]
         if wrong:
             raise MediaError(f"{len(wrong)} of {len(answers)} workers cannot: {'; '.join(wrong[:_FEW])}.")
+        self._workers = self._shared_out()
+
+    def _shared_out(self) -> list[str]:
+        """The workers that are used first: as many on each machine as make it quicker. The others stand by."""
+        cores = self._client.run(os.cpu_count)
+        on_host: dict[str | None, list[str]] = {}
+        for worker in sorted(cores):
+            on_host.setdefault(urlsplit(worker).hostname, []).append(worker)
+        chosen: list[str] = []
+        for workers in on_host.values():
+            used = workers[: max(1, cores[workers[0]] // _CORES_EACH)]
+            self._client.run(cv2.setNumThreads, max(1, cores[workers[0]] // len(used)), workers=used)
+            chosen += used
+        return chosen
 
     def measure(self, project: Project, store: MeasurementStore, progress: Progress) -> None:
         """Has the takes whose shots are held measured by workers, where they are not yet, and puts it into a store.
@@ -131,7 +150,7 @@ class Machines:
         requests = (HoldRequest.of(project, shot) for shot in project.reel.shots)
         moving = {each.take.id: each.take for each in requests if each.needs_trace or each.needs_course}
         missing = [each for each in moving.values() if each.facts.frames > 1 and store.trace(each) is None]
-        waiting = {self._client.submit(_traced, away(take, self._root), pure=False): take for take in missing}
+        waiting = {self._send(_traced, away(take, self._root)): take for take in missing}
         total = sum(take.facts.frames for take in missing)
         done = 0
         try:
@@ -147,10 +166,15 @@ class Machines:
 
     def make(self, task: SegmentTask, place: Path, told: Callable[[int], None]) -> None:
         """Has a segment made; waits while as many are on their way as there is room for."""
-        sent = self._client.submit(_made, away(task, self._root), pure=False)
+        sent = self._send(_made, away(task, self._root))
         self._places[sent] = place, len(task.plans), told
-        while len(self._places) >= max(1, _WAITING_EACH * self._threads()):
+        while len(self._places) >= _WAITING_EACH * max(1, len(self._workers)):
             self._fetch()
+
+    def _send(self, work: Callable[..., Any], given: Any) -> Any:
+        """Has something done by one of the workers that are used, or by another one where none of them is left."""
+        workers = self._workers or None
+        return self._client.submit(work, given, pure=False, workers=workers, allow_other_workers=workers is not None)
 
     def finish(self) -> None:
         while self._places:

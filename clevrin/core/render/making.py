@@ -22,7 +22,7 @@ from clevrin.core.render.films import Films
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.plan import Plan
 
-_AHEAD = 3
+_AHEAD = 4
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

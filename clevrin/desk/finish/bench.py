@@ -4,11 +4,10 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Project
-from clevrin.core.pace import placed_shots, reel_frames
+from clevrin.core.pace import reel_frames
 from clevrin.core.progress import Progress
 from clevrin.core.render.export import ExportRequest
 from clevrin.core.render.marks import LookedOver, look_over
-from clevrin.core.render.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.loudness import LoudnessCourse
 from clevrin.core.sound.mix import has_sound, reel_loudness
@@ -17,14 +16,14 @@ from clevrin.desk.context import Context
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.queue_view import QueueView
 from clevrin.desk.finish.sheet import LOOK, SOUND, FinishSheet
+from clevrin.desk.finish.stage import Stage
 from clevrin.desk.jobs import CHARTING, Job
-from clevrin.desk.programmes import reel_plans, reel_programme
+from clevrin.desk.programmes import beside_programme, reel_programme, span_of_shots, want_prepared
 from clevrin.desk.rendering import Rendering
 from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.fields import SoundHere
 from clevrin.desk.viewer import Viewer
 
-_PREPARED_S = 10.0
 _NO_REEL = "There is nothing on the reel yet. In Log, choose a span of a take and press Enter."
 
 
@@ -40,6 +39,7 @@ class FinishBench(Bench):
         super().__init__(context)
         self._rendering = rendering
         self._output: str | None = None
+        self._seen_through: dict[str | None, tuple[Project, Project]] = {}
         self._looked_at: Project | None = None
         self._heard: Project | None = None
         self.sound = SoundEdits(context.session, self)
@@ -51,6 +51,8 @@ class FinishBench(Bench):
         self.sheet.output_chosen.connect(self._on_sheet_output_chosen)
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
         self.sheet.render_button.clicked.connect(self.render)
+        self.sheet.watched_changed.connect(self._on_sheet_watched_changed)
+        self.sheet.screen_button.clicked.connect(self.fill_screen)
         self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
         for button in self.sheet.pages.buttons.values():
             button.clicked.connect(self._show_lanes)
@@ -64,11 +66,12 @@ class FinishBench(Bench):
 
     def _make_middle(self, queue: RenderQueue) -> QVBoxLayout:
         column = bench_column()
-        self.viewer = Viewer()
-        self.viewer.wanted_size_changed.connect(self.reload)
+        self.stage = Stage()
+        self.stage.sizes_changed.connect(self.reload)
+        self.viewer = self.stage.viewer
         self.transport = Transport(self.context)
         self.queue_view = QueueView(queue)
-        column.addWidget(self.viewer, 1)
+        column.addWidget(self.stage, 1)
         column.addWidget(self.transport)
         column.addWidget(self.queue_view)
         return column
@@ -78,33 +81,43 @@ class FinishBench(Bench):
     @property
     def project(self) -> Project:
         """The project as the chosen output shows it."""
+        return self._through(self._chosen)
+
+    @property
+    def _chosen(self) -> str | None:
+        """The output that is looked at, while there is one."""
+        known = {each.id for each in self.context.session.project.outputs}
+        return self._output if self._output in known else None
+
+    def _through(self, output_id: str | None) -> Project:
+        """The project as an output shows it: the same one as long as the project is."""
         project = self.context.session.project
-        known = any(each.id == self._output for each in project.outputs)
-        return project.through(self._output if known else None)
+        kept = self._seen_through.get(output_id)
+        if kept is None or kept[0] is not project:
+            kept = self._seen_through[output_id] = project, project.through(output_id)
+        return kept[1]
 
     def showing(self) -> Showing | None:
         project, session = self.sound.as_heard(self.project), self.context.session
         prepared, course_of = self.context.preparing.prepared, self.context.measurements.course_of(project)
-        programme = reel_programme(project, self.viewer.wanted_size, prepared=prepared, course_of=course_of)
+        programme = reel_programme(project, self.stage.wanted_size, prepared=prepared, course_of=course_of)
         if programme is None:
             return None
+        others = self.stage.show_outputs(session.project, self._chosen, beside=self.sheet.shows_all)
+        sized = zip(others, self.stage.others, strict=False)
+        beside = [(self._through(each), place.viewer.wanted_size) for each, place in sized]
         self._prepare_about(session.playhead)
+        programme = beside_programme(programme, beside, prepared)
         return Showing(programme=programme, subject=("reel", self._output), frame=session.playhead)
 
     def _prepare_about(self, frame: int) -> None:
-        project = self.project
-        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
-        stretch = round(_PREPARED_S * float(project.reel.rate))
-        first = frame // stretch * stretch
-        plans = reel_plans(project, size, first, min(reel_frames(project), first + 2 * stretch))
-        if plans.end > plans.first:
-            self.context.preparing.want(plans, (project, size, first), frame)
+        want_prepared(self.context.preparing, self.project, self.stage.wanted_size, frame)
 
     def viewers(self) -> tuple[Viewer, ...]:
-        return (self.viewer,)
+        return self.stage.viewers
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
-        self.viewer.show_pixels(*pictures)
+        self.stage.show_pixels(pictures)
         project = self.project
         self.transport.show_frame(frame, reel_frames(project), float(project.reel.rate))
         self.context.session.move_playhead(frame)
@@ -120,6 +133,7 @@ class FinishBench(Bench):
 
     def leave(self) -> None:
         self.context.preparing.stop()
+        self.stage.close_screen()
         super().leave()
         self._show_lanes()
 
@@ -155,6 +169,13 @@ class FinishBench(Bench):
     def take_what_is_proposed(self) -> None:
         self.render()
 
+    def put_back(self) -> bool:
+        return self.stage.close_screen()
+
+    def fill_screen(self) -> None:
+        """Fills a screen with the picture, or no longer."""
+        self.stage.fill_screen(self.sheet.screen.currentData() or "")
+
     def render(self) -> None:
         """Asks where to, and puts what is chosen on the queue."""
         if not self.context.session.project.reel.shots:
@@ -166,22 +187,19 @@ class FinishBench(Bench):
             path=self._rendering.suggested(self._output),
             kind=kind.id,
             purpose=sheet.chosen_purpose if kind.kind in ("film", "pictures") else None,
-            span=self._span(),
+            span=span_of_shots(self.project, self.context.session.shot_ids) if sheet.part.key != "all" else None,
             lufs=float(loudness) if loudness and kind.sound else None,
         )
         self._rendering.ask(request, self._output)
 
-    def _span(self) -> tuple[int, int] | None:
-        """The frames from the first chosen shot to the last; None: all."""
-        if self.sheet.part.key == "all":
-            return None
-        chosen = set(self.context.session.shot_ids)
-        row = [placed for placed in placed_shots(self.project) if placed.shot.id in chosen]
-        return (row[0].start, row[-1].end) if row else None
-
     def _on_sheet_output_chosen(self, output_id: str | None) -> None:
         self._output = output_id
         self.refresh()
+        self.reload()
+
+    def _on_sheet_watched_changed(self) -> None:
+        self.stage.scopes.show_kinds(self.sheet.scopes_shown)
+        self.stage.show_safe_areas(self.sheet.shows_safe_areas)
         self.reload()
 
     def _on_sheet_frame_requested(self, frame: int) -> None:

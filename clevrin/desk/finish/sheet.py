@@ -1,6 +1,7 @@
 """The sheet of the Finish bench: what is delivered, in which format, and what is not right yet."""
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QSizePolicy
 
 from clevrin.core.document import LANES, Project
@@ -25,7 +26,7 @@ from clevrin.desk.sheet import (
 from clevrin.desk.sound.fields import FIELDS
 from clevrin.desk.sound.meters import Meters
 
-DELIVER, LOOK, SOUND = "deliver", "look over", "sound"
+DELIVER, LOOK, SOUND, WATCH = "deliver", "look over", "sound", "watch"
 _MOST_ROWS = 14
 _LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
 
@@ -36,6 +37,8 @@ class FinishSheet(FieldSheet):
     output_chosen = Signal(object)
     """The id of an output; None: the reel."""
     frame_requested = Signal(int)
+    watched_changed = Signal()
+    """The reel is to be watched otherwise."""
 
     def __init__(self) -> None:
         super().__init__("Finish", FIELDS, rolls=False)
@@ -43,12 +46,14 @@ class FinishSheet(FieldSheet):
             (
                 (DELIVER, "What is rendered, and how"),
                 (LOOK, "What of the reel is not right, or may not be"),
+                (WATCH, "How the reel is watched: on all of a screen, with its outputs, with scopes"),
                 (SOUND, "How loud takes, music and swishes are: their lanes are under the reel"),
             )
         )
         self.add(self.pages)
         self._make_deliver()
         self._make_look()
+        self._make_watch()
         self._make_sound()
         self.pages.add_stretch()
         self.trouble = Trouble()
@@ -98,6 +103,53 @@ class FinishSheet(FieldSheet):
         self.mark_note.setWordWrap(True)
         self.pages.add(LOOK, self.marks_note, self.marks, self.mark_note)
         self._found: tuple[ReelMark, ...] = ()
+
+    def _make_watch(self) -> None:
+        self.beside = OwnChoice(
+            "Beside the reel",
+            "Whether its outputs are watched at once",
+            [
+                ("alone", "nothing", "What is chosen to be delivered, alone"),
+                ("all", "all outputs", "The reel and its outputs in step, beside each other"),
+            ],
+            columns=2,
+            default="alone",
+        )
+        self.drawn = ChoiceSetting(
+            "With it",
+            "What is drawn over the picture or beside it",
+            [
+                ("safe", "safe areas", "Lines within which every screen shows what happens, and words (EBU R 95)"),
+                ("light", "light", "A scope of how bright the picture is, from its left to its right edge"),
+                ("colour", "colour", "A scope of its colours about grey"),
+            ],
+            exclusive=False,
+        )
+        self.screen = named_combo("Screen", "On which screen the picture is large")
+        self.screen_button = plain_button("Fill the screen   F11", "The picture on all of a screen; Escape ends it")
+        self.beside.chosen.connect(lambda _: self.watched_changed.emit())
+        self.drawn.chosen.connect(lambda _: self.watched_changed.emit())
+        self.pages.add(WATCH, self.beside, self.drawn, self.screen, self.screen_button)
+        self.show_screens()
+
+    def show_screens(self) -> None:
+        """Which screens there are to be filled; with one alone there is nothing to choose."""
+        screens = QGuiApplication.screens()
+        fill_combo(self.screen, [("another screen", ""), *((each.name(), each.name()) for each in screens)], "")
+        self.screen.setVisible(len(screens) > 1)
+
+    @property
+    def shows_all(self) -> bool:
+        """Whether all outputs are watched beside each other."""
+        return self.beside.key == "all"
+
+    @property
+    def shows_safe_areas(self) -> bool:
+        return self.drawn.buttons["safe"].isChecked()
+
+    @property
+    def scopes_shown(self) -> frozenset[str]:
+        return frozenset(kind for kind in ("light", "colour") if self.drawn.buttons[kind].isChecked())
 
     def _make_sound(self) -> None:
         self.meters = Meters()

@@ -6,7 +6,6 @@ from PySide6.QtWidgets import QLabel, QVBoxLayout
 from clevrin.core.document import Shot, Span, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
-from clevrin.core.render.planner import fitted_size
 from clevrin.desk import theme
 from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
@@ -16,14 +15,11 @@ from clevrin.desk.log.cards import TakeCards
 from clevrin.desk.log.logging_edits import LoggingEdits
 from clevrin.desk.log.take_sheet import TakeSheet
 from clevrin.desk.marks.overlay import Marks, Mode
-from clevrin.desk.programmes import reel_plans, reel_programme, take_programme
+from clevrin.desk.programmes import reel_programme, span_of_shots, take_programme, want_prepared
 from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import plain_button
 from clevrin.desk.viewer import Viewer
-
-_PREPARED_S = 10.0
-"""So much of the reel, and as much again, is prepared about the playhead."""
 
 
 class LogBench(Bench):
@@ -182,15 +178,7 @@ class LogBench(Bench):
         return Showing(programme=programme, subject=("take", take.id), frame=self._take_frame.get(take.id, span.first))
 
     def _prepare_about(self, frame: int) -> None:
-        """Has pictures of the reel prepared that take too long to be made while they are played."""
-        project = self.context.session.project
-        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
-        total = reel_frames(project)
-        stretch = round(_PREPARED_S * float(project.reel.rate))
-        first = frame // stretch * stretch
-        plans = reel_plans(project, size, first, min(total, first + 2 * stretch))
-        if plans.end > plans.first:
-            self.context.preparing.want(plans, (project, size, first), frame)
+        want_prepared(self.context.preparing, self.context.session.project, self.viewer.wanted_size, frame)
 
     def leave(self) -> None:
         self.context.preparing.stop()
@@ -198,9 +186,8 @@ class LogBench(Bench):
 
     def _loop_of_reel(self) -> tuple[int, int] | None:
         """The frames from the first to the last chosen shot."""
-        chosen = set(self.context.session.shot_ids)
-        row = [placed for placed in placed_shots(self.context.session.project) if placed.shot.id in chosen]
-        return (row[0].start, row[-1].end) if self._loops and row else None
+        session = self.context.session
+        return span_of_shots(session.project, session.shot_ids) if self._loops else None
 
     def _span(self, take: Take) -> Span:
         """The span that is worked on: the chosen one, all of the take where there is none."""
