@@ -1,4 +1,7 @@
-"""Writes docs/guide/commands.md: every command with its options, from the commands' own help. `make guide` calls it."""
+"""Writes docs/guide/commands.md and the man page: every command with its options, from the commands' own help.
+
+`make guide` calls it.
+"""
 
 from enum import Enum
 from pathlib import Path
@@ -6,7 +9,9 @@ from typing import Any
 
 import typer
 
+from clevrin import __version__
 from clevrin.cli.app import app
+from clevrin.cli.menu_entry import MAN_PAGE
 
 PAGE = Path(__file__).parent.parent / "docs" / "guide" / "commands.md"
 _HEAD = """# Commands
@@ -40,6 +45,46 @@ def _section(name: str, command: Any) -> str:
     return "\n".join(lines)
 
 
+def man_page() -> str:
+    """The same as a page for man(1), in roff."""
+    commands: dict[str, Any] = typer.main.get_command(app).commands  # type: ignore[attr-defined]
+    lines = [
+        f'.TH CLEVRIN 1 "" "Clevrin {__version__}" "Commands"',
+        ".SH NAME",
+        "clevrin \\- measures how a camera moves, calms it, and joins takes into one move",
+        ".SH SYNOPSIS",
+        ".B clevrin",
+        "[\\fICOMMAND\\fR] [\\fIOPTIONS\\fR]",
+        ".SH DESCRIPTION",
+        "Without a command the window opens with the last project. Results go to standard output or to \\-\\-out,",
+        "progress and sentences about what went wrong to standard error.",
+        ".SH COMMANDS",
+    ]
+    for name, command in sorted(commands.items()):
+        arguments = [p for p in command.params if p.param_type_name == "argument"]
+        options = [p for p in command.params if p.param_type_name == "option" and p.name != "help"]
+        words = " ".join([name, *(_argument(each) for each in arguments)])
+        lines += [f".SS {_roff(words)}", _roff((command.help or "").strip())]
+        for each in options:
+            said = f" (default: {_default(each)})" if _default(each) and _default(each) != "needed" else ""
+            lines += [".TP", f".B {_roff(_names(each))}", _roff(f"{each.help or ''}{said}")]
+    lines += [
+        ".SH ENVIRONMENT",
+        ".TP",
+        ".B CLEVRIN_ROOT",
+        "The folder under which media lie on this machine, where several machines make one render.",
+        ".SH EXIT STATUS",
+        "0: done; 1: could not, and one line says why; 2: wrong usage; 130: interrupted, what was measured is kept.",
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def _roff(text: str) -> str:
+    """Text as roff has it: hyphens as they are typed, and no line that begins like a command."""
+    plain = " ".join(text.split()).replace("\\", "\\e").replace("-", "\\-")
+    return f"\\&{plain}" if plain.startswith((".", "'")) else plain
+
+
 def _argument(each: Any) -> str:
     name = (each.name or "").upper()
     return f"{name}..." if each.nargs == -1 else name
@@ -67,3 +112,4 @@ def _default(option: Any) -> str:
 
 if __name__ == "__main__":
     PAGE.write_text(page(), encoding="utf-8")
+    MAN_PAGE.write_text(man_page(), encoding="utf-8")

@@ -28,7 +28,7 @@ from clevrin.core.paths import is_there
 if TYPE_CHECKING:
     from clevrin.core.join.meeting import Meeting
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, pretty_exceptions_enable=False)
+app = typer.Typer(no_args_is_help=False, pretty_exceptions_enable=False)
 measuring.add_to(app)
 areas.add_to(app)
 steadying.add_to(app)

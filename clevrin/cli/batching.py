@@ -9,15 +9,18 @@ import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from clevrin.core.document.files import read_text
 from clevrin.core.errors import ClevrinError
+from clevrin.core.media.finding import FILM_SUFFIXES
 
 _CORES_EACH = 2
 """A job measures or renders on about so many cores."""
 _FORBIDDEN = ("batch", "open", "demo")
+_OUT = ("--out", "--to", "--report")
+_LOOK_EVERY_S = 0.5
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -109,3 +112,79 @@ def results_csv(results: tuple[Result, ...]) -> str:
     for each in results:
         writer.writerow([each.job.line, shlex.join(each.job.words), each.code, f"{each.seconds:.1f}", each.said])
     return text.getvalue()
+
+
+class FolderWatch:
+    """Films that come into a folder: each is told once, when it has not grown for a while."""
+
+    def __init__(self, folder: Path, settles_s: float = 2.0, clock: Callable[[], float] = time.monotonic) -> None:
+        """Raises `ClevrinError` for what is no folder."""
+        if not folder.is_dir():
+            raise ClevrinError(f"{folder} is no folder that could be watched.")
+        self._folder, self._settles_s, self._clock = folder, settles_s, clock
+        self._seen: dict[Path, tuple[tuple[int, int], float]] = {}
+        self._told: dict[Path, tuple[int, int]] = {}
+
+    def arrived(self) -> tuple[Path, ...]:
+        """The films that have come, or became others, since it was asked the last time."""
+        now, found = self._clock(), []
+        for path in sorted(self._folder.iterdir()):
+            if path.suffix.lower() not in FILM_SUFFIXES or path.name.startswith("."):
+                continue
+            try:
+                there = path.stat()
+            except OSError:
+                continue
+            stamp = there.st_size, there.st_mtime_ns
+            known = self._seen.get(path)
+            if known is None or known[0] != stamp:
+                self._seen[path] = stamp, now
+            elif now - known[1] >= self._settles_s and stamp[0] and self._told.get(path) != stamp:
+                self._told[path] = stamp
+                found.append(path)
+        return tuple(found)
+
+
+def jobs_for(jobs: tuple[Job, ...], film: Path, folder: Path) -> tuple[Job, ...]:
+    """The jobs of a table for one film: {file} is its path, {name} its name without an ending.
+
+    A job that would write into the folder that is watched is one that fails.
+    """
+    found = []
+    for job in jobs:
+        words = tuple(each.replace("{file}", str(film)).replace("{name}", film.stem) for each in job.words)
+        wrong = job.wrong
+        if not wrong and any(_lies_in(words[k + 1], folder) for k, each in enumerate(words[:-1]) if each in _OUT):
+            wrong = f"Row {job.line} writes into the folder that is watched."
+        found.append(replace(job, words=words, wrong=wrong))
+    return tuple(found)
+
+
+def _lies_in(out: str, folder: Path) -> bool:
+    return Path(out).absolute().parent.resolve() == folder.resolve()
+
+
+def watch_folder(
+    jobs: tuple[Job, ...],
+    folder: Path,
+    at_once: int | None,
+    tell: Callable[[str], None],
+    done: Callable[[tuple[Result, ...]], None],
+    idle_s: float | None = None,
+) -> tuple[Result, ...]:
+    """Runs the jobs of a table for each film that comes into a folder, until nothing has come for `idle_s` seconds.
+
+    None: until it is interrupted. `done` is given all results whenever there are more.
+    """
+    watch, results, idle_since = FolderWatch(folder), [], time.monotonic()
+    while idle_s is None or time.monotonic() - idle_since < idle_s:
+        films = watch.arrived()
+        for film in films:
+            tell(film.name)
+            results += run_jobs(jobs_for(jobs, film, folder), at_once, tell)
+            done(tuple(results))
+        if films:
+            idle_since = time.monotonic()
+        else:
+            time.sleep(_LOOK_EVERY_S)
+    return tuple(results)

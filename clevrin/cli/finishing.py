@@ -196,16 +196,30 @@ def batch(
     table: Annotated[Path, typer.Argument(help="A CSV: one job a row, its command and options.", show_default=False)],
     out: Annotated[Path | None, typer.Option("--out", help="A CSV of what came of each job.")] = None,
     jobs: Annotated[int, typer.Option(help="How many at once; 0: as many as the machine has room for.", min=0)] = 0,
+    watch: Annotated[
+        Path | None,
+        typer.Option(help="A folder: the jobs are run for each film that comes; {file} and {name} stand for it."),
+    ] = None,
+    idle: Annotated[
+        float | None, typer.Option(help="Seconds without a new film after which watching ends; none: never.", min=0)
+    ] = None,
 ) -> None:
-    """Runs a table of commands, several at once, and goes on where one fails."""
-    from clevrin.cli.batching import read_jobs, results_csv, run_jobs
+    """Runs a table of commands, several at once, and goes on where one fails; or for each film that comes."""
+    from clevrin.cli.batching import Result, read_jobs, results_csv, run_jobs, watch_folder
 
     found = read_jobs(table)
     if out is not None:
         check_output(out, [table])
-    results = run_jobs(found, jobs or None, print_line)
-    if out is not None:
-        write_text(out, results_csv(results), [table])
+
+    def written(results: tuple[Result, ...]) -> None:
+        if out is not None:
+            write_text(out, results_csv(results), [table])
+
+    if watch is not None:
+        results = watch_folder(found, watch, jobs or None, print_line, written, idle)
+    else:
+        results = run_jobs(found, jobs or None, print_line)
+    written(results)
     failed = sum(each.code != 0 for each in results)
     if failed:
         raise ClevrinError(f"{failed} of {len(results)} jobs could not be done.")

@@ -35,50 +35,56 @@ _OWN = "X-Clevrin-Own=true"
 _ICON = Path(__file__).parent.parent / "desk" / "assets" / "clevrin.svg"
 
 
+MAN_PAGE = Path(__file__).parent / "clevrin.1"
+"""Made by `make guide` from the commands' own help."""
+
+
 def _data_home() -> Path:
     return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
 
 
-def _places() -> tuple[Path, Path, Path]:
+def _places() -> tuple[Path, Path, Path, Path]:
     data = _data_home()
     return (
         data / "applications" / f"{NAME}.desktop",
         data / "mime" / "packages" / f"{NAME}.xml",
         data / "icons" / "hicolor" / "scalable" / "apps" / f"{NAME}.svg",
+        data / "man" / "man1" / f"{NAME}.1",
     )
 
 
 def install_entry() -> tuple[Path, ...]:
-    """Writes the entry, the kind of file and the picture for this user; gives where. Raises `ClevrinError`.
+    """Writes the entry, the kind of file, the picture and the man page for this user; gives where.
 
-    An entry of the same name that somebody else wrote stays as it is, and is told.
+    Raises `ClevrinError`. An entry of the same name that somebody else wrote stays as it is, and is told.
     """
-    entry, kind, icon = _places()
+    entry, kind, icon, page = _places()
     if entry.exists() and _OWN not in entry.read_text(encoding="utf-8", errors="replace"):
         raise ClevrinError(f"{entry} is not ours: it stays as it is.")
     beside = Path(sys.executable).parent / NAME
     command = shlex.quote(str(beside)) if beside.exists() else f"{shlex.quote(sys.executable)} -m clevrin"
     try:
-        for path in (entry, kind, icon):
+        for path in (entry, kind, icon, page):
             path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ClevrinError(f"{error.filename} cannot be made: {(error.strerror or str(error)).lower()}.") from error
     write_text(entry, _ENTRY.format(command=command, mime=MIME))
     write_text(kind, _KIND.format(mime=MIME))
     write_text(icon, _ICON.read_text(encoding="utf-8"))
+    write_text(page, MAN_PAGE.read_text(encoding="utf-8"))
     _tell_desktop()
-    return entry, kind, icon
+    return entry, kind, icon, page
 
 
 def remove_entry() -> tuple[Path, ...]:
     """Takes away what `install_entry` wrote, and nothing else; gives what was taken away."""
-    entry, kind, icon = _places()
+    entry, kind, icon, page = _places()
     if not entry.exists():
         return ()
     if _OWN not in entry.read_text(encoding="utf-8", errors="replace"):
         raise ClevrinError(f"{entry} is not ours: it stays as it is.")
     gone = []
-    for path in (entry, kind, icon):
+    for path in (entry, kind, icon, page):
         if path.is_file():
             path.unlink()
             gone.append(path)

@@ -145,6 +145,13 @@ ACTIONS: tuple[Action, ...] = (
         "Ctrl+R",
         when=_has_reel,
     ),
+    _action(
+        "project",
+        "steady-all",
+        "Steady all takes into a folder…",
+        lambda desk: desk.rendering.ask_for_steadied(),
+        when=_has_takes,
+    ),
     _action("project", "import-otio", "Open an OTIO timeline…", lambda desk: desk.exchanging.ask_for_timeline()),
     _action(
         "project",

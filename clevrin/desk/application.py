@@ -1,5 +1,8 @@
 """Starting the window: the environment, the log, and what is opened first."""
 
+import atexit
+import contextlib
+import faulthandler
 import logging
 import os
 import sys
@@ -14,7 +17,9 @@ from PySide6.QtWidgets import QApplication
 from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
 from clevrin.desk import theme
+from clevrin.desk.log_view import LogView
 from clevrin.desk.memory import give_back_what_is_freed, keep_giving_back
+from clevrin.desk.offer import Offer
 from clevrin.desk.settings import Settings
 from clevrin.desk.window import MainWindow
 
@@ -42,6 +47,7 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     window = MainWindow(settings)
     sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
     window.show()
+    offer_crash(window)
     window.projects.offer_what_was_left(settings.journal_folder)
     chosen = list(files)
     last, told = None, [settings.told_at_start] if settings.told_at_start else []
@@ -72,15 +78,56 @@ def check_screen() -> None:
         )
 
 
+def log_file() -> Path:
+    """Where what goes wrong is written down."""
+    return data_folder() / "clevrin.log"
+
+
 def keep_log() -> None:
-    """Writes what goes wrong to a file in the user's data folder."""
+    """Writes what goes wrong to a file in the user's data folder; what ends the process at once as well."""
     try:
         data_folder().mkdir(parents=True, exist_ok=True)
-        handler = RotatingFileHandler(data_folder() / "clevrin.log", maxBytes=1_000_000, backupCount=2)
+        handler = RotatingFileHandler(log_file(), maxBytes=1_000_000, backupCount=2)
     except OSError:
         return
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
     logging.getLogger().addHandler(handler)
+
+
+def _crash_file() -> Path:
+    return data_folder() / f"crash-{os.getpid()}.txt"
+
+
+def offer_crash(window: MainWindow) -> None:
+    """Offers what windows that ended at once have left, and has this one leave the same.
+
+    What was left is taken over into the log; files of windows that still run are theirs.
+    """
+    found = [path for path in sorted(data_folder().glob("crash-*.txt")) if not _runs(path)]
+    told = []
+    for path in found:
+        with contextlib.suppress(OSError):
+            told.append(path.read_text(errors="replace").strip())
+            path.unlink()
+    if any(told):
+        log.error("an earlier window ended at once:\n%s", "\n".join(filter(None, told)))
+        offer_log(window, "Clevrin was ended by an error the last time. Your work is kept.")
+    with contextlib.suppress(OSError):
+        faulthandler.enable(_crash_file().open("w"))
+        atexit.register(_crash_file().unlink, missing_ok=True)
+
+
+def _runs(crash_file: Path) -> bool:
+    """Whether the process is there that would write a file."""
+    number = crash_file.stem.removeprefix("crash-")
+    return number.isdecimal() and Path(f"/proc/{number}").exists()
+
+
+def offer_log(window: MainWindow, sentence: str) -> None:
+    """Offers the log file beside a sentence; one that is offered already is not offered again."""
+    if window.offers.sentence != sentence:
+        show = lambda: LogView(log_file(), window).show()  # noqa: E731
+        window.offers.offer(Offer(sentence=sentence, answers=(("Show the log", show), ("Go on", lambda: None))))
 
 
 def _tell_unexpected(
@@ -88,6 +135,4 @@ def _tell_unexpected(
 ) -> None:
     """An error that nobody foresaw is written down and told; the project stays as it is."""
     log.error("unexpected", exc_info=(kind, error, trace))
-    window.trouble.tell(
-        "Something went wrong that was not foreseen. Your project is kept; the log file has the details."
-    )
+    offer_log(window, "Something went wrong that was not foreseen. Your project is kept.")

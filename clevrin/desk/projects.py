@@ -4,7 +4,8 @@ from pathlib import Path
 
 from clevrin.core.document.files import SUFFIX
 from clevrin.core.document.packing import pack
-from clevrin.core.errors import DocumentError
+from clevrin.core.errors import ClevrinError, DocumentError
+from clevrin.demo.project import demo_file
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
 from clevrin.desk.jobs import Job
@@ -35,6 +36,15 @@ class Projects:
         sentence = open_or_offer(self._session, self._offers, path)
         if sentence is not None:
             self._notices.trouble(sentence)
+
+    def open_demo(self) -> None:
+        """Opens the demo project, with what was changed in it before."""
+        try:
+            path = demo_file()
+        except ClevrinError as error:
+            self._notices.trouble(str(error))
+        else:
+            self.open(path)
 
     def offer_what_was_left(self, journal_folder: Path) -> None:
         """Offers the changes of windows that ended without a goodbye."""

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from pathlib import Path
 
+from clevrin.core.delivery.steadied import steadied_takes
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
@@ -49,6 +50,23 @@ class Rendering:
         if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
         self.put(ExportRequest(project=self._context.session.project.through(output_id), path=path))
+
+    def ask_for_steadied(self) -> None:
+        """Asks for a folder, and has all takes rendered into it, each held."""
+        self._files.ask_for_one("Steady all takes into a folder", self.steady_all_into, folder=True)
+
+    def steady_all_into(self, folder: Path) -> None:
+        """Puts a render of each take, held, on the queue."""
+        notices = self._context.notices
+        notices.all_well()
+        try:
+            requests = steadied_takes(self._context.session.project, folder)
+        except ClevrinError as error:
+            notices.trouble(str(error))
+            return
+        for request in requests:
+            self._queue.add(request, "H.264, held")
+        notices.tell(f"{len(requests)} takes on the queue, in Finish", None)
 
     def put(self, request: ExportRequest) -> None:
         """Puts a render on the queue; what its format cannot carry is said at once."""

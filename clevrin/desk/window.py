@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from shiboken6 import isValid
 
 from clevrin.core.document import Pace
+from clevrin.core.document.keeping import recent_projects
 from clevrin.core.media.cache_room import clear_room
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.proxies import ProxyShelf
@@ -143,6 +144,7 @@ class MainWindow(QMainWindow):
         self._on_session_project_changed()
         self._show_keys()
         self._show_detail()
+        self.log.welcome.show_lately(recent_projects())
 
     # How it is put together
 
@@ -217,6 +219,11 @@ class MainWindow(QMainWindow):
         self.rail.step_requested.connect(self.enter_step)
         self.log.add_requested.connect(self.footage.ask_for_takes)
         self.log.find_requested.connect(self.footage.ask_to_find)
+        self.log.welcome.add_requested.connect(self.footage.ask_for_takes)
+        self.log.welcome.open_requested.connect(self.projects.ask_to_open)
+        self.log.welcome.demo_requested.connect(self.projects.open_demo)
+        self.log.welcome.project_requested.connect(self.projects.open)
+        self.session.opened.connect(lambda: self.log.welcome.show_lately(recent_projects()))
         self.reframe.sheet.render_requested.connect(self.rendering.ask_where)
         self.steady.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
         self.reel.looked_at.connect(self._on_reel_looked_at)

@@ -9,6 +9,8 @@ from clevrin.core.document.files import SUFFIX, read_text, write_atomically
 from clevrin.core.errors import DocumentError
 from clevrin.core.paths import is_file, is_there, put_aside
 
+_MOST_RECENT = 12
+
 
 def data_folder() -> Path:
     return Path(platformdirs.user_data_dir("clevrin"))
@@ -50,10 +52,22 @@ def last_project() -> Path | None:
     return path if is_file(path) else None
 
 
+def recent_projects() -> tuple[Path, ...]:
+    """The projects that were open lately and are there still, the last one first; none where nothing is noted."""
+    try:
+        noted = json.loads(read_text(data_folder() / "last.json", "a note of the last project"))
+        paths = [Path(each) for each in noted.get("recent", ()) if isinstance(each, str)]
+    except (DocumentError, ValueError, AttributeError, TypeError, RecursionError):
+        return ()
+    return tuple(path for path in paths if not is_unnamed(path) and is_file(path))
+
+
 def remember_last(path: Path) -> None:
     """Notes which project is open; a folder that cannot be written is no reason to stop."""
+    recent = [path, *(each for each in recent_projects() if each != path)][:_MOST_RECENT]
     try:
         data_folder().mkdir(parents=True, exist_ok=True)
-        write_atomically(data_folder() / "last.json", json.dumps({"project": str(path)}))
+        noted = {"project": str(path), "recent": [str(each) for each in recent]}
+        write_atomically(data_folder() / "last.json", json.dumps(noted))
     except (OSError, DocumentError):
         pass

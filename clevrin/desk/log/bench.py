@@ -20,6 +20,7 @@ from clevrin.desk.ridge_bar import RidgeBar
 from clevrin.desk.ridge_store import RidgeStore
 from clevrin.desk.sheet import plain_button
 from clevrin.desk.viewer import Viewer
+from clevrin.desk.welcome import Welcome
 
 
 class LogBench(Bench):
@@ -95,6 +96,8 @@ class LogBench(Bench):
         self.ridge.span_chosen.connect(self._on_ridge_span_chosen)
         self.transport = Transport(self.context)
         column.addLayout(head)
+        self.welcome = Welcome()
+        column.addWidget(self.welcome, 1)
         column.addWidget(self.viewer, 1)
         column.addWidget(self.transport)
         column.addWidget(self.areas.lanes)
@@ -248,6 +251,7 @@ class LogBench(Bench):
         self._show_marks(None if self._shows_reel else take, self.frame_of(take) if take is not None else 0)
         for button in self.mark_buttons.values():
             button.setEnabled(take is not None and not self._shows_reel)
+        self._show_what_there_is(bool(session.project.takes))
         if take is None:
             self.viewer.show_words("Drop footage files here, or use Add takes.")
             self.ridge.show_ridge(0, None)
@@ -258,6 +262,13 @@ class LogBench(Bench):
         chosen = session.span
         others = tuple(each for each in take.spans if chosen is None or each.id != chosen.id)
         self.ridge.show_span(self._span(take), others)
+
+    def _show_what_there_is(self, takes: bool) -> None:
+        """Without takes there is what to do first, and nothing else."""
+        self.welcome.setVisible(not takes)
+        buttons = (*self.mark_buttons.values(), self.loop_button, self.take_button, self.reel_button)
+        for part in (*buttons, self.viewer, self.transport, self.ridge):
+            part.setVisible(takes)
 
     # What is drawn over the picture
 
