@@ -12,6 +12,10 @@ def test_the_guide_to_the_commands_is_what_the_commands_say():
     guide = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(guide)
     assert guide.PAGE.read_text(encoding="utf-8") == guide.page(), "run make guide"
+    page = guide.man_page()
+    assert guide.MAN_PAGE.read_text(encoding="utf-8") == page, "run make guide"
+    assert ".SS render PROJECT" in page and ".B \\-\\-on TEXT" in page and "CLEVRIN_ROOT" in page
+    assert not re.search(r"^\.(?!TH|SH|SS|TP|B |B$)", page, re.MULTILINE)  # nothing said begins like a command
 
 
 def test_the_glossary_names_what_there_is():

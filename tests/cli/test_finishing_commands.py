@@ -1,4 +1,4 @@
-"""`clevrin render` in every format and in parts, and `clevrin mix`."""
+"""Commands that deliver: render in every format and in parts, mix, report, batch, and the menu entry."""
 
 import csv
 import json
@@ -7,6 +7,7 @@ from fractions import Fraction
 import pytest
 
 from clevrin import __version__
+from clevrin.cli.batching import FolderWatch
 from clevrin.core.delivery.handing_on import check_handed_on
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import save
@@ -128,6 +129,43 @@ def test_a_batch_goes_on_after_a_failure_and_tells_of_each(clevrin, project, tmp
     assert code == 1 and "no column named command" in err
 
 
+def test_the_jobs_of_a_table_are_run_for_each_film_that_comes_into_a_folder(clevrin, tmp_path):
+    watched, table, out = tmp_path / "card", tmp_path / "jobs.csv", tmp_path / "results.csv"
+    watched.mkdir()
+    numbered_film(watched / "kite.mp4", frames=4)
+    (watched / "notes.txt").write_text("no film")
+    rows = [["command", "arguments", "out"], ["probe", "'{file}' --json", ""]]
+    rows.append(["trace", "'{file}'", str(watched / "{name}.json")])
+    with table.open("w", newline="") as file:
+        csv.writer(file).writerows(rows)
+    code, said, err = clevrin("batch", table, "--watch", watched, "--idle", "4", "--out", out)
+    results = list(csv.DictReader(out.read_text().splitlines()))
+    assert code == 1 and "1 of 2 jobs could not be done" in err and "kite.mp4" in said
+    assert results[0]["exit"] == "0" and '"width"' in results[0]["said"] and "kite.mp4" in results[0]["command"]
+    assert results[1]["said"] == "Row 3 writes into the folder that is watched."
+    code, _, err = clevrin("batch", table, "--watch", tmp_path / "nowhere")
+    assert code == 1 and "is no folder that could be watched" in " ".join(err.split())
+
+
+def test_a_film_counts_when_it_grows_no_more_and_again_when_it_has_become_another(tmp_path):
+    now = [0.0]
+    watch = FolderWatch(tmp_path, 2.0, lambda: now[0])
+    film = tmp_path / "a.mov"
+    film.write_bytes(b"")
+    (tmp_path / ".hidden.mp4").write_bytes(b"x")
+    assert watch.arrived() == ()
+    for second, size, told in ((1, 10, False), (2, 20, False), (3, 20, False), (4, 20, True), (9, 20, False)):
+        now[0] = second
+        if film.stat().st_size != size:
+            film.write_bytes(bytes(size))
+        assert watch.arrived() == ((film,) if told else ()), second
+    film.write_bytes(bytes(30))
+    now[0] = 10
+    assert watch.arrived() == ()
+    now[0] = 13
+    assert watch.arrived() == (film,)
+
+
 def test_the_menu_entry_is_put_there_and_taken_away_and_nothing_else(clevrin, tmp_path, monkeypatch):
     data = tmp_path / "menu"
     monkeypatch.setenv("XDG_DATA_HOME", str(data))
@@ -139,8 +177,9 @@ def test_the_menu_entry_is_put_there_and_taken_away_and_nothing_else(clevrin, tm
     command = next(line for line in entry.splitlines() if line.startswith("Exec=")).removeprefix("Exec=")
     assert command.endswith(" open %F") and "MimeType=application/x-clevrin;" in entry
     assert "*.clevrin" in (data / "mime" / "packages" / "clevrin.xml").read_text()
+    assert (data / "man" / "man1" / "clevrin.1").read_text().startswith(".TH CLEVRIN 1")
     code, said, _ = clevrin("desktop", "--remove")
-    assert code == 0 and len(said.splitlines()) == 3
+    assert code == 0 and len(said.splitlines()) == 4
     assert not [each for each in data.rglob("clevrin*") if each.is_file()] and other.exists()
     (data / "applications" / "clevrin.desktop").write_text("[Desktop Entry]\nName=Mine")
     code, _, err = clevrin("desktop", "--install")
