@@ -133,6 +133,11 @@ def main() -> None:
             for each in window.queue.renders:
                 window.queue.remove(each.id)
             until(lambda: not window.jobs.busy)
+            sheet.pages.show_page("sound")
+            rest(2.0)
+            until(lambda: not window.jobs.busy)
+            shot("finish-sound")
+            sheet.pages.show_page("deliver")
             window.enter_step("log")
 
         session = window.session
@@ -210,8 +215,8 @@ def main() -> None:
             session.choose_shot(session.project.reel.shots[0].id)
 
         def reframed() -> None:
-            """The upright output of the demo: poses, a subject that is followed, and another output beside it."""
-            bench, (walked, strolled, picnicked) = window.reframe, session.project.reel.shots[:3]
+            """The upright output of the demo: poses, a subject that is followed."""
+            bench, (walked, strolled) = window.reframe, session.project.reel.shots[:2]
             window.enter_step("reframe")
             bench.look_at_output(session.project.outputs[0].id)
 
@@ -226,13 +231,6 @@ def main() -> None:
 
             look(walked.id, 60, "Poses", "reframe")
             look(strolled.id, 92, "Follow", "reframe-follow")
-            bench.sheet.shapes.buttons["square"].click()
-            bench.look_at_output(session.project.outputs[0].id)
-            bench.look_beside(session.project.outputs[1].id)
-            bench.sheet.guides.buttons["thirds"].click()
-            look(picnicked.id, 130, "Outputs", "reframe-two")
-            bench.look_beside("")
-            session.undo()
             session.choose_shot(walked.id)
 
         def paced() -> None:

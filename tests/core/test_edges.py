@@ -10,6 +10,8 @@ import pytest
 
 from bench.steadying import borrowed_error, empty_pixels, mtf50, sharpness_share, slanted_edge
 from clevrin.core.document import Anchor, Hold, Join, Placement, Project, Reel, Shot, Span, Track
+from clevrin.core.media.binding import SegmentWriter
+from clevrin.core.media.formats import FORMATS
 from clevrin.core.media.picture import Picture, picture_from_rgb, rgb_from_picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
@@ -190,7 +192,9 @@ def test_a_film_with_what_is_clear_keeps_it(tmp_path):
     alpha = np.zeros((90, 160), np.uint8)
     alpha[20:70, 30:120] = 255
     plain = picture_from_rgb(np.ascontiguousarray(rgb))
-    with FilmWriter(tmp_path / "clear.mov", rate=Fraction(25), size=(160, 90)) as writer:
+    coding = FORMATS["prores-4444"].coding("edit", deep=False, clear=True)
+    place = tmp_path / "clear.mov"
+    with SegmentWriter(place, coding=coding, rate=Fraction(25), size=(160, 90), colour=plain.colour) as writer:
         for _ in range(3):
             writer.write(replace(plain, alpha=alpha))
     with av.open(str(tmp_path / "clear.mov")) as film:

@@ -6,7 +6,6 @@ all were made in a row.
 
 import contextlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -18,11 +17,10 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.colour import Colour
 from clevrin.core.errors import MediaError
-from clevrin.core.media.coding import Coding, coded_frame, picture_stream
+from clevrin.core.media.coding import Coding
 from clevrin.core.media.formats import Format
-from clevrin.core.media.picture import Picture
-from clevrin.core.media.writing import SOUND_RATE
-from clevrin.core.outputs import WholeOrAbsent, put, writing_error
+from clevrin.core.media.writing import SOUND_RATE, PictureWriter
+from clevrin.core.outputs import put, writing_error
 
 Sound = NDArray[np.float32]
 _MP4 = ("libx264", "libx265", "libsvtav1", "h264", "hevc", "libdav1d", "av1")
@@ -30,49 +28,12 @@ _CARRIED_BY = {"ffv1": "matroska", **dict.fromkeys(_MP4, "mp4")}
 """What segments of a codec are; MOV of the others."""
 
 
-class SegmentWriter(WholeOrAbsent):
-    """Writes the pictures of a segment. A context manager: the file is whole or absent. Raises `MediaError`."""
+class SegmentWriter(PictureWriter):
+    """Writes the pictures of a segment."""
 
     def __init__(self, path: Path, *, coding: Coding, rate: Fraction, size: tuple[int, int], colour: Colour) -> None:
-        self._path, self._coding, self._rate, self._colour = path, coding, rate, colour
-        self._frames = 0
-        with ExitStack() as undo:
-            part = undo.enter_context(put(path))
-            try:
-                part.touch()
-                self._container = _segment(part, coding.codec)
-            except OSError as error:
-                raise writing_error(path, error) from error
-            undo.callback(self._close_quietly)
-            try:
-                self._stream = picture_stream(self._container, coding, rate, size, colour)
-            except (av.FFmpegError, ValueError) as error:
-                raise MediaError(_refused(coding)) from error
-            self._undo = undo.pop_all()
-
-    def write(self, picture: Picture) -> None:
-        """Appends one picture; it must have the size that was said. Raises `MediaError`."""
-        if picture.size != (self._stream.width, self._stream.height):
-            raise ValueError(f"picture of {picture.size} in a segment of another size")
-        frame = coded_frame(picture, self._coding, self._frames, self._rate, self._colour)
-        self._frames += 1
-        self._mux(frame)
-
-    def _mux(self, frame: av.VideoFrame | None) -> None:
-        try:
-            self._container.mux(self._stream.encode(frame))
-        except OSError as error:
-            raise writing_error(self._path, error) from error
-        except (av.FFmpegError, ValueError) as error:
-            raise MediaError(_refused(self._coding)) from error
-
-    def _close_quietly(self) -> None:
-        with contextlib.suppress(OSError, av.FFmpegError):
-            self._container.close()
-
-    def _finish(self) -> None:
-        self._mux(None)
-        self._container.close()
+        container, options = _carrier(coding.codec)
+        super().__init__(path, coding=coding, rate=rate, size=size, colour=colour, container=container, options=options)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -83,14 +44,15 @@ class Bound:
     frames: int
 
 
-def _refused(coding: Coding) -> str:
-    given = ", ".join(f"{name}={value}" for name, value in coding.options)
-    return f"The encoder {coding.codec} does not take these options: {given}."
+def _carrier(codec: str) -> tuple[str, dict[str, str]]:
+    """What a segment of a codec is, and how it is written."""
+    kind = _CARRIED_BY.get(codec, "mov")
+    return kind, {"movflags": "+write_colr"} if kind != "matroska" else {}
 
 
 def _segment(part: Path, codec: str) -> OutputContainer:
-    kind = _CARRIED_BY.get(codec, "mov")
-    return av.open(str(part), "w", format=kind, options={"movflags": "+write_colr"} if kind != "matroska" else {})
+    kind, options = _carrier(codec)
+    return av.open(str(part), "w", format=kind, options=options)
 
 
 def is_whole(path: Path, frames: int) -> bool:

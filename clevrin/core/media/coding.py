@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.colour import Colour
-from clevrin.core.media.picture import Picture, Plane, rgb_from_yuv, risen, yuv_of
+from clevrin.core.media.picture import Picture, Plane, affine_rgb, risen, yuv_of
 
 if TYPE_CHECKING:
     from av.container import OutputContainer
@@ -28,6 +28,7 @@ _AVX_512 = 13
 """As OpenCV numbers it."""
 _RGB_MATRIX, _FULL, _LIMITED = 0, 2, 1
 _BITS = {"10le": 10, "16le": 16, "48": 16, "64": 16}
+_EIGHT_TO_SIXTEEN = 65535 / 255
 _RGB = ("rgb48be", "rgb48le", "rgba64be", "rgba64le")
 
 
@@ -130,8 +131,7 @@ def _alpha(picture: Picture, bits: int) -> Plane:
 def _rgb(picture: Picture, coding: Coding) -> Plane:
     """(h, w * 3 or 4) of 16 bits, of full range, in the byte order of the format."""
     deep = picture.deepened()
-    decode = rgb_from_yuv(picture.colour.matrix) @ np.diag([65535 / 219, 65535 / 224, 65535 / 224]) / 256
-    affine = np.column_stack([decode, -decode @ (np.array([16, 128, 128]) * 256)])
+    affine = affine_rgb(picture.colour.matrix, deep=True) * _EIGHT_TO_SIXTEEN
     coded = cv2.transform(yuv_of(deep).astype(np.float32), affine.astype(np.float32))
     whole = np.clip(coded + np.float32(0.5), 0, 65535).astype(np.uint16)
     if coding.alpha:

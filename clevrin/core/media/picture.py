@@ -105,14 +105,14 @@ def rgb_from_yuv(matrix: str) -> NDArray[np.float64]:
 
 
 @cache
-def _affine_rgb(matrix: str, *, deep: bool = False) -> NDArray[np.float64]:
-    """3x4: R, G, B of 0 to 255 from the code values of limited range."""
+def affine_rgb(matrix: str, *, deep: bool = False) -> NDArray[np.float64]:
+    """3x4: R, G, B of 0 to 255 from the code values of limited range, of 16 bits where they are `deep`."""
     by = 256 if deep else 1
     scaled = rgb_from_yuv(matrix) @ np.diag([255 / 219, 255 / 224, 255 / 224])
     return np.column_stack([scaled / by, -scaled @ (16, 128, 128)])
 
 
-_AFFINE_YUV = np.column_stack([np.linalg.inv(_affine_rgb("bt709")[:, :3]), [16.0, 128.0, 128.0]]).astype(np.float32)
+_AFFINE_YUV = np.column_stack([np.linalg.inv(affine_rgb("bt709")[:, :3]), [16.0, 128.0, 128.0]]).astype(np.float32)
 
 _CHECK_PX = 8
 _CHECK_GREYS = (52, 70)
@@ -120,7 +120,7 @@ _CHECK_GREYS = (52, 70)
 
 def rgb_from_picture(picture: Picture) -> NDArray[np.uint8]:
     """Packed RGB (h, w, 3) uint8 by the picture's matrix; brings no other colours into those of BT.709."""
-    return _packed_rgb(picture, _affine_rgb(picture.colour.matrix, deep=picture.deep))
+    return _packed_rgb(picture, affine_rgb(picture.colour.matrix, deep=picture.deep))
 
 
 def bgra_from_picture(picture: Picture) -> NDArray[np.uint8]:
@@ -129,7 +129,7 @@ def bgra_from_picture(picture: Picture) -> NDArray[np.uint8]:
     What is not there is shown as fine checks.
     """
     # Two steps: OpenCV 5.0 takes 17 ms for a transform to four channels at 960x540, 0.4 ms for one to three.
-    bgr = _packed_rgb(picture, _affine_rgb(picture.colour.matrix, deep=picture.deep)[::-1])
+    bgr = _packed_rgb(picture, affine_rgb(picture.colour.matrix, deep=picture.deep)[::-1])
     if picture.alpha is not None:
         there = picture.alpha.astype(np.float32) / (65535 if picture.deep else 255)
         bgr = cv2.blendLinear(bgr, _checks(*picture.size), there, 1 - there)

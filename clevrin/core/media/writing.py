@@ -1,14 +1,12 @@
-"""Writing films: MP4, or with what is clear MOV. Files are whole or absent, and say what their colours are."""
+"""Writing pictures to films: whole or absent, and saying what their colours are."""
 
 import contextlib
-from collections.abc import Iterable
+from collections.abc import Mapping
 from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 
 import av
-import numpy as np
-from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.errors import MediaError
@@ -20,12 +18,71 @@ SOUND_RATE = 48_000
 """Samples per second of all sound inside Clevrin and in what it writes."""
 
 
-class FilmWriter(WholeOrAbsent):
-    """Writes pictures, and sound if there is any, to an MP4 file, or to a MOV file whose pictures may have gaps.
+class PictureWriter(WholeOrAbsent):
+    """Writes pictures alone, coded as is said. A context manager: the file is whole, or as it was before.
 
-    A context manager: the file is whole, or as it was before. Pictures become H.264, of ten bits for deep ones and for
-    those of a high range; in MOV all are ProRes 4444. Raises `MediaError` where the file cannot be written.
+    Raises `MediaError` where it cannot be written, or the encoder refuses its options.
     """
+
+    def __init__(
+        self,
+        path: Path,
+        *,
+        coding: Coding,
+        rate: Fraction,
+        size: tuple[int, int],
+        colour: Colour,
+        container: str,
+        options: Mapping[str, str],
+    ) -> None:
+        """`rate` in frames per second, `size` in pixels, `colour` what the pictures are, one of `Colour.home`.
+
+        `container` and its `options` are the codec library's.
+        """
+        self._path, self._coding, self._rate, self._colour = path, coding, rate, colour
+        self._frames = 0
+        with ExitStack() as undo:
+            part = undo.enter_context(put(path))
+            try:
+                part.touch()  # FFmpeg would notice only with the first packet that it cannot write there
+                self._container = av.open(str(part), "w", format=container, options=dict(options))
+            except OSError as error:
+                raise writing_error(path, error) from error
+            undo.callback(self._close_quietly)
+            try:
+                self._stream = picture_stream(self._container, coding, rate, size, colour)
+            except (av.FFmpegError, ValueError) as error:
+                raise MediaError(_refused(coding)) from error
+            self._undo = undo.pop_all()
+
+    def write(self, picture: Picture) -> None:
+        """Appends one picture; it must have the size that was said."""
+        size = self._stream.width, self._stream.height
+        if picture.size != size:
+            raise ValueError(f"picture of {picture.size} in a film of {size}")
+        frame = coded_frame(picture, self._coding, self._frames, self._rate, self._colour)
+        self._frames += 1
+        self._mux(frame)
+
+    def _mux(self, frame: av.VideoFrame | None) -> None:
+        try:
+            self._container.mux(self._stream.encode(frame))
+        except OSError as error:
+            raise writing_error(self._path, error) from error
+        except (av.FFmpegError, ValueError) as error:
+            raise MediaError(_refused(self._coding)) from error
+
+    def _close_quietly(self) -> None:
+        with contextlib.suppress(OSError, av.FFmpegError):
+            self._container.close()
+
+    def _finish(self) -> None:
+        self._mux(None)
+        self._container.close()
+
+
+class FilmWriter(PictureWriter):
+    """Writes pictures to an MP4 file of H.264, 8 bits, BT.709: proxies, and films of our own making."""
 
     def __init__(
         self,
@@ -33,96 +90,34 @@ class FilmWriter(WholeOrAbsent):
         *,
         rate: Fraction,
         size: tuple[int, int],
-        sound: bool = False,
-        colour: Colour = BT709,
-        deep: bool = False,
-        never: Iterable[Path] = (),
         quality: int = 18,
         preset: str = "veryfast",
         threads: int = 0,
         all_intra: bool = False,
     ) -> None:
-        """`rate` in frames per second, `size` in pixels (even), `quality` as x264's constant rate factor.
+        """`size` is even; `quality` as x264's constant rate factor.
 
-        `colour` is what the pictures are, one of `Colour.home`; `never` are files that may not be written over.
         `all_intra` makes every frame an entry: a larger file, any frame of which is read by itself.
         """
         if size[0] % 2 or size[1] % 2 or min(size) < 2:
             raise MediaError(f"A film of {size[0]}x{size[1]} cannot be written: width and height must be even.")
-        self._path = path
-        self._alpha = carries_alpha(path)
-        self._deep = deep or colour.hdr
-        self._colour = colour
-        self._rate = rate
-        self._frames = 0
-        self._samples = 0
-        with ExitStack() as undo:
-            self._part = undo.enter_context(put(path, never))
-            try:
-                self._part.touch()  # FFmpeg would notice only with the first packet that it cannot write there
-                kind = "mov" if self._alpha else "mp4"
-                self._container = av.open(
-                    str(self._part), "w", format=kind, options={"movflags": "+faststart+write_colr"}
-                )
-            except OSError as error:
-                raise writing_error(path, error) from error
-            undo.callback(self._close_quietly)
-            self._video = self._video_stream(size, quality, preset, threads, all_intra=all_intra)
-            self._sound = self._container.add_stream("aac", rate=SOUND_RATE, layout="stereo") if sound else None
-            self._undo = undo.pop_all()
-
-    def _video_stream(
-        self, size: tuple[int, int], quality: int, preset: str, threads: int, *, all_intra: bool
-    ) -> av.VideoStream:
-        if self._alpha:
-            options = {"profile": "4444", "alpha_bits": "16"}
-        else:
-            options = {"crf": str(quality), "preset": preset}
+        options = {"crf": str(quality), "preset": preset}
         if all_intra:
             options |= {"g": "1", "tune": "fastdecode"}
-        self._coding = Coding(
-            codec="prores_ks" if self._alpha else "libx264",
-            pixels="yuva444p10le" if self._alpha else "yuv420p10le" if self._deep else "yuv420p",
-            options=tuple(options.items()),
-            threads=threads,
+        super().__init__(
+            path,
+            coding=Coding(codec="libx264", pixels="yuv420p", options=tuple(options.items()), threads=threads),
+            rate=rate,
+            size=size,
+            colour=BT709,
+            container="mp4",
+            options={"movflags": "+faststart+write_colr"},
         )
-        return picture_stream(self._container, self._coding, self._rate, size, self._colour)
 
-    def write(self, picture: Picture) -> None:
-        """Appends one picture; it must have the size of the film."""
-        width, height = self._video.width, self._video.height
-        if picture.size != (width, height):
-            raise ValueError(f"picture of {picture.size} in a film of {(width, height)}")
-        frame = coded_frame(picture, self._coding, self._frames, self._rate, self._colour)
-        self._frames += 1
-        self._mux(self._video.encode(frame))
 
-    def write_sound(self, samples: NDArray[np.float32]) -> None:
-        """Appends sound: (n, 2) float32, -1 to 1, at 48,000 samples per second."""
-        if self._sound is None:
-            raise ValueError("this film was started without sound")
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples.T), format="fltp", layout="stereo")
-        frame.sample_rate = SOUND_RATE
-        frame.pts = self._samples
-        frame.time_base = Fraction(1, SOUND_RATE)
-        self._samples += len(samples)
-        self._mux(self._sound.encode(frame))
-
-    def _mux(self, packets: list[av.Packet]) -> None:
-        try:
-            self._container.mux(packets)
-        except OSError as error:
-            raise writing_error(self._path, error) from error
-
-    def _close_quietly(self) -> None:
-        with contextlib.suppress(OSError):
-            self._container.close()
-
-    def _finish(self) -> None:
-        self._mux(self._video.encode(None))
-        if self._sound is not None:
-            self._mux(self._sound.encode(None))
-        self._container.close()
+def _refused(coding: Coding) -> str:
+    given = ", ".join(f"{name}={value}" for name, value in coding.options)
+    return f"The encoder {coding.codec} does not take these options: {given}."
 
 
 def carries_alpha(path: Path) -> bool:
