@@ -2,6 +2,7 @@
 
 import tempfile
 from contextlib import ExitStack
+from datetime import date
 from pathlib import Path
 from typing import Annotated
 
@@ -67,8 +68,12 @@ def render(
         Path | None, typer.Option("--report", help="Write a report of the reel as well: .html or .pdf.")
     ] = None,
 ) -> None:
-    """Renders the reel of a project, or one of its outputs; pictures into a folder, or the sound alone as well."""
+    """Renders the reel of a project, or one of its outputs; pictures into a folder, or the sound alone as well.
+
+    The name may have {project}, {output}, {size}, {format}, {part} and {date} in it.
+    """
     from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.naming import with_fields
     from clevrin.core.render.sources import Sources
 
     wanted = None if size is None else size_of(size)  # what is typed wrong is told before anything is read
@@ -86,6 +91,8 @@ def render(
         lufs=loudness,
         resume=resume,
     )
+    request = with_fields(request, output, date.today())
+    out = request.path
     troubles: set[str] = set()
     with ExitStack() as stack:
         sources, machines = stack.enter_context(Sources.of()), None
@@ -169,6 +176,7 @@ def hand_on(
     quality: Annotated[Quality | None, typer.Option(help="What the shots are to be good for.")] = None,
     motion: Annotated[bool, typer.Option("--motion", help="The takes' motion, and camera tables.")] = False,
     areas: Annotated[bool, typer.Option("--areas", help="The takes' areas as films of grey.")] = False,
+    stills: Annotated[bool, typer.Option("--stills", help="The middle of each shot as a picture of 16 bits.")] = False,
 ) -> None:
     """Hands a reel on: its timeline and markers, and if wanted its shots, motion and areas, with checksums."""
     from clevrin.core.delivery.handing_on import HandOnRequest, hand_on
@@ -185,6 +193,7 @@ def hand_on(
         purpose=None if quality is None else quality.value,
         motion=motion,
         areas=areas,
+        stills=stills,
     )
     with Sources.of() as sources, shown(f"Handing {loaded.name} on") as progress:
         remarks = hand_on(request, sources, progress)

@@ -1,6 +1,7 @@
 """Rendering from the window: asking where to, and putting it on the queue."""
 
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 
 from clevrin.core.delivery.steadied import steadied_takes
@@ -8,6 +9,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
 from clevrin.core.render.export import ExportRequest
+from clevrin.core.render.naming import with_fields
 from clevrin.core.render.reel_colour import reel_clear
 from clevrin.desk.context import Context
 from clevrin.desk.file_dialogs import FileDialogs
@@ -40,7 +42,7 @@ class Rendering:
         pattern = "Films (*.mp4 *.mov)" if kind is None else f"{kind.title} (*{suffix or '*'})"
 
         def render(path: Path) -> None:
-            self.put(replace(request, path=path))
+            self.put(replace(request, path=path), None if output is None else output.name)
 
         also = ".mov" if kind is None else ""
         self._files.ask_for_new(title, render, pattern, name=str(request.path), suffix=suffix, also=also)
@@ -49,7 +51,9 @@ class Rendering:
         """Renders the reel or an output of it to a file: MP4, or MOV where parts of it are to stay clear."""
         if path.suffix.lower() != ".mp4" and not carries_alpha(path):
             path = path.with_name(path.name + ".mp4")
-        self.put(ExportRequest(project=self._context.session.project.through(output_id), path=path))
+        output = self._context.session.project.output(output_id)
+        request = ExportRequest(project=self._context.session.project.through(output_id), path=path)
+        self.put(request, None if output is None else output.name)
 
     def ask_for_steadied(self) -> None:
         """Asks for a folder, and has all takes rendered into it, each held."""
@@ -68,11 +72,15 @@ class Rendering:
             self._queue.add(request, "H.264, held")
         notices.tell(f"{len(requests)} takes on the queue, in Finish", None)
 
-    def put(self, request: ExportRequest) -> None:
-        """Puts a render on the queue; what its format cannot carry is said at once."""
+    def put(self, request: ExportRequest, output: str | None = None) -> None:
+        """Puts a render on the queue; what its format cannot carry is said at once. `output`: its name, for fields."""
         notices = self._context.notices
         notices.all_well()
         try:
+            named = with_fields(request, output, date.today())
+            if named is not request and named.path.exists():  # nobody was asked about this name
+                raise ClevrinError(f"{named.path.name} is there already: choose another name.")
+            request = named
             kind = format_of(request.path, request.kind)
         except ClevrinError as error:
             notices.trouble(str(error))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QStackedWidget,
+    QSystemTrayIcon,
     QVBoxLayout,
     QWidget,
 )
@@ -126,6 +127,7 @@ class MainWindow(QMainWindow):
         self.reel_edits = ReelEdits(self.session)
         self.actions_by_id: dict[str, QAction] = {}
         self._told_unsafe = False
+        self._tray: QSystemTrayIcon | None = None
         files = FileDialogs(self)
         self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
         self.rendering = Rendering(self._context, files, self.queue)
@@ -231,6 +233,7 @@ class MainWindow(QMainWindow):
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
         self.lanes.looked_at.connect(self._on_reel_looked_at)
         self.lanes.shot_chosen.connect(self.session.choose_shot)
+        self.queue.ended.connect(self._on_queue_ended)
         self.finish.lanes_wanted.connect(self.lanes.setVisible)
         self.finish.loudness_changed.connect(self.lanes.show_loudness)
         self.session.opened.connect(self.player.forget_films)
@@ -399,6 +402,14 @@ class MainWindow(QMainWindow):
             if shot.leave.kind != "plain cut" or shot.leave.dissolve_frames:
                 dots.add("join")
         self.rail.show_dots(dots)
+
+    def _on_queue_ended(self, words: str) -> None:
+        """Who works in another window meanwhile is told by the desktop."""
+        QApplication.alert(self)
+        if not self.isActiveWindow() and QSystemTrayIcon.isSystemTrayAvailable():
+            self._tray = self._tray or QSystemTrayIcon(self.windowIcon(), self)
+            self._tray.show()
+            self._tray.showMessage("Clevrin", words)
 
     def _on_reel_looked_at(self, frame: int) -> None:
         self.session.move_playhead(frame)

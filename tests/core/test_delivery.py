@@ -2,9 +2,11 @@
 
 import csv
 import re
+from dataclasses import replace
 from fractions import Fraction
 
 import av
+import cv2
 import numpy as np
 import opentimelineio as otio
 import pytest
@@ -54,10 +56,13 @@ def sources(tmp_path):
 def test_everything_is_in_the_folder_and_its_checksums_say_so(project, sources, tmp_path):
     folder = tmp_path / "handed"
     request = HandOnRequest(project=project, folder=folder, shots=True, handles=4, kind="ffv1", motion=True, areas=True)
-    hand_on(request, sources, Silent())
+    hand_on(replace(request, stills=True), sources, Silent())
     found = {each.relative_to(folder).as_posix() for each in folder.rglob("*") if each.is_file()}
     assert {"reel.otio", "not-carried.txt", "markers.csv", "verdicts.srt", "sha256sums.txt"} <= found
     assert {"shots/001-kite-day.mkv", "shots/002-pan.mkv", "areas/001-kite-day.mkv"} <= found
+    assert {each for each in found if each.startswith("stills/")} == {"stills/001-kite-day.png", "stills/002-pan.png"}
+    still = cv2.imread(str(folder / "stills/001-kite-day.png"), cv2.IMREAD_UNCHANGED)
+    assert still.dtype == np.uint16 and still.shape[:2] == (project.reel.height, project.reel.width)
     assert check_handed_on(folder) == ()
     (folder / "markers.csv").write_text("other")
     (folder / "reel.otio").unlink()

@@ -5,6 +5,7 @@ import hashlib
 import subprocess
 import sys
 import time
+from datetime import date
 from fractions import Fraction
 from pathlib import Path
 
@@ -26,6 +27,7 @@ from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import making
 from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.naming import with_fields
 from clevrin.core.render.segments import stretches
 from clevrin.core.render.sources import Sources
 from tests.films import numbered_film, read_number
@@ -324,7 +326,7 @@ def test_killed_at_any_instant_it_goes_on_to_the_same_film(takes, tmp_path, time
     began = time.monotonic()
     subprocess.run([*command, str(whole)], check=True, capture_output=True)
     lasts, rng = time.monotonic() - began, np.random.default_rng(len(kind) + 1)
-    for number in range(times(1, 25)):
+    for number in range(times(1, 50)):
         path = tmp_path / f"{number}.{kind}"
         process = subprocess.Popen([*command, str(path)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         with contextlib.suppress(subprocess.TimeoutExpired):
@@ -335,3 +337,16 @@ def test_killed_at_any_instant_it_goes_on_to_the_same_film(takes, tmp_path, time
         done = subprocess.run([*command, str(path), "--resume"], check=True, capture_output=True)
         assert path.read_bytes() == whole.read_bytes(), (number, parts, done.stderr)
         assert not list(tmp_path.glob(".clevrin-*"))
+
+
+def test_a_name_says_what_it_is_of(takes, tmp_path):
+    project = project_of(takes, (0, 20), (0, 10), (0, 10)).changed(name="Kite/day")
+    request = ExportRequest(project=project, path=tmp_path / "{project} {output} {size} {format} {date}.mp4")
+    named = with_fields(request, "upright", date(2026, 11, 28)).path
+    assert named == tmp_path / "Kite-day upright 192x108 h264 2026-11-28.mp4"
+    part = ExportRequest(project=project, path=tmp_path / "{output}-{part}.mov", span=(5, 15))
+    assert with_fields(part, None, date(2026, 1, 2)).path.name == "reel-5-14.mov"
+    plain = ExportRequest(project=project, path=tmp_path / "plain.mp4")
+    assert with_fields(plain, None, date(2026, 1, 2)) is plain
+    with pytest.raises(ClevrinError, match=r"\{nonsense\} is no field of a name; there are project"):
+        with_fields(ExportRequest(project=project, path=tmp_path / "{nonsense}.mp4"), None, date(2026, 1, 2))

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from clevrin.core.document import Join, Pace, Project, Shot, Span, Take
+from clevrin.core.document import Join, Mix, Pace, Project, Shot, ShotSound, Span, Take
 from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.hold.verdict import judge
 from clevrin.core.media.formats import FORMATS, Purpose
@@ -38,7 +38,8 @@ class HandOnRequest:
 
     `shots`: each as a film of its own, with so many frames more at either end as `handles` say, `held` and framed as
     on the reel or as it was shot; in a format by its id, and as good as `purpose` says. `motion`: how each take's
-    camera moved, and where each shot's pictures come from. `areas`: as films of grey.
+    camera moved, and where each shot's pictures come from. `areas`: as films of grey. `stills`: the middle of each shot
+    as the reel shows it, a picture of 16 bits.
     """
 
     project: Project
@@ -50,6 +51,7 @@ class HandOnRequest:
     purpose: Purpose | None = None
     motion: bool = False
     areas: bool = False
+    stills: bool = False
 
 
 def hand_on(request: HandOnRequest, sources: Sources, progress: Progress) -> tuple[str, ...]:
@@ -70,6 +72,8 @@ def hand_on(request: HandOnRequest, sources: Sources, progress: Progress) -> tup
                 _write_motion(part, project, row, sources, progress)
             if request.areas:
                 _write_areas(part / "areas", project, sources, progress)
+            if request.stills:
+                _write_stills(part / "stills", project, row, sources, progress)
             if request.shots:
                 _write_shots(part / "shots", request, row, sources, progress)
             _write(part / "sha256sums.txt", _checksums(part))
@@ -174,6 +178,19 @@ def _write_areas(folder: Path, project: Project, sources: Sources, progress: Pro
                     step(progress, frame + 1, take.facts.frames)
 
 
+def _write_stills(
+    folder: Path, project: Project, row: tuple[Placed, ...], sources: Sources, progress: Progress
+) -> None:
+    folder.mkdir()
+    for number, placed in enumerate(row):
+        middle, path = (placed.start + placed.end) // 2, folder / _named(number, placed.take)
+        span = middle, middle + 1
+        export_reel(ExportRequest(project=project, path=path, kind="png", span=span), sources, progress)
+        (made,) = path.iterdir()  # pictures are made in a folder: this one is by itself
+        made.rename(path.with_suffix(".png"))
+        path.rmdir()
+
+
 def _write_shots(
     folder: Path, request: HandOnRequest, row: tuple[Placed, ...], sources: Sources, progress: Progress
 ) -> None:
@@ -191,17 +208,18 @@ def _write_shots(
 def shot_alone(project: Project, placed: Placed, handles: int, *, held: bool) -> Project:
     """A project whose reel is one shot by itself, with handles as far as its take has them.
 
-    As it was shot it has its take's size and rate, and no music; held it is as on the reel, without joins.
+    As it was shot it has its take's size and rate; held it is as on the reel, without joins. Either has no music, and
+    its sound as it was recorded.
     """
     shot, take = placed.shot, placed.take
     span = Span(first=max(0, shot.span.first - handles), end=min(take.facts.frames, shot.span.end + handles))
     reel = project.reel.changed(over=(), markers=())
     if held:
-        alone = shot.changed(span=span, leave=Join())
+        alone = shot.changed(span=span, leave=Join(), sound=ShotSound())
     else:
         alone = Shot(id=shot.id, take_id=take.id, span=span, pace=Pace())
         reel = reel.changed(width=take.facts.width // 2 * 2, height=take.facts.height // 2 * 2, rate=take.facts.rate)
-    return project.changed(music=None, reel=reel.changed(shots=(alone,)))
+    return project.changed(music=None, mix=Mix(), reel=reel.changed(shots=(alone,)))
 
 
 def _checksums(part: Path) -> str:

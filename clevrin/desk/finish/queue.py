@@ -44,6 +44,8 @@ class RenderQueue(QObject):
     """Renders in their order. One is made at a time, in a process of its own; what is held goes on where it was."""
 
     changed = Signal()
+    ended = Signal(str)
+    """A render has ended: its name, and how, for who looks elsewhere meanwhile."""
 
     def __init__(self, jobs: JobRunner, notices: Notices, shelf: Path, parent: QObject | None = None) -> None:
         """`shelf`: the folder of what is measured."""
@@ -138,6 +140,7 @@ class RenderQueue(QObject):
 
     def _end(self, render: Render) -> None:
         self._put(render)
+        self.ended.emit(f"{render.request.path.name}: {render.state}")
         self._go_on()
 
     def _on_jobs_states_changed(self) -> None:
