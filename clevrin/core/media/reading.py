@@ -2,14 +2,13 @@
 
 from collections.abc import Iterator
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 
 import av
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.closing import Closes
 from clevrin.core.errors import MediaError
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.deinterlacing import deinterlaced
@@ -26,7 +25,7 @@ _JUMP_FRAMES = 24
 """An entry has to be this far ahead before jumping to it is quicker than reading on."""
 
 
-class FilmReader:
+class FilmReader(Closes):
     """Reads pictures of one film; not to be shared between threads. Close it, or use it in a `with`."""
 
     def __init__(
@@ -131,14 +130,6 @@ class FilmReader:
         self._memory.forget(self._mine)
         self._decoded = iter(())
         self._container.close()
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()
 
     def _check(self, number: int) -> None:
         if not 0 <= number < self.frames:

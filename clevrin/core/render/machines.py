@@ -15,13 +15,13 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from types import TracebackType
-from typing import Any, Self
+from typing import Any
 from urllib.parse import urlsplit
 
 import cv2
 
 from clevrin import __version__
+from clevrin.core.closing import Closes
 from clevrin.core.document import Project, Take
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.probe import fingerprint
@@ -62,7 +62,7 @@ class _Wanted:
     fingerprint: str | None
 
 
-class Machines:
+class Machines(Closes):
     """The workers of a scheduler, as a maker of segments. Close it, or use it in a `with`."""
 
     def __init__(self, address: str, root: Path | None = None) -> None:
@@ -104,14 +104,6 @@ class Machines:
             with suppress(Exception):  # it may be gone
                 future.cancel()
         self._places.clear()
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()
 
     def prepare(self, project: Project, progress: Progress) -> None:
         """Asks every worker whether it has this version of Clevrin, and the takes and files that a reel shows.

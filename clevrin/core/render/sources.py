@@ -1,9 +1,8 @@
 """What a thread makes pictures from: its open films, and what is measured of them."""
 
 from dataclasses import dataclass
-from types import TracebackType
-from typing import Self
 
+from clevrin.core.closing import Closes
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.proxies import ProxyShelf
 from clevrin.core.motion.cache import Shelf
@@ -12,7 +11,7 @@ from clevrin.core.render.measurement_store import MeasurementStore
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Sources:
+class Sources(Closes):
     """Films of one thread, and measurements that threads may share. Close it, or use it in a `with`.
 
     Nothing here is part of the document, and nothing in it changes a picture: it only makes the next one quicker.
@@ -38,11 +37,3 @@ class Sources:
 
     def close(self) -> None:
         self.films.close()
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self.close()

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 from clevrin.core.document import Music
 from clevrin.core.document.music import USUAL_DB
-from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
 from clevrin.core.sound.bed import FASTEST_BPM, SLOWEST_BPM
 from clevrin.desk.fields import Field, Number
 from clevrin.desk.music.edits import MusicEdits
+from clevrin.desk.sound.levels import level_field
 
 _LATEST_S = 600.0
 
@@ -21,21 +21,12 @@ class MusicHere:
     first_s: float
 
 
-def level_words(level_db: float) -> str:
-    return "silent" if level_db <= QUIETEST_DB else f"{level_db:+.1f} dB"
-
-
 FIELDS: tuple[Field[MusicHere, MusicEdits], ...] = (
-    Number(
+    level_field(
         id="level",
-        page="",
         title="Level",
         help="How loud the music is under the takes' own sound",
-        low=QUIETEST_DB,
-        high=LOUDEST_DB,
-        step=0.5,
         default=USUAL_DB,
-        words=level_words,
         value=lambda here: here.music.level_db,
         edit=lambda edits, value, gesture: edits.set_level(value, gesture),
     ),

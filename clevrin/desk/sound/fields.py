@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 
 from clevrin.core.document import LANES, LaneName, Project, Shot
-from clevrin.core.document.sounding import LOUDEST_DB, MOST_LOWERED_DB, QUIETEST_DB
+from clevrin.core.document.sounding import MOST_LOWERED_DB
 from clevrin.desk.fields import Choice, Field, Number
-from clevrin.desk.music.fields import level_words
 from clevrin.desk.sound.edits import ALONE, MUTED, SoundEdits
+from clevrin.desk.sound.levels import level_field
 
 _LONGEST_S = 10.0
 
@@ -25,16 +25,10 @@ class SoundHere:
 
 
 def _level(lane: LaneName, help_text: str) -> Number:
-    return Number(
+    return level_field(
         id=f"{lane} level",
-        page="",
         title=lane.capitalize(),
         help=help_text,
-        low=QUIETEST_DB,
-        high=LOUDEST_DB,
-        step=0.5,
-        default=0.0,
-        words=level_words,
         value=lambda here: here.project.mix.lane(lane).level_db,
         edit=lambda edits, value, gesture: edits.set_level(lane, value, gesture),
     )
@@ -123,16 +117,10 @@ FIELDS: tuple[Field[SoundHere, SoundEdits], ...] = (
         value=lambda here: here.project.mix.lowered_db,
         edit=lambda edits, value, gesture: edits.lower_music(value, gesture),
     ),
-    Number(
+    level_field(
         id="shot level",
-        page="",
         title="This shot",
         help="How loud the chosen shot's own sound is",
-        low=QUIETEST_DB,
-        high=LOUDEST_DB,
-        step=0.5,
-        default=0.0,
-        words=level_words,
         shown=lambda here: here.shot is not None,
         value=lambda here: here.shot.sound.level_db if here.shot is not None else 0.0,
         edit=lambda edits, value, gesture: edits.change_chosen(gesture, level_db=value),

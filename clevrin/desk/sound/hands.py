@@ -12,8 +12,8 @@ from clevrin.core.document.music import LONGEST_FADE_S
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.sound.takes import heard_shot, sound_setting
-from clevrin.desk.music.fields import level_words
 from clevrin.desk.sound.layout import LanesLayout, Touch, level_at, lift
+from clevrin.desk.sound.levels import level_words
 
 _STEP_DB, _SNAP_DB = 0.5, 0.6
 
