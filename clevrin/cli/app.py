@@ -64,11 +64,14 @@ def window(
 
 @app.command("open")
 def open_files(
-    files: Annotated[list[Path], typer.Argument(help="A project, a timeline, takes or folders.", show_default=False)],
+    files: Annotated[
+        list[Path] | None, typer.Argument(help="A project, a timeline, takes or folders.", show_default=False)
+    ] = None,
 ) -> None:
-    """Opens the window with a project, or with footage files and folders of them as takes."""
+    """Opens the window with a project, with footage files and folders of them as takes, or as it was left."""
     from clevrin.desk.application import run
 
+    files = files or []  # the entry in a desktop's menu names none
     for file in files:
         if not is_there(file):
             raise ClevrinError(f"{file} is not there.")

@@ -175,7 +175,12 @@ def test_the_menu_entry_is_put_there_and_taken_away_and_nothing_else(clevrin, tm
     assert clevrin("desktop", "--install")[0] == 0
     entry = (data / "applications" / "clevrin.desktop").read_text()
     command = next(line for line in entry.splitlines() if line.startswith("Exec=")).removeprefix("Exec=")
-    assert command.endswith(" open %F") and "MimeType=application/x-clevrin;" in entry
+    assert command.endswith(" open %F")
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    code, _, err = clevrin("open")  # as the menu starts it: with no file, as far as a screen
+    assert code == 1 and "There is no screen here" in err
+    assert "MimeType=application/x-clevrin;" in entry
     assert "*.clevrin" in (data / "mime" / "packages" / "clevrin.xml").read_text()
     assert (data / "man" / "man1" / "clevrin.1").read_text().startswith(".TH CLEVRIN 1")
     code, said, _ = clevrin("desktop", "--remove")
