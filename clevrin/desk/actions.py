@@ -147,7 +147,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     _action(
         "project",
-        "steady-all",
+        "steady-takes",
         "Steady all takes into a folder…",
         lambda desk: desk.rendering.ask_for_steadied(),
         when=_has_takes,

@@ -72,7 +72,7 @@ class _StepButton(QAbstractButton):
         self.setText(step.name)
         self.setCheckable(True)
         self.setToolTip(f"{step.tip}  ({step.number})")
-        self.setMinimumHeight(38 + theme.scaled(20))  # with very large text there is room for no more
+        self.setMinimumHeight(theme.scaled(20) + 6)  # with very large text there may be room for its name alone
         self.setMaximumHeight(38 + theme.scaled(28))
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -105,17 +105,24 @@ class _StepButton(QAbstractButton):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), theme.CORNER, theme.CORNER)
         tint = "text" if on else "quiet"
-        theme.icon(self._step.icon, tint, 22).paint(painter, (self.width() - 22) // 2, 14, 22, 22)
+        whole = self.height() >= 38 + theme.scaled(20)
+        if whole:
+            theme.icon(self._step.icon, tint, 22).paint(painter, (self.width() - 22) // 2, 14, 22, 22)
         painter.setPen(theme.colour(tint))
         font = theme.font(12, strong=on)
         wide = QFontMetrics(font).horizontalAdvance(self._step.name) / (rect.width() - 8)
         if wide > 1:  # with very large text the longest name would be cut
             font.setPixelSize(int(font.pixelSize() / wide))
         painter.setFont(font)
-        painter.drawText(rect.adjusted(0, 40, 0, -4), Qt.AlignmentFlag.AlignHCenter, self._step.name)
+        under = Qt.AlignmentFlag.AlignHCenter
+        if whole:
+            painter.drawText(rect.adjusted(0, 40, 0, -4), under, self._step.name)
+        else:
+            painter.drawText(rect, under | Qt.AlignmentFlag.AlignVCenter, self._step.name)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(rect.adjusted(0, 3, -6, 0), Qt.AlignmentFlag.AlignRight, str(self._step.number))
+        if whole:
+            painter.drawText(rect.adjusted(0, 3, -6, 0), Qt.AlignmentFlag.AlignRight, str(self._step.number))
         if self._dot:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("kelp"))

@@ -7,7 +7,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from clevrin.desk import theme
-from clevrin.desk.sheet import beside, plain_button, quiet_label
+from clevrin.desk.sheet import beside, plain_button, quiet_label, rolled
 
 _FIRST = (
     ("Bring takes in", "Drop films anywhere on this window. Each is measured in the background: how its camera moves."),
@@ -30,7 +30,11 @@ class Welcome(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("surround")
-        outer = QVBoxLayout(self)
+        whole, page = QVBoxLayout(self), QWidget()
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(rolled(page))  # large text does not make the window higher
+        page.setObjectName("clear")
+        outer = QVBoxLayout(page)
         outer.addStretch(1)
         inner = QWidget()
         inner.setObjectName("clear")

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, Qt, QUrl
+from PySide6.QtCore import QEvent, QSize, Qt, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -80,6 +80,18 @@ from clevrin.desk.viewer import Viewer
 from clevrin.desk.window_place import keep_place, place_window
 
 _USUAL_HEIGHT = 800
+
+
+class _Stack(QStackedWidget):
+    """The benches: as much room as the one that is shown needs, and not as the largest of them does."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.currentChanged.connect(lambda _: self.updateGeometry())
+
+    def minimumSizeHint(self) -> QSize:
+        shown = self.currentWidget()
+        return super().minimumSizeHint() if shown is None else shown.minimumSizeHint()
 
 
 class MainWindow(QMainWindow):
@@ -170,7 +182,7 @@ class MainWindow(QMainWindow):
             "join": self.join,
             "finish": self.finish,
         }
-        self._stack = QStackedWidget()
+        self._stack = _Stack()
         for bench in self._benches.values():
             self._stack.addWidget(bench)
         self._outlines = Outlines(self.jobs, self)

@@ -97,7 +97,7 @@ def test_all_takes_are_steadied_into_a_folder_but_those_that_are_dropped(demo, t
     others = tuple(take.id for take in session.project.takes if take.id != short.id)
     session.do(JudgeTakes(take_ids=others, worth="drop"))
     (tmp_path / f"{short.name}.mp4").write_bytes(b"somebody else's")
-    demo.do("steady-all")
+    demo.do("steady-takes")
     demo.name_file(tmp_path)
     demo.until(lambda: [each.state for each in window.queue.renders] == ["done"])
     assert (tmp_path / f"{short.name}.mp4").read_bytes() == b"somebody else's"

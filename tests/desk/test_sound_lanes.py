@@ -10,6 +10,7 @@ from clevrin.core.sound.bed import take_in_music
 from clevrin.core.sound.mix import ReelSound
 from clevrin.demo.footage_maker import MUSIC
 from clevrin.desk.finish.sheet import SOUND
+from clevrin.desk.sound.layout import LANE_HEIGHT
 from tests.desk.conftest import pixels_of
 
 
@@ -36,7 +37,7 @@ def shots(hands):
 def middle_of(hands, index: int) -> tuple[float, float]:
     found = lanes(hands)
     left, right = found.heard(index)
-    return (left + right) / 2, found.top("takes") + found.lane_height * 0.8
+    return (left + right) / 2, found.top("takes") + LANE_HEIGHT * 0.8
 
 
 def loudness(hands, first_s: float, end_s: float) -> float:
@@ -93,7 +94,7 @@ def test_fades_are_dragged_from_either_end_and_never_over_each_other(sounding):
 def test_a_cut_of_the_sound_is_moved_and_widened(sounding):
     found = lanes(sounding)
     _, about, _ = found.crossing(0)
-    y = found.top("takes") + found.lane_height * 0.8
+    y = found.top("takes") + LANE_HEIGHT * 0.8
     sounding.drag(sounding.window.lanes, (about, y), (about + 30, y))
     later = shots(sounding)[0].leave.given["sound_later"]
     assert later == pytest.approx(30 / found.reel.px_per_frame, abs=1)
@@ -125,7 +126,7 @@ def test_music_and_swishes_have_lanes_of_their_own(sounding):
     sounding.drag(window.lanes, (x, y + 8), (x, y + 2))
     assert window.session.project.music.level_db > -12
     cut = found.reel.x_of(found.reel.row[0].end)
-    foot = found.top("swishes") + found.lane_height - 3
+    foot = found.top("swishes") + LANE_HEIGHT - 3
     sounding.drag(window.lanes, (cut, foot), (cut, foot - 17))
     assert shots(sounding)[0].leave.given["swish"] == pytest.approx(0.5, abs=0.05)
     sounding.drag(window.lanes, (cut, foot), (cut, foot + 40))

@@ -12,7 +12,7 @@ from clevrin.core.document.music import LONGEST_FADE_S
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.sound.takes import heard_shot, sound_setting
-from clevrin.desk.sound.layout import LanesLayout, Touch, level_at, lift
+from clevrin.desk.sound.layout import LANE_HEIGHT, LanesLayout, Touch, level_at, lift
 from clevrin.desk.sound.levels import level_words
 
 _STEP_DB, _SNAP_DB = 0.5, 0.6
@@ -45,7 +45,7 @@ class SoundDrag:
             "music goes": self._music_goes,
             "swish": self._swish,
         }
-        return does[self._touch.part](right_px / self._layout.reel.px_per_frame, down_px / self._layout.lane_height)
+        return does[self._touch.part](right_px / self._layout.reel.px_per_frame, down_px / LANE_HEIGHT)
 
     # `frames`: to the right; `down`: in heights of a lane
 

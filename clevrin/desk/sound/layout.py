@@ -10,6 +10,8 @@ from clevrin.core.sound.takes import heard_shot, sound_setting
 from clevrin.desk.reel.layout import LEFT, ReelLayout
 
 LANE_HEIGHT, LOUD_HEIGHT, GAP = 34, 24, 3
+HEIGHT = 3 * (LANE_HEIGHT + GAP) + LOUD_HEIGHT + 2 * GAP
+"""Of all lanes, and the course of loudness under them."""
 _HANDLE_PX = 6
 _HANDLES_HIGH = 9
 _CUT_PX = 5
@@ -45,31 +47,20 @@ def level_at(share: float) -> float:
 
 @dataclass(frozen=True, kw_only=True)
 class LanesLayout:
-    """The lanes under a reel that is laid out; `scale` goes with the size of text."""
+    """The lanes under a reel that is laid out. Large text fits into them as well: pictures need the room more."""
 
     reel: ReelLayout
     project: Project
-    scale: float = 1.0
-
-    @property
-    def lane_height(self) -> int:
-        return round(LANE_HEIGHT * self.scale)
-
-    @property
-    def height(self) -> int:
-        """Of all lanes and the course of loudness under them."""
-        return len(LANES) * (self.lane_height + GAP) + round(LOUD_HEIGHT * self.scale) + 2 * GAP
 
     def top(self, lane: LaneName) -> int:
-        return GAP + LANES.index(lane) * (self.lane_height + GAP)
+        return GAP + LANES.index(lane) * (LANE_HEIGHT + GAP)
 
     def y_of(self, lane: LaneName, level_db: float) -> float:
-        return self.top(lane) + self.lane_height * (1 - lift(level_db))
+        return self.top(lane) + LANE_HEIGHT * (1 - lift(level_db))
 
     def loud_box(self) -> tuple[float, float, float, float]:
         """x, y, width, height of the course of loudness."""
-        top = GAP + len(LANES) * (self.lane_height + GAP)
-        return LEFT, top, self.reel.room, round(LOUD_HEIGHT * self.scale)
+        return LEFT, GAP + len(LANES) * (LANE_HEIGHT + GAP), self.reel.room, LOUD_HEIGHT
 
     def x_of_sample(self, sample: float) -> float:
         return self.reel.x_of(sample / SOUND_RATE * float(self.reel.rate))
@@ -110,10 +101,10 @@ class LanesLayout:
         """What is there to be taken hold of."""
         for lane in LANES:
             top = self.top(lane)
-            if top <= y < top + self.lane_height:
+            if top <= y < top + LANE_HEIGHT:
                 if x < LEFT:
                     return Touch(part="name", lane=lane)
-                high = y < top + self.lane_height * 0.4 or y < self._line(lane, x) + _HANDLES_HIGH
+                high = y < top + LANE_HEIGHT * 0.4 or y < self._line(lane, x) + _HANDLES_HIGH
                 return {"takes": self._takes, "music": self._music, "swishes": self._swishes}[lane](x, high)
         return Touch(part="nothing")
 

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
 from clevrin.core.document import LaneName, Take
 from clevrin.core.document.sounding import gain_of
@@ -11,7 +11,7 @@ from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, TENTHS, LoudnessCourse
 from clevrin.core.sound.takes import sounds
 from clevrin.desk import theme
 from clevrin.desk.reel.layout import LEFT
-from clevrin.desk.sound.layout import SWISH_PX, LanesLayout
+from clevrin.desk.sound.layout import LANE_HEIGHT, SWISH_PX, LanesLayout
 from clevrin.desk.sound.outlines import Outlines
 from clevrin.desk.sound.shapes import loud_between, paint_outline
 
@@ -28,13 +28,13 @@ def paint_names(painter: QPainter, layout: LanesLayout, not_heard: frozenset[Lan
     """What the lanes are called, struck out where they are muted."""
     for lane in ("takes", "music", "swishes"):
         muted = lane in not_heard
-        font = theme.font(theme.SMALL_PX)
+        font = _name_font()
         font.setStrikeOut(muted)
         painter.setFont(font)
         painter.setPen(theme.colour("brick" if muted else "quiet"))
-        box = QRectF(12, layout.top(lane), LEFT - 14, layout.lane_height)
+        box = QRectF(12, layout.top(lane), LEFT - 14, LANE_HEIGHT)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, lane)
-    painter.setFont(theme.font(theme.SMALL_PX))
+    painter.setFont(_name_font())
     painter.setPen(theme.colour("quiet"))
     _, top, _, height = layout.loud_box()
     painter.drawText(QRectF(12, top, LEFT - 14, height), Qt.AlignmentFlag.AlignVCenter, "loudness")
@@ -44,7 +44,7 @@ def paint_takes(
     painter: QPainter, layout: LanesLayout, outlines: Outlines, chosen: frozenset[str], *, muted: bool
 ) -> None:
     """Each shot where it is heard."""
-    top, height = layout.top("takes"), layout.lane_height
+    top, height = layout.top("takes"), LANE_HEIGHT
     for index in layout.reel.seen():
         placed = layout.reel.row[index]
         left, right = layout.heard(index)
@@ -74,7 +74,7 @@ def paint_takes(
 def paint_music(painter: QPainter, layout: LanesLayout, outlines: Outlines, *, muted: bool) -> None:
     """The music where it lies under the reel."""
     music, found = layout.project.music, layout.music()
-    top, height = layout.top("music"), layout.lane_height
+    top, height = layout.top("music"), LANE_HEIGHT
     if music is None or found is None:
         _say(painter, _room(layout, top, height), "no music: lay some in Pace")
         return
@@ -98,7 +98,7 @@ def paint_music(painter: QPainter, layout: LanesLayout, outlines: Outlines, *, m
 
 def paint_swishes(painter: QPainter, layout: LanesLayout, *, muted: bool) -> None:
     """At each cut a hump as high as its swish is loud; a foot where there is none."""
-    top, height = layout.top("swishes"), layout.lane_height
+    top, height = layout.top("swishes"), LANE_HEIGHT
     painter.fillRect(_room(layout, top, height).intersected(_reel_box(layout, top, height)), theme.colour("surround"))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for index in layout.reel.seen():
@@ -151,9 +151,9 @@ def _paint_level(
     (left, right), (comes, goes) = heard, fades
     if right - left < _NARROW_PX:
         return
-    line, foot = layout.y_of(lane, level_db), layout.top(lane) + layout.lane_height - 1.0
+    line, foot = layout.y_of(lane, level_db), layout.top(lane) + LANE_HEIGHT - 1.0
     painter.save()
-    painter.setClipRect(_room(layout, layout.top(lane), layout.lane_height))
+    painter.setClipRect(_room(layout, layout.top(lane), LANE_HEIGHT))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(theme.colour("ember" if strong else "text"), 1.6 if strong else 1.0))
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -172,7 +172,7 @@ def _paint_level(
 
 def _paint_crossings(painter: QPainter, layout: LanesLayout) -> None:
     """Where sounds pass over: a line where they are cut, a crossed pair of slopes where they cross."""
-    top, height = layout.top("takes"), layout.lane_height
+    top, height = layout.top("takes"), LANE_HEIGHT
     painter.save()
     painter.setClipRect(_room(layout, top, height))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -239,6 +239,11 @@ def _room(layout: LanesLayout, top: float, height: float) -> QRectF:
 def _reel_box(layout: LanesLayout, top: float, height: float) -> QRectF:
     left, right = layout.reel.x_of(0), layout.reel.x_of(layout.reel.frames)
     return QRectF(left, top, right - left, height)
+
+
+def _name_font() -> QFont:
+    """The room beside the lanes does not grow with the text."""
+    return theme.font(theme.SMALL_PX / max(1.0, theme.scale() / 1.25))
 
 
 def _say(painter: QPainter, box: QRectF, words: str, token: str = "quiet") -> None:

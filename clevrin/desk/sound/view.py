@@ -12,7 +12,7 @@ from clevrin.desk.reel.painting import paint_readout
 from clevrin.desk.reel.view import ReelView
 from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.hands import SoundDrag, SoundOutcome, usual
-from clevrin.desk.sound.layout import LanesLayout, Touch
+from clevrin.desk.sound.layout import HEIGHT, LanesLayout, Touch
 from clevrin.desk.sound.outlines import Outlines
 from clevrin.desk.sound.painting import paint_loudness, paint_music, paint_names, paint_swishes, paint_takes
 
@@ -58,7 +58,7 @@ class SoundLanes(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("lanes of sound")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(self.layout_now.height)
+        self.setFixedHeight(HEIGHT)
         session = context.session
         reel.sight_changed.connect(self.update)
         for changed in (
@@ -71,13 +71,11 @@ class SoundLanes(QWidget):
             changed.connect(self._on_anything_changed)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, self.layout_now.height)
+        return QSize(600, HEIGHT)
 
     @property
     def layout_now(self) -> LanesLayout:
-        return LanesLayout(
-            reel=self._reel.layout_now, project=self._context.session.project, scale=theme.widened(100) / 100
-        )
+        return LanesLayout(reel=self._reel.layout_now, project=self._context.session.project)
 
     @property
     def readout(self) -> str:
