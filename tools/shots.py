@@ -12,6 +12,7 @@ import numpy as np
 _ON_SIGN = (760.0, 305.0)
 """Something of the walk's frame 104 that can be followed, in pixels of the take."""
 _HALF = 0.5
+_REPORT_PX_PER_PT = 1.5
 _SOME_FRAMES, _IN_THE_MEADOW = 90, 200
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -21,9 +22,11 @@ def main() -> None:
         for kind in ("DATA", "CACHE", "CONFIG"):
             os.environ[f"XDG_{kind}_HOME"] = f"{folder}/{kind.lower()}"
         from PySide6.QtCore import QEvent, QPointF, Qt
-        from PySide6.QtGui import QMouseEvent
+        from PySide6.QtGui import QImage, QMouseEvent, QPainter
+        from PySide6.QtPdf import QPdfDocument
         from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
 
+        from clevrin.core.delivery.report import write_report
         from clevrin.core.document import (
             Marker,
             NamedSpan,
@@ -35,10 +38,13 @@ def main() -> None:
         from clevrin.core.document.journal import Journal
         from clevrin.core.document.keeping import journal_folder
         from clevrin.core.pace import placed_shots
+        from clevrin.core.progress import Silent
+        from clevrin.core.render.sources import Sources
         from clevrin.demo.footage_maker import FILMED
         from clevrin.demo.judging import true_coverage
         from clevrin.demo.project import demo_file, tricks_file
         from clevrin.desk import theme
+        from clevrin.desk.printing import print_page
         from clevrin.desk.window import MainWindow
 
         application = QApplication([])
@@ -139,6 +145,22 @@ def main() -> None:
             shot("finish-sound")
             sheet.pages.show_page("deliver")
             window.enter_step("log")
+            report()
+
+        def report() -> None:
+            """The first sheet of the report, as it is printed."""
+            page, sheets = Path(folder) / "report.html", QPdfDocument()
+            with Sources.of(window.measurements.store) as sources:
+                write_report(session.project, page, sources, Silent(), plain=True)
+            print_page(page, page.with_suffix(".pdf"))
+            sheets.load(str(page.with_suffix(".pdf")))
+            size = sheets.pagePointSize(0).toSize() * _REPORT_PX_PER_PT
+            printed, paper = sheets.render(0, size), QImage(size, QImage.Format.Format_RGB32)
+            paper.fill(Qt.GlobalColor.white)
+            with QPainter(paper) as painter:
+                painter.drawImage(0, 0, printed)
+            paper.save(str(SHOTS / "report.png"))
+            print("docs/screenshots/report.png")
 
         session = window.session
         wanted = set(sys.argv[1:]) or {"between", "finish", "others"}
@@ -196,24 +218,6 @@ def main() -> None:
             shot("track")
             window.session.undo()
 
-        def steady_views() -> None:
-            """An edge with what is borrowed."""
-            sheet = window.steady.sheet
-
-            def settled() -> None:
-                rest(0.3)
-                until(lambda: not window.jobs.busy)
-                rest(0.6)
-
-            sheet.pages.show_page("Edge")
-            window.player.seek(62)
-            sheet.controls["edge"].buttons["borrow"].click()
-            settled()
-            shot("borrow-after")
-            session.undo()
-            sheet.pages.show_page("Calm")
-            session.choose_shot(session.project.reel.shots[0].id)
-
         def reframed() -> None:
             """The upright output of the demo: poses, a subject that is followed."""
             bench, (walked, strolled) = window.reframe, session.project.reel.shots[:2]
@@ -265,7 +269,7 @@ def main() -> None:
         window.player.seek(66)
         rest()
         shot("steady")
-        steady_views()
+        session.choose_shot(session.project.reel.shots[0].id)
         reframed()
         paced()
         window.enter_step("join")

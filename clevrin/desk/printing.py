@@ -12,6 +12,7 @@ from clevrin.core.outputs import put
 _DPI = 144
 _MARGIN_MM = 14
 _LONGEST_S = 120
+_TEXT_PT = 9
 
 
 def print_page(page: Path, path: Path, never: Iterable[Path] = ()) -> None:
@@ -33,15 +34,19 @@ def print_page(page: Path, path: Path, never: Iterable[Path] = ()) -> None:
 def main(page: Path, path: Path) -> None:
     """What the process does."""
     from PySide6.QtCore import QMarginsF
-    from PySide6.QtGui import QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+    from PySide6.QtGui import QFont, QGuiApplication, QPageLayout, QPageSize, QPdfWriter, QTextDocument
+
+    from clevrin.desk import theme
 
     _application = QGuiApplication(sys.argv[:1])
+    theme.load_fonts()
     writer = QPdfWriter(str(path))
     margins = QMarginsF(_MARGIN_MM, _MARGIN_MM, _MARGIN_MM, _MARGIN_MM)
     sheet = QPageSize(QPageSize.PageSizeId.A4)
     writer.setPageLayout(QPageLayout(sheet, QPageLayout.Orientation.Portrait, margins, QPageLayout.Unit.Millimeter))
     writer.setResolution(_DPI)
     document = QTextDocument()
+    document.setDefaultFont(QFont(theme.FAMILY, _TEXT_PT))  # Qt 6.11 takes no typeface from a page's body
     document.setHtml(page.read_text(encoding="utf-8"))
     document.setPageSize(writer.pageLayout().paintRectPixels(_DPI).size().toSizeF())
     document.print_(writer)

@@ -88,7 +88,8 @@ def direction_arrow(angle_deg: float) -> str:
 
 
 @cache
-def _load_fonts() -> None:
+def load_fonts() -> None:
+    """Makes the application's typeface known to Qt: a machine may have none of its own."""
     for file in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(file))
 
@@ -162,7 +163,7 @@ def apply(application: QApplication, scale: float = 1.0) -> None:
     """Gives an application Clevrin's face. A larger system font makes all text larger, and so does `scale`."""
     global _chosen_scale
     _chosen_scale = min(2.0, max(1.0, _system_font_px(application) / 13)) * scale
-    _load_fonts()
+    load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())
     palette = QPalette()

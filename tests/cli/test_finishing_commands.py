@@ -92,6 +92,7 @@ def test_a_report_is_a_page_or_a_print_of_it(clevrin, project, tmp_path):
     assert "<h2>Joins</h2>" in page.read_text()
     assert clevrin("report", project, "--out", print_)[0] == 0
     assert print_.read_bytes().startswith(b"%PDF") and len(print_.read_bytes()) > 5000
+    assert b"AtkinsonHyperlegible" in print_.read_bytes()  # the typeface goes with it: a machine may have none
     code, _, err = clevrin("report", project, "--out", tmp_path / "report.txt")
     assert code == 1 and "name it .html or .pdf" in err
 

@@ -30,7 +30,7 @@ from clevrin.core.render.sources import Sources
 
 _PICTURE = (240, 240)
 _PLAIN_COLUMNS = 5
-_PLAIN = "body{font-family:'Atkinson Hyperlegible Next',sans-serif;font-size:9pt}td,th{padding:3px;text-align:left}"
+_PLAIN = "td,th{padding:3px;text-align:left}"
 _RIDGE_PX = 44
 _STYLE = """
 body{font:15px/1.45 'Atkinson Hyperlegible Next',system-ui,sans-serif;background:#211f1c;color:#ece6dc;margin:32px auto;
