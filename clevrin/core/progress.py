@@ -28,5 +28,10 @@ class Silent:
 def step(progress: Progress, done: int, total: int) -> None:
     """Reports a step, and raises `CancelledError` when the work should stop."""
     progress.report(done, total)
+    check(progress)
+
+
+def check(progress: Progress) -> None:
+    """Raises `CancelledError` when the work should stop."""
     if progress.cancelled():
         raise CancelledError("Stopped; what was finished is kept.")

@@ -19,7 +19,7 @@ from typing import IO, Any
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.door import stopped_by
 from clevrin.core.motion.cache import Shelf
-from clevrin.core.progress import Progress, step
+from clevrin.core.progress import Progress, check, step
 from clevrin.core.render.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
 
@@ -53,8 +53,7 @@ def _answer(
     waiting = b""
     while True:
         ready, _, _ = select.select([process.stdout], [], [], _LOOK_EVERY_S)
-        if progress.cancelled():
-            raise CancelledError("Stopped; what was finished is kept.")
+        check(progress)
         if not ready:
             continue
         piece = process.stdout.read1(65536)  # type: ignore[attr-defined]

@@ -221,7 +221,6 @@ def _export_loop(export: _Export) -> None:
 def _export_pictures(export: _Export) -> None:
     """A film, or a folder of pictures: in segments that are bound together."""
     request, project, kind, path = export.request, export.project, export.kind, export.request.path
-    maker = export.maker
     colour = reel_colour(project)
     coding = kind.coding(
         request.purpose, deep=reel_deep(project) or colour.hdr, clear=reel_clear(project), given=dict(request.given)
@@ -232,15 +231,10 @@ def _export_pictures(export: _Export) -> None:
         Segments(path, export.sources.measured.shelf, rate, resume=request.resume) as parts,
         put_folder(path) if kind.in_folder else put(path, project.media) as part,
     ):
-        maker.prepare(project, export.progress)
+        export.maker.prepare(project, export.progress)
         done = _Done(export.progress, total)
         for stretch in stretches(project, export.first, export.end):
             plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
-            name = name_of(plans, coding, project)
-            place = parts.place(name, stretch)
-            if place is None:
-                done(stretch.frames)
-                continue
             task = SegmentTask(
                 plans=plans,
                 takes=takes_in(plans, project),
@@ -249,8 +243,12 @@ def _export_pictures(export: _Export) -> None:
                 size=export.size,
                 colour=colour,
             )
-            maker.make(task, place, done)
-        maker.finish()
+            place = parts.place(name_of(task), stretch)
+            if place is None:
+                done(stretch.frames)
+            else:
+                export.maker.make(task, place, done)
+        export.maker.finish()
         try:
             _bind(export, part, parts)
         except OSError as error:

@@ -23,11 +23,11 @@ import cv2
 from clevrin import __version__
 from clevrin.core.closing import Closes
 from clevrin.core.document import Project, Take
-from clevrin.core.errors import CancelledError, ClevrinError, MediaError
+from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.motion.trace import Trace
 from clevrin.core.outputs import put
-from clevrin.core.progress import Progress, Silent, step
+from clevrin.core.progress import Progress, Silent, check, step
 from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.making import SegmentTask, make_segment
 from clevrin.core.render.measurement_store import MeasurementStore
@@ -185,8 +185,7 @@ class Machines(Closes):
         """Those of some futures that have ended, at least one. Raises `CancelledError`, and where no worker is left."""
         nobody_s = 0.0
         while True:
-            if progress.cancelled():
-                raise CancelledError("Stopped; what was finished is kept.")
+            check(progress)
             ended = [future for future in waiting if future.done()]
             if ended:
                 return ended

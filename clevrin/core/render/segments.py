@@ -17,10 +17,10 @@ from clevrin.core.digest import digest
 from clevrin.core.document import Project, Span, Take
 from clevrin.core.document.pinned import Film
 from clevrin.core.media.binding import Bound, cut_out_segment, is_whole
-from clevrin.core.media.coding import Coding
 from clevrin.core.motion.cache import Shelf
 from clevrin.core.outputs import PartsRoom
 from clevrin.core.pace import placed_shots
+from clevrin.core.render.making import SegmentTask
 from clevrin.core.render.plan import Plan
 
 VERSION = "1"
@@ -54,10 +54,10 @@ def takes_in(plans: tuple[Plan, ...], project: Project) -> tuple[Take, ...]:
     return tuple(project.take(take_id) for take_id in sorted(named))
 
 
-def name_of(plans: tuple[Plan, ...], coding: Coding, project: Project) -> str:
+def name_of(task: SegmentTask) -> str:
     """By what a segment is known: its pictures, the media that they are made from, and how they are coded."""
-    media = {take.id: take.fingerprint for take in takes_in(plans, project)}
-    return digest((__version__, VERSION, coding, project.reel.rate, media, plans), _ELSEWHERE)
+    media = {take.id: take.fingerprint for take in task.takes}
+    return digest((__version__, VERSION, task.coding, task.rate, media, task.plans), _ELSEWHERE)
 
 
 class Segments:

@@ -17,7 +17,7 @@ HIGHEST_PEAK_DB = -1.0
 """EBU R 128: true peaks stay under it."""
 SILENT_LUFS = -70.0
 """What the filter says where there is nothing to measure."""
-_SILENT_LUFS = -69.0
+_HEARD_LUFS = -69.0
 TENTHS = 10
 """Values a second of a course."""
 _TENTH = SOUND_RATE // TENTHS
@@ -94,7 +94,7 @@ def _whole(told: dict[str, str]) -> Loudness:
     peaks = [float(value) for name, value in told.items() if name.startswith("lavfi.r128.true_peaks_ch")]
     peak = max(peaks, default=0.0)
     return Loudness(
-        lufs=lufs if lufs > _SILENT_LUFS else None,
+        lufs=lufs if lufs > _HEARD_LUFS else None,
         range_lu=float(told.get("lavfi.r128.LRA", 0.0)),
         peak_db=float(20 * np.log10(peak)) if peak > 0 else None,
     )

@@ -13,13 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Music, Project
-from clevrin.core.errors import CancelledError
 from clevrin.core.join.between import CourseOf, made_join
 from clevrin.core.join.kinds.kind import Course, Made
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import placed_shots
-from clevrin.core.progress import Progress
+from clevrin.core.progress import Progress, check
 from clevrin.core.remembered import Remembered
 from clevrin.core.sound.levels import faded, scaled
 from clevrin.core.sound.loudness import LoudnessCourse, loudness_course
@@ -47,8 +46,7 @@ def reel_loudness(project: Project, progress: Progress, course_of: CourseOf = la
 
         def blocks() -> Iterator[Sound]:
             for block in sound.blocks(0, sound.samples):
-                if progress.cancelled():
-                    raise CancelledError("Stopped.")
+                check(progress)
                 yield block
 
         return loudness_course(blocks())

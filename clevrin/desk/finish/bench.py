@@ -209,6 +209,7 @@ class FinishBench(Bench):
     def _look_over(self) -> None:
         """Looks in the background for what is not right, while that is looked at."""
         project, store = self.project, self.context.measurements.store
+        session_project = self.context.session.project  # its outputs sound alike
         if not self.entered or not project.reel.shots or project == self._looked_at:
             return
         if not self.sheet.pages.buttons[LOOK].isChecked():
@@ -220,6 +221,7 @@ class FinishBench(Bench):
 
         def done(found: LookedOver) -> None:
             self._looked_at = project
+            self._show_heard(session_project, found.heard)
             self.sheet.show_marks(found.marks, rate=float(project.reel.rate))
 
         def failed(sentence: str) -> None:
@@ -236,30 +238,29 @@ class FinishBench(Bench):
         if not self._listens or project == self._heard:
             return
         if not has_sound(project):
-            self._heard = project
-            self._show_loudness(None, "nothing is heard")
+            self._show_heard(project, None)
             return
         course_of = self.context.measurements.course_of(project)
 
         def work(progress: Progress) -> LoudnessCourse:
             return reel_loudness(project, progress, course_of)
 
-        def done(course: LoudnessCourse) -> None:
-            self._heard = project
-            self._show_loudness(course)
-
-        what = "Listening to the reel"
         self.context.jobs.restart(
             Job(
                 key=("loudness",),
-                what=what,
+                what="Listening to the reel",
                 work=work,
-                done=done,
+                done=lambda course: self._show_heard(project, course),
                 failed=lambda sentence: self._show_loudness(None, sentence),
                 background=True,
                 turn=CHARTING,
             )
         )
+
+    def _show_heard(self, project: Project, course: LoudnessCourse | None) -> None:
+        """Shows how loud a project is; it is not listened to again until it is another one."""
+        self._heard = project
+        self._show_loudness(course, "" if course is not None else "nothing is heard")
 
     def _show_loudness(self, course: LoudnessCourse | None, why: str = "") -> None:
         self.sheet.meters.show_course(course, why)

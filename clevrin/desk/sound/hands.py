@@ -6,7 +6,7 @@ A drag is made from how the reel was before it, at every step anew, so that all 
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from clevrin.core.document import Shot, ShotSound
+from clevrin.core.document import Music, Shot, ShotSound
 from clevrin.core.document.edits import Edit, LayMusic, SetLeaves, SetShotSounds
 from clevrin.core.document.music import LONGEST_FADE_S
 from clevrin.core.join.kinds import kind_of
@@ -113,7 +113,8 @@ class SoundDrag:
         return self._layout.reel.row[self._touch.index].take.name
 
     @property
-    def _music(self):  # type: ignore[no-untyped-def]
+    def _music(self) -> Music:
+        assert self._project.music is not None, "what is dragged is there"
         return self._project.music
 
     @property

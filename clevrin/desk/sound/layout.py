@@ -10,7 +10,7 @@ from clevrin.core.sound.takes import heard_shot, sound_setting
 from clevrin.desk.reel.layout import LEFT, ReelLayout
 
 LANE_HEIGHT, LOUD_HEIGHT, GAP = 34, 24, 3
-HEIGHT = 3 * (LANE_HEIGHT + GAP) + LOUD_HEIGHT + 2 * GAP
+HEIGHT = len(LANES) * (LANE_HEIGHT + GAP) + LOUD_HEIGHT + 2 * GAP
 """Of all lanes, and the course of loudness under them."""
 _HANDLE_PX = 6
 _HANDLES_HIGH = 9

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
 
-from clevrin.core.document import LaneName, Take
+from clevrin.core.document import LANES, LaneName
 from clevrin.core.document.sounding import gain_of
 from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, TENTHS, LoudnessCourse
 from clevrin.core.sound.takes import sounds
@@ -18,6 +18,7 @@ from clevrin.desk.sound.shapes import loud_between, paint_outline
 _LOWEST_LUFS = -48.0
 _HANDLE_PX = 3.0
 _FAINT = 70
+_CURVE_POINTS = 17
 _NARROW_PX = 24
 """What is narrower has no handles drawn."""
 
@@ -26,7 +27,7 @@ Numbers = NDArray[np.float64]
 
 def paint_names(painter: QPainter, layout: LanesLayout, not_heard: frozenset[LaneName]) -> None:
     """What the lanes are called, struck out where they are muted."""
-    for lane in ("takes", "music", "swishes"):
+    for lane in LANES:
         muted = lane in not_heard
         font = _name_font()
         font.setStrikeOut(muted)
@@ -171,7 +172,10 @@ def _paint_level(
 
 
 def _paint_crossings(painter: QPainter, layout: LanesLayout) -> None:
-    """Where sounds pass over: a line where they are cut, a crossed pair of slopes where they cross."""
+    """Where sounds pass over: what goes falls in the hue of its side, what comes rises in that of its own.
+
+    Where they are cut, a line of both hues.
+    """
     top, height = layout.top("takes"), LANE_HEIGHT
     painter.save()
     painter.setClipRect(_room(layout, top, height))
@@ -180,14 +184,20 @@ def _paint_crossings(painter: QPainter, layout: LanesLayout) -> None:
         if index >= len(layout.reel.row) - 1:
             continue
         left, about, right = layout.crossing(index)
-        painter.setPen(QPen(theme.colour("kelp"), 1.2))
-        if right - left > 1:
-            painter.setBrush(_faint("kelp"))
-            painter.drawRect(QRectF(left, top + 0.5, right - left, height - 1))
-            painter.drawLine(QPointF(left, top + 1), QPointF(right, top + height - 1))
-            painter.drawLine(QPointF(left, top + height - 1), QPointF(right, top + 1))
-        else:
-            painter.drawLine(QPointF(about, top), QPointF(about, top + height))
+        for token, way in (("ember", -1), ("kelp", 1)):
+            painter.setPen(QPen(theme.colour(token), 1.2))
+            if right - left <= 1:
+                middle = top + height / 2
+                painter.drawLine(QPointF(about, middle), QPointF(about, middle + way * height / 2))
+                continue
+            painter.setBrush(_faint(token))
+            along = np.linspace(0, 1, _CURVE_POINTS)
+            level = np.sin((along if way > 0 else 1 - along) * np.pi / 2)  # as loud together as either alone
+            curve = zip(left + along * (right - left), top + height - 1 - level * (height - 3), strict=True)
+            foot = top + height - 1.0
+            painter.drawPolygon(
+                QPolygonF([QPointF(left, foot), *(QPointF(x, y) for x, y in curve), QPointF(right, foot)])
+            )
     painter.restore()
 
 
@@ -202,11 +212,7 @@ def _take_seconds(layout: LanesLayout, index: int, columns: NDArray[np.int64]) -
     gone = gone + (frames - inside) * per_frame
     shot = placed.shot
     place = shot.span.end - gone if shot.reverse else shot.span.first + gone
-    return np.asarray(place / _rate(placed.take))
-
-
-def _rate(take: Take) -> float:
-    return float(take.facts.rate)
+    return np.asarray(place / float(placed.take.facts.rate))
 
 
 def _slopes(
