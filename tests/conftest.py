@@ -34,6 +34,7 @@ from clevrin.core.render.measurement_store import MeasurementStore
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import true_motions
 from clevrin.demo.scenes import SCENES
+from tests.costs import Costs
 from tests.films import machine_folder
 
 _KEPT_S = 3 * 24 * 3600
@@ -45,12 +46,14 @@ hypothesis.settings.register_profile("same", derandomize=True)
 
 
 def pytest_configure(config: pytest.Config) -> None:
+    config.pluginmanager.register(Costs(config.getoption("--costs")))
     if not config.getoption("--soak"):
         hypothesis.settings.load_profile("same")
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--soak", action="store_true", help="Goes through what is random a hundred times as often.")
+    parser.addoption("--costs", type=Path, help="Writes to this file what each test took of the processor.")
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
