@@ -56,9 +56,9 @@ def main() -> None:
         from bench.speed import speed
         from bench.tracing import tracing_rows
         from bench.window import the_application, window_rows
-        from clevrin.core.motion.cache import Shelf
-        from clevrin.core.motion.measure import TraceRequest, trace_take
+        from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
         from clevrin.core.progress import Silent
+        from clevrin.core.shelf import Shelf
         from clevrin.demo.footage_maker import FILMED, FOOTAGE
 
         shelf = Shelf(folder / "demo")

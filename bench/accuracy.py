@@ -7,7 +7,7 @@ from bench.steadying import steadying_rows
 from clevrin.core.join import Side, rank_pairs
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion import Trace
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 
 

@@ -19,15 +19,15 @@ from clevrin.core.matte.colours import colour_at, lab_of, without_spill
 from clevrin.core.matte.matte import MattePart, OfColour, Painted
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.motion.geometry.models import apply, pixel_corners
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import TrackNeed
+from clevrin.core.render.measured.measurement_needs import TrackNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.picture import plan_at
 from clevrin.core.render.plan import Layer
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.reports.cut_alignment import lay_by_pictures, lay_by_tracks
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE

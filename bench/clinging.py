@@ -12,11 +12,11 @@ from bench.cutting import Subject, photographed_subjects
 from bench.rows import Row
 from clevrin.core.document.areas import Drawn, Outline
 from clevrin.core.matte.clinging import POINTS
-from clevrin.core.matte.clung import ClingRequest, cling
+from clevrin.core.matte.clinging_areas import ClingRequest, cling
 from clevrin.core.matte.curves import evenly
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import true_coverage
 

@@ -10,7 +10,7 @@ from clevrin.core.document import Project, Shot
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
 from clevrin.demo.colour_bars import CODINGS, SIZE, Coding, comparable, expected, film_bars, read_bars
 

@@ -23,10 +23,10 @@ from clevrin.core.matte.cutting.edges import distances
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import summed_up
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import summed_up
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import true_coverage
 

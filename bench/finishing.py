@@ -23,11 +23,11 @@ from clevrin.core.media.picture import bgra_from_picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.sound_reading import sound_blocks
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.core.sound.loudness import loudness_of
 from clevrin.demo.colour_bars import CODINGS, SIZE, comparable, expected, film_bars, read_bars
 from tests.films import clicks, numbered_film

@@ -76,7 +76,7 @@ def _pictures(window) -> tuple[int, int]:
 def _cold(films: list[Path]) -> dict:
     """Six films dropped on a window that has never seen them."""
     from bench.window import Heart, run_until, the_application
-    from clevrin.desk.window import MainWindow
+    from clevrin.desk.shell.window import MainWindow
 
     application = the_application()
     window, heart = MainWindow(), Heart()
@@ -110,7 +110,7 @@ def _demo() -> dict:
     """The demo as it opens for the first time: playing, while it is measured."""
     from bench.window import run_until, the_application
     from clevrin.demo.project import demo_file
-    from clevrin.desk.window import MainWindow
+    from clevrin.desk.shell.window import MainWindow
 
     application = the_application()
     window = MainWindow()
@@ -138,7 +138,7 @@ def _large() -> dict:
     from bench.hands import large_project
     from bench.window import run_until, the_application
     from clevrin.core.document.files import save
-    from clevrin.desk.window import MainWindow
+    from clevrin.desk.shell.window import MainWindow
 
     application = the_application()
     path = Path(os.environ["XDG_DATA_HOME"]) / "large.clevrin"
@@ -161,7 +161,7 @@ def _playing() -> dict:
     """A long 1080p take in a loop."""
     from bench.speed import make_full_hd
     from bench.window import run_until, the_application
-    from clevrin.desk.window import MainWindow
+    from clevrin.desk.shell.window import MainWindow
 
     application = the_application()
     film = make_full_hd(Path(os.environ["XDG_DATA_HOME"]).parent / "long.mp4", 300)

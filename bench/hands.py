@@ -19,7 +19,7 @@ from clevrin.core.document.journal import Journal
 from clevrin.core.media.taking_in import take_in
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.scenes import SCENES
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.window import MainWindow
 
 _TAKES, _SHOTS, _EDITS = 500, 300, 2000
 
@@ -56,7 +56,7 @@ def hands_rows(application: QApplication, folder: Path) -> list[Row]:
     window.session.do(edits.Rename(name="A longer day"))
     with heart.watched():
         window.session.save()
-        run_until(application, lambda: not window.session.keeper.saving)
+        run_until(application, lambda: not window.session.autosave.saving)
         run_until(application, lambda: False, 0.2)
     rows.append(Row("longest stall while saving it", "50 ms", f"{heart.longest_ms:.0f} ms", heart.longest_ms < 50))
     window.close()

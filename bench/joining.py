@@ -14,19 +14,19 @@ from bench.rows import Row
 from bench.speed import make_full_hd
 from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span, Take
 from clevrin.core.join.between import made_join
-from clevrin.core.join.moves import Moves
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.survey import Library, survey_cut
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
-from clevrin.core.render.executor import execute
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.picture import plan_at, planes
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.desk.join.kinds_page import kind_pictures, sources_for_kinds
 

@@ -14,7 +14,7 @@ from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
 from clevrin.demo.kinds import CLICK_LEVEL, KINDS, RATE, Kind, film_kind, number_in
 

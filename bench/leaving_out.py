@@ -23,10 +23,10 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import true_coverage, true_motions
 

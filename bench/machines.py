@@ -10,13 +10,13 @@ from distributed import Client
 from bench.finishing import full_hd
 from bench.rows import Row
 from clevrin.core.document import Hold, Project, Reel, Shot, Span
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress, Silent
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.films import Films
-from clevrin.core.render.machines import Machines
-from clevrin.core.render.making import MadeHere, Maker, SegmentTask
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.export.remote import Machines
+from clevrin.core.render.export.segment_maker import MadeHere, Maker, SegmentTask
+from clevrin.core.render.pixels.films import Films
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.cluster import Cluster
 
 _SHOTS, _LONG = 6, 80

@@ -16,13 +16,13 @@ from numpy.typing import NDArray
 
 from bench.depth.photographs import FULL, collage
 from bench.rows import Row
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.match import Side, best_pair
-from clevrin.core.join.moves import Moves
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from tests.films import about, moving_film, shift, texture
 
 _SIZE, _RATE, _FRAMES = (320, 180), 30, 40

@@ -21,18 +21,18 @@ from clevrin.core.join.meeting import CutSide, Meeting, meet, ramped
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.pace.curve import legs_of
 from clevrin.core.pace.time_map import PacedTime
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.picture import plan_at, planes
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.core.sound.beats import beats_of
 from clevrin.demo.film import developed, frame_light
 from clevrin.demo.footage_maker import FOOTAGE

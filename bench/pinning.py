@@ -12,12 +12,12 @@ from bench.plain import plain_motions
 from bench.rows import Row
 from clevrin.core.document import Hold, Pinned, Project, Reel, Shot, Span, Take, Track, Words
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.models import apply, summed_up
+from clevrin.core.motion.geometry.models import apply, summed_up
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.known import OWN_SQUARE
+from clevrin.core.render.measured.carried import OWN_SQUARE
 from clevrin.core.render.picture import plan_at, planes
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import true_motions

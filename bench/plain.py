@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.models import summed_up
+from clevrin.core.motion.geometry.models import summed_up
 
 Numbers = NDArray[np.float64]
 

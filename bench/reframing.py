@@ -25,19 +25,19 @@ from clevrin.core.hold.held import HeldPath
 from clevrin.core.hold.report import quick_part
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Trace
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.models import apply, apply_each, summed_up
+from clevrin.core.motion.geometry.models import apply, apply_each, summed_up
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render.gate_report import GateFigures, gate_figures
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.reports.gate_report import GateFigures, gate_figures
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import quick_rms, true_course, true_motions, true_places
-from clevrin.desk.programmes import reframe_programme
+from clevrin.desk.playback.programmes import reframe_programme
 
 Numbers = np.ndarray
 _UPRIGHT = (404, 720)

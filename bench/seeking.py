@@ -15,8 +15,8 @@ from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
-from clevrin.desk.playback import Player
-from clevrin.desk.programmes import take_programme
+from clevrin.desk.playback.player import Player
+from clevrin.desk.playback.programmes import take_programme
 
 _VIEW = (960, 540)
 _FRAMES = 600

@@ -8,7 +8,7 @@ import numpy as np
 from bench.rows import Row
 from clevrin.core.document import Hold, Span
 from clevrin.core.hold import held_path
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 RATES = (24, 30, 50, 60, 120, 240, 600, 1000)
 SETTLES = (0.0, 0.4, 1.6, 5.0, 10.0, 20.0)

@@ -18,12 +18,12 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 
 _SIZE = (1920, 1080)

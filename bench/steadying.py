@@ -12,16 +12,16 @@ from clevrin.core.hold.report import course, measures
 from clevrin.core.media.picture import Picture, picture_from_rgb
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Trace
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.executor import execute, window_pixels
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.laying import bent_map
 from clevrin.core.render.picture import carried_out
+from clevrin.core.render.pixels.executor import execute, window_pixels
+from clevrin.core.render.pixels.resampling import bent_map
 from clevrin.core.render.plan import Layer, Plan, row9
-from clevrin.core.render.planner import plan_shot
-from clevrin.core.render.resolving import Held, complete, resolve
+from clevrin.core.render.planning.planner import plan_shot
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Held, complete, resolve
+from clevrin.core.shelf import Shelf
 from clevrin.demo.camera import Lens
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.film import developed, frame_light

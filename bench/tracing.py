@@ -8,11 +8,11 @@ import numpy as np
 from bench.rows import Row
 from clevrin.core.document import Placement, Track
 from clevrin.core.motion import Trace, find_whips
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.tracks import TrackRequest, follow_track
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed
+from clevrin.core.motion.tracks.tracks import TrackRequest, follow_track
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import picture_errors, trace_errors, true_motions, true_places

@@ -16,26 +16,26 @@ from bench.speed import make_full_hd
 from clevrin.core.document import Hold, Join, Pace, Project, Reel, Shot, Shutter, Span
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
 from clevrin.demo.tricks import tricks_project
-from clevrin.desk import theme
-from clevrin.desk.application import SWITCH_S
-from clevrin.desk.memory import give_back_what_is_freed
-from clevrin.desk.playback import Player
-from clevrin.desk.preparing import Prepared
-from clevrin.desk.programmes import join_programme, reel_plans, reel_programme
-from clevrin.desk.settings import Settings
-from clevrin.desk.viewer import Viewer
-from clevrin.desk.window import MainWindow
+from clevrin.desk.background.preparing import Prepared
+from clevrin.desk.playback.player import Player
+from clevrin.desk.playback.programmes import join_programme, reel_plans, reel_programme
+from clevrin.desk.shell.application import SWITCH_S
+from clevrin.desk.shell.freed_memory import give_back_what_is_freed
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.state.settings import Settings
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.viewer import Viewer
 
 _VIEW = (960, 540)
 _PLAYED_S = 3.0

@@ -7,7 +7,7 @@ import sys
 import time
 from pathlib import Path
 
-from clevrin.core.render.machines import ROOT_NAME
+from clevrin.core.render.export.remote import ROOT_NAME
 
 HERE = Path(__file__).parents[1]
 

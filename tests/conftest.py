@@ -26,11 +26,11 @@ if "PYTEST_XDIST_WORKER" in os.environ:
 import clevrin.core
 from clevrin.core.document import Take
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import true_motions
 from clevrin.demo.scenes import SCENES

@@ -43,9 +43,9 @@ def main() -> None:
         from clevrin.demo.footage_maker import FILMED
         from clevrin.demo.judging import true_coverage
         from clevrin.demo.project import demo_file, tricks_file
-        from clevrin.desk import theme
-        from clevrin.desk.printing import print_page
-        from clevrin.desk.window import MainWindow
+        from clevrin.desk.files.printing import print_page
+        from clevrin.desk.shell.window import MainWindow
+        from clevrin.desk.widgets import theme
 
         application = QApplication([])
         theme.apply(application)

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.depth.places import Film
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 
 Numbers = NDArray[np.float64]
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from bench.depth.photographs import Light
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 from clevrin.demo.camera import Lens
 from clevrin.demo.camera import Path as Course
 

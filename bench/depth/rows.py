@@ -13,10 +13,10 @@ from bench.plain import plain_hold, plain_motions
 from bench.rows import Row
 from clevrin.core.document import Hold, Span
 from clevrin.core.hold import held_path
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 
 HELD_OUT = (2, 3)
 """Nothing was tuned to these seeds; seed 1 is what is looked at while working."""

@@ -12,13 +12,13 @@ from clevrin import __version__
 from clevrin.cli import areas, assembling, finishing, joining, measuring, pacing, reframing, steadying
 from clevrin.cli.options import Json, Media, Out, choices
 from clevrin.cli.terminal import plain, print_json, print_line, shown
-from clevrin.core.document.earlier import last_good_copy
+from clevrin.core.document.earlier_versions import last_good_copy
 from clevrin.core.document.files import SUFFIX, load, read_text, save
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
 from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
-from clevrin.core.join.moves import MOVES
+from clevrin.core.join.cut_candidates import MOVES
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.specials import specials
 from clevrin.core.media.taking_in import take_in
@@ -57,7 +57,7 @@ def window(
 ) -> None:
     """Camera motion for film-makers: measure it, calm it, and cut takes together where their whips agree."""
     if context.invoked_subcommand is None:
-        from clevrin.desk.application import run
+        from clevrin.desk.shell.application import run
 
         raise typer.Exit(run())
 
@@ -69,7 +69,7 @@ def open_files(
     ] = None,
 ) -> None:
     """Opens the window with a project, with footage files and folders of them as takes, or as it was left."""
-    from clevrin.desk.application import run
+    from clevrin.desk.shell.application import run
 
     files = files or []  # the entry in a desktop's menu names none
     for file in files:
@@ -87,7 +87,7 @@ def demo(
 ) -> None:
     """Opens the window with the demo project, Kite day on Gable Hill, or with the one of what lies in between."""
     from clevrin.demo.project import demo_file, tricks_file
-    from clevrin.desk.application import run
+    from clevrin.desk.shell.application import run
 
     raise typer.Exit(run([(tricks_file if in_between else demo_file)(fresh=fresh)], play=True))
 

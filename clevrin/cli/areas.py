@@ -54,10 +54,10 @@ def area(
 ) -> None:
     """Writes how an area covers a take's picture, as grey without loss; colours count within shapes that are given."""
     from clevrin.core.matte import coverage, matte_at
-    from clevrin.core.matte.clung import where_lost
+    from clevrin.core.matte.clinging_areas import where_lost
     from clevrin.core.matte.cutting import how_sure
     from clevrin.core.media.grey_writing import GreyWriter, check_grey_output
-    from clevrin.core.render.needs import ClingNeed, CutNeed
+    from clevrin.core.render.measured.measurement_needs import ClingNeed, CutNeed
     from clevrin.core.render.sources import Sources
 
     check_grey_output(out, [media])

@@ -54,7 +54,7 @@ def assemble(
     from clevrin.core.join.move_shelf import kept_moves
     from clevrin.core.render.sources import Sources
     from clevrin.core.sound.beats import find_beats
-    from clevrin.core.sound.bed import take_in_music
+    from clevrin.core.sound.music_track import take_in_music
 
     if beats and music is None:
         raise typer.BadParameter("beats are those of the music: name it with --music", param_hint="--beats")
@@ -106,7 +106,7 @@ def _matched(
 ) -> _Made:
     """Takes cut where their moves agree; the shots are paced so that cuts fall on beats."""
     from clevrin.core.join.assemble import assemble as assembled
-    from clevrin.core.sound.bed import on_the_beat
+    from clevrin.core.sound.music_track import on_the_beat
 
     made = assembled(project.reel, measured, best_order=best, ramps=ramps)
     project = project.changed(reel=made.reel, music=laid)
@@ -132,7 +132,7 @@ def _one_move(
     """Takes cut where their moves agree, else joined by moves that are made; cuts lie on beats where they can."""
     from clevrin.core.document.edits import SetBeats
     from clevrin.core.join.one_move import Wish, one_move
-    from clevrin.core.sound.bed import beat_markers
+    from clevrin.core.sound.music_track import beat_markers
 
     rate = float(project.reel.rate)
     wish = Wish(length_s=length, beats=tuple(round(each * rate) for each in beats_s or ()), best_order=best)

@@ -72,8 +72,8 @@ def render(
 
     The name may have {project}, {output}, {size}, {format}, {part} and {date} in it.
     """
-    from clevrin.core.render.export import ExportRequest, export_reel
-    from clevrin.core.render.naming import with_fields
+    from clevrin.core.render.export.export import ExportRequest, export_reel
+    from clevrin.core.render.export.output_names import with_fields
     from clevrin.core.render.sources import Sources
 
     wanted = None if size is None else size_of(size)  # what is typed wrong is told before anything is read
@@ -97,7 +97,7 @@ def render(
     with ExitStack() as stack:
         sources, machines = stack.enter_context(Sources.of()), None
         if on is not None:
-            from clevrin.core.render.machines import Machines
+            from clevrin.core.render.export.remote import Machines
 
             machines = stack.enter_context(Machines(on, root))
             with shown("Measuring") as progress:
@@ -115,7 +115,7 @@ def mix(project: ProjectFile, out: Out, output: OutputName = None, loudness: Luf
     """Writes the sound of a reel as WAV or FLAC, and says how loud it is."""
     from clevrin.core.media.formats import format_of
     from clevrin.core.media.sound_reading import sound_blocks
-    from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.export.export import ExportRequest, export_reel
     from clevrin.core.render.sources import Sources
     from clevrin.core.sound.loudness import loudness_of
 
@@ -156,7 +156,7 @@ def _write_report(loaded: Project, out: Path, project: Path) -> None:
         if out.suffix.lower() == ".html":
             marks = write_report(loaded, out, sources, progress)
         else:
-            from clevrin.desk.printing import print_page
+            from clevrin.desk.files.printing import print_page
 
             with tempfile.TemporaryDirectory() as folder:
                 page = Path(folder) / "report.html"

@@ -96,7 +96,7 @@ def join(
 
 def _with_surface(takes: tuple[Take, Take], path: Path, way: str) -> tuple[Take, Take]:
     """The takes with a surface of the one that a doorway goes through, read from a track file."""
-    from clevrin.core.motion.track_table import read_track
+    from clevrin.core.motion.tracks.track_csv import read_track
 
     number = 0 if way == "in" else 1
     track = read_track(path, takes[number]).changed(id=_SURFACE)
@@ -115,7 +115,7 @@ def _with_area(takes: tuple[Take, Take], path: Path, *, owns_first: bool) -> tup
 
 
 def _with_track(takes: tuple[Take, Take], number: int, path: Path) -> Take:
-    from clevrin.core.motion.track_table import read_track
+    from clevrin.core.motion.tracks.track_csv import read_track
 
     take = takes[number]
     return take.changed(tracks=(*take.tracks, read_track(path, take).changed(id=_LAID)))
@@ -123,10 +123,10 @@ def _with_track(takes: tuple[Take, Take], number: int, path: Path) -> Take:
 
 def _laid(project: Project, lay: str, sources: "Sources") -> Project:
     """The project with its match cut laid: by what is followed in both takes, or by the pictures as wholes."""
-    from clevrin.core.render.hold_request import HoldRequest
-    from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-    from clevrin.core.render.needs import TrackNeed
-    from clevrin.core.render.resolving import complete
+    from clevrin.core.render.measured.measurement_needs import TrackNeed
+    from clevrin.core.render.reports.cut_alignment import lay_by_pictures, lay_by_tracks
+    from clevrin.core.render.resolving.hold_request import HoldRequest
+    from clevrin.core.render.resolving.resolving import complete
 
     shot = project.reel.shots[0]
     for each in project.reel.shots:
@@ -152,7 +152,7 @@ def _render(
     balance: bool,
     lay: str,
 ) -> None:
-    from clevrin.core.render.export import ExportRequest, export_reel
+    from clevrin.core.render.export.export import ExportRequest, export_reel
     from clevrin.core.render.sources import Sources
 
     troubles: set[str] = set()

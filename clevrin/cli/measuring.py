@@ -20,13 +20,13 @@ from clevrin.core.media.cache_room import cache_in
 from clevrin.core.media.probe import probe as probe_media
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import Whip, find_whips
-from clevrin.core.motion.areas import Without
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.table import motion_csv
-from clevrin.core.motion.track_table import track_csv
-from clevrin.core.motion.tracks import TrackRequest, follow_track
+from clevrin.core.motion.measuring.left_out import Without
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.motion_csv import motion_csv
+from clevrin.core.motion.tracks.track_csv import track_csv
+from clevrin.core.motion.tracks.tracks import TrackRequest, follow_track
 from clevrin.core.outputs import check_output, write_text
+from clevrin.core.shelf import Shelf
 
 _WHIP_KEYS = ("start", "peak", "end", "angle_deg", "speed_px", "blur_px", "kind")
 
@@ -59,7 +59,7 @@ def trace(
     fresh: Annotated[bool, typer.Option("--fresh", help="Measure again what has been measured.")] = False,
 ) -> None:
     """Measures the motion of a take and writes it as a motion CSV."""
-    from clevrin.core.render.measurement_store import MeasurementStore
+    from clevrin.core.render.measured.measurement_store import MeasurementStore
 
     check_output(out, [media, *(leave_out_area or [])])
     facts = probe_media(media)
@@ -118,7 +118,7 @@ def beats(
 def verdict(media: Media, json: Json = False) -> None:
     """Says what it would cost to hold a take, and which of its frames stay blurred."""
     from clevrin.core.hold.verdict import UNITS, judge
-    from clevrin.core.render.measurement_store import MeasurementStore
+    from clevrin.core.render.measured.measurement_store import MeasurementStore
 
     with shown(f"Measuring {media.name}") as progress:
         measured = MeasurementStore().measure(take_in(media), progress)

@@ -21,10 +21,10 @@ from clevrin.core.outputs import write_text
 
 if TYPE_CHECKING:
     from clevrin.core.hold import HeldPath
-    from clevrin.core.motion.trace import Trace
-    from clevrin.core.render.gate_report import GateFigures
-    from clevrin.core.render.pace_report import FrameFigures
-    from clevrin.core.render.resolving import ResolvedShot
+    from clevrin.core.motion.trace.trace import Trace
+    from clevrin.core.render.reports.gate_report import GateFigures
+    from clevrin.core.render.reports.pace_report import FrameFigures
+    from clevrin.core.render.resolving.resolving import ResolvedShot
     from clevrin.core.render.sources import Sources
 
 LEAST_SIDE, MOST_SIDE = 16, 8192
@@ -69,19 +69,19 @@ class Rendered:
     @cached_property
     def pace(self) -> "list[FrameFigures]":
         from clevrin.core.pace import placed_shots
-        from clevrin.core.render.pace_report import pace_figures
+        from clevrin.core.render.reports.pace_report import pace_figures
 
         return pace_figures(self.resolved, placed_shots(self.project)[0], self.size, self.sources.films)
 
     @cached_property
     def figures(self) -> "GateFigures":
-        from clevrin.core.render.gate_report import gate_figures
+        from clevrin.core.render.reports.gate_report import gate_figures
 
         return gate_figures(self.resolved, self.sources.measured, self.size)
 
     @property
     def path(self) -> "HeldPath | None":
-        from clevrin.core.render.resolving import Held
+        from clevrin.core.render.resolving.resolving import Held
 
         return self.resolved.state.path if isinstance(self.resolved.state, Held) else None
 
@@ -98,9 +98,9 @@ def render_one(
 
     `say` prints what has to be said of it beside what is said of every take.
     """
-    from clevrin.core.render.export import ExportRequest, export_reel
-    from clevrin.core.render.hold_request import HoldRequest
-    from clevrin.core.render.resolving import resolve
+    from clevrin.core.render.export.export import ExportRequest, export_reel
+    from clevrin.core.render.resolving.hold_request import HoldRequest
+    from clevrin.core.render.resolving.resolving import resolve
     from clevrin.core.render.sources import Sources
 
     project = one.project

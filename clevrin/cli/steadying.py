@@ -153,7 +153,7 @@ def chart(media: Media, settle: Settle = 1.6, keep: Keep = 0.85, json: Json = Fa
     from clevrin.core.hold import proposals
     from clevrin.core.motion import find_whips
     from clevrin.core.progress import Silent
-    from clevrin.core.render.measurement_store import MeasurementStore
+    from clevrin.core.render.measured.measurement_store import MeasurementStore
 
     take = take_in(media)
     with shown(f"Measuring {media.name}") as progress:
@@ -184,7 +184,7 @@ def rig(
     """Writes the motion of a simulated hand as a motion CSV."""
     from clevrin.core.hold.lending import as_trace
     from clevrin.core.motion.rig import rig_course
-    from clevrin.core.motion.table import motion_csv
+    from clevrin.core.motion.trace.motion_csv import motion_csv
 
     check_output(out, [])
     course = rig_course(kind.value, seed, max(2, round(seconds * rate)), rate)
@@ -198,7 +198,7 @@ def _report(rendered: Rendered) -> str:
     from clevrin.core.hold.blurred import blurred_frames
     from clevrin.core.hold.report import calm_frames, course, measures, residual_px, shake
     from clevrin.core.motion import find_whips
-    from clevrin.core.render.planner import plan_shot
+    from clevrin.core.render.planning.planner import plan_shot
 
     resolved, measured, size = rendered.resolved, rendered.trace, rendered.size
     shot, take, path = resolved.shot, resolved.take, rendered.path
@@ -235,7 +235,7 @@ def _report(rendered: Rendered) -> str:
 
 
 def _lender(path: Path) -> Take | Motion:
-    from clevrin.core.motion.motion_reading import read_motion
+    from clevrin.core.motion.trace.motion_reading import read_motion
 
     return read_motion(path) if path.suffix.lower() == ".csv" else take_in(path)
 

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from clevrin.core.document import Span
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.report import quick_part
-from clevrin.core.motion.models import apply, summed_up
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply, summed_up
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.demo.cast import world
 from clevrin.demo.film import frame_light
 from clevrin.demo.scene import Scene

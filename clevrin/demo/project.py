@@ -30,7 +30,7 @@ from clevrin.core.document.keeping import data_folder
 from clevrin.core.errors import DocumentError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.pace import placed_shots, shot_frames
-from clevrin.core.sound.bed import beat_markers, take_in_music
+from clevrin.core.sound.music_track import beat_markers, take_in_music
 from clevrin.demo.footage_maker import FOOTAGE, MUSIC
 from clevrin.demo.music import kite_day
 from clevrin.demo.scenes import SCENES

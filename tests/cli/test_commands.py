@@ -18,12 +18,12 @@ from clevrin.core.document.files import load
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import probe
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.motion_reading import read_motion
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.motion_reading import read_motion
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE, MUSIC
 from tests.core.test_join import whip_there_and_back
 from tests.core.test_media import bad_files

@@ -7,7 +7,7 @@ import pytest
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import load, save
 from clevrin.core.media.taking_in import take_in
-from clevrin.desk import application
+from clevrin.desk.shell import application
 from tests.films import numbered_film
 
 

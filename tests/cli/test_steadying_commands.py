@@ -8,8 +8,8 @@ import pytest
 
 from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.motion_reading import read_motion
 from clevrin.core.motion.rig import rig_course
+from clevrin.core.motion.trace.motion_reading import read_motion
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import moving_film, numbered_film, shift, still
 

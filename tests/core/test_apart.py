@@ -10,8 +10,8 @@ from clevrin.core.document import Project, Reel, Shot
 from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.apart import export_apart
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.child_process import export_apart
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
 from tests.films import numbered_film
 

@@ -7,7 +7,7 @@ import pytest
 
 from clevrin.core.media.cache_room import CACHE_NAME, MARKER, cache_in, claim, clear_room, own_files
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.shelf import Shelf
 
 FOREIGN = ("diary.txt", "trace/diary.txt", "proxies/holiday.mp4", "thumbnails/me.jpg", "films/day one.mp4")
 

@@ -9,16 +9,16 @@ from clevrin.core.document.files import load, save
 from clevrin.core.errors import CancelledError
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.clinging import POINTS
-from clevrin.core.matte.clung import ClingRequest, cling, points_at, stored_clinging, where_lost
+from clevrin.core.matte.clinging_areas import ClingRequest, cling, points_at, stored_clinging, where_lost
 from clevrin.core.matte.curves import evenly
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.known import AreaKnown
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import ClingNeed
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.measured.carried import AreaKnown
+from clevrin.core.render.measured.measurement_needs import ClingNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
+from clevrin.core.shelf import Shelf
 from tests.walking import AT, FRAMES, SIZE, Walking
 
 

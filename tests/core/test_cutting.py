@@ -28,14 +28,14 @@ from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.kept import as_arrays, from_arrays, packed
 from clevrin.core.matte.matte import Stored
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import TrackNeed
+from clevrin.core.render.measured.measurement_needs import TrackNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.picture import picture, plan_at
-from clevrin.core.render.resolving import Lacking, complete, resolve
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Lacking, complete, resolve
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.test_join_kinds import pictured
 from tests.walking import AT, FRAMES, SIZE, Walking
 

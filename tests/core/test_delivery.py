@@ -17,10 +17,10 @@ from clevrin.core.document import Area, AreaPart, Drawn, Marker, Outline, Projec
 from clevrin.core.errors import MediaError
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.marks import look_over
+from clevrin.core.render.reports.quality_checks import look_over
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import moving_film, numbered_film, read_number, shift
 
 RATE = Fraction(25)

@@ -14,11 +14,11 @@ from clevrin.core.hold import held_path
 from clevrin.core.hold.doubt import harmless
 from clevrin.core.hold.verdict import judge
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.vectors import stored_piece
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.measuring.measure import TraceRequest, stored_trace, trace_take
+from clevrin.core.motion.measuring.vectors import stored_piece
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 
 FRAMES = {"slider": 30, "walk": 50, "leaves": 24, "passing": 34, "lorry": 22}
 

@@ -23,17 +23,17 @@ from clevrin.core.document import (
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.both_ways import Followed, carried
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.motion.geometry.models import apply, pixel_corners
+from clevrin.core.motion.tracks.both_ways import Followed, carried
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
-from clevrin.core.render.executor import execute
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.test_join_kinds import pictured
 from tests.films import about, moving_film, shift
 

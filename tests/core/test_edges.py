@@ -18,11 +18,11 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.progress import Silent
 from clevrin.core.render import Layer, Plan, Sources, plan_at, planes
-from clevrin.core.render.executor import execute
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.laying import bent_map
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.pixels.resampling import bent_map
+from clevrin.core.render.pixels.seams import feathered, strips
 from clevrin.core.render.plan import Borrowed, bend_rows, row9
-from clevrin.core.render.seams import feathered, strips
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_steadying import solved, steadied
 from tests.films import shift, still, texture

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from clevrin.core.document import Hold, Join, Marker, NamedSpan, Project, Span
-from clevrin.core.document.earlier import keep_copy, last_good_copy
+from clevrin.core.document.earlier_versions import keep_copy, last_good_copy
 from clevrin.core.document.files import load, save
 from clevrin.core.document.model import SCHEMA_VERSION
 from clevrin.core.errors import DocumentError

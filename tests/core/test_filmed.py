@@ -11,14 +11,14 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.packing import pack
 from clevrin.core.errors import MediaError
 from clevrin.core.matte import coverage, matte_at
-from clevrin.core.matte.filmed import read_filmed
+from clevrin.core.matte.film_areas import read_filmed
 from clevrin.core.media.grey_writing import GreyWriter
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import CutNeed
+from clevrin.core.render.measured.measurement_needs import CutNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from tests.films import numbered_film
 
 SIZE = (192, 108)

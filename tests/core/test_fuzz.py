@@ -24,15 +24,15 @@ from clevrin.core.exchange.timeline_writing import timeline_text
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
-from clevrin.core.motion.motion_reading import read_motion
-from clevrin.core.motion.table import motion_csv
-from clevrin.core.motion.track_table import read_track
+from clevrin.core.motion.measuring.measure import TraceRequest, stored_trace, trace_take
+from clevrin.core.motion.trace.motion_csv import motion_csv
+from clevrin.core.motion.trace.motion_reading import read_motion
+from clevrin.core.motion.tracks.track_csv import read_track
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
-from clevrin.desk.settings import Settings
+from clevrin.core.shelf import Shelf
+from clevrin.desk.state.settings import Settings
 from tests.core.test_document import take, three_shots
 from tests.core.test_exchange import rich_project
 from tests.core.traces import trace_of, whip_course

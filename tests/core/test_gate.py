@@ -20,15 +20,15 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.proposals import chart
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply, apply_each
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply, apply_each
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.gate_report import gate_figures
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import picture, plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.reports.gate_report import gate_figures
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of, whip_course
 from tests.films import numbered_film

@@ -5,15 +5,15 @@ import pytest
 
 from clevrin.core.document import Join, Project, Reel, Shot, Span
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.pace.conform import arrives_by
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
-from clevrin.core.render.borrowing import wider_picture
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.planning.borrowing import wider_picture
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import mean_error, moving_film, shift, texture
 
 SIZE = (320, 180)

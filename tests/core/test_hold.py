@@ -12,8 +12,8 @@ from clevrin.core.hold.held import corners_on_source
 from clevrin.core.hold.path import PathProblem, solve_path
 from clevrin.core.hold.report import calm_frames, course, shake
 from clevrin.core.motion import Trace, find_whips
-from clevrin.core.motion.measure import TraceRequest
-from clevrin.core.motion.registration import RegistrationRequest, register_span
+from clevrin.core.motion.measuring.measure import TraceRequest
+from clevrin.core.motion.measuring.registration import RegistrationRequest, register_span
 from clevrin.core.progress import Silent
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import quick_rms, true_course

@@ -11,18 +11,18 @@ from clevrin.core.document import Gate, Hold, Pace, PacePoint, Pose, Project, Re
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.pace import placed_shots
 from clevrin.core.pace.in_between import moment, pair_flow
 from clevrin.core.progress import Silent
-from clevrin.core.render.executor import execute
-from clevrin.core.render.flow_store import packed, unpacked
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.pace_report import pace_figures
 from clevrin.core.render.picture import plan_at, planes
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.pixels.flow_store import packed, unpacked
 from clevrin.core.render.plan import Between, Layer, Plan, Sample, Spared, row9
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.reports.pace_report import pace_figures
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import moving_film, shift, texture
 
 SIZE = (320, 180)

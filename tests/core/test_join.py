@@ -11,17 +11,17 @@ from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Ta
 from clevrin.core.join import Proposal, Side, joined, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.join.between import velocity_at_cut
+from clevrin.core.join.cut_candidates import Moves, _outermost
 from clevrin.core.join.match import side_of_shot
-from clevrin.core.join.moves import Moves, _outermost
 from clevrin.core.join.whip_cut import combined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import about, moving_film, shift, under_a_sky
 

@@ -18,17 +18,17 @@ from clevrin.core.join.kinds.kind import AUTO, Broken, Course, Sides
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
-from clevrin.core.render.executor import execute
-from clevrin.core.render.gathering import beyond
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.pixels.compositing import beyond
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import mean_error, moving_film, shift, texture
 
 SIZE = (320, 180)

@@ -6,7 +6,7 @@ import pytest
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.shelf import Shelf
 from tests.films import numbered_film, read_number
 
 FRAME = 192 * 108 * 3 // 2

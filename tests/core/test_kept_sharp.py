@@ -11,14 +11,14 @@ from clevrin.core.document.pacing import Sharp, Shutter
 from clevrin.core.matte.matte import Matte, MattePart, Painted
 from clevrin.core.media.picture import picture_from_rgb, rgb_from_picture
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.executor import execute
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at, planes
+from clevrin.core.render.pixels.executor import execute
 from clevrin.core.render.plan import Layer, Plan, Sample, row9
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.test_join_kinds import pictured
 from tests.films import moving_film, shift, texture
 

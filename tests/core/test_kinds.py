@@ -15,10 +15,10 @@ from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
 from clevrin.core.render import Layer, Plan
-from clevrin.core.render.executor import execute
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.pixels.executor import execute
 from clevrin.core.render.plan import row9
-from clevrin.core.render.reel_colour import reel_colour, reel_deep
+from clevrin.core.render.resolving.reel_colour import reel_colour, reel_deep
 from clevrin.core.render.sources import Sources
 from clevrin.demo.colour_bars import CODINGS, comparable, expected, film_bars, read_bars
 from clevrin.demo.kinds import KINDS, RATE, film_kind

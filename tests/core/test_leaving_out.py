@@ -31,10 +31,10 @@ from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import CutNeed, RegistrationNeed
+from clevrin.core.render.measured.measurement_needs import CutNeed, RegistrationNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from tests.films import texture
 
 FRAMES, SIZE = 14, (480, 270)

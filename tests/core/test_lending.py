@@ -12,9 +12,9 @@ from clevrin.core.hold import held_path
 from clevrin.core.hold.held import corners_on_source
 from clevrin.core.hold.lending import as_trace, gates_of, lent_part, loan_maps, smoothed
 from clevrin.core.hold.report import course
-from clevrin.core.motion.motion_reading import motion_of_csv
 from clevrin.core.motion.rig import rig_course
-from clevrin.core.motion.table import motion_csv
+from clevrin.core.motion.trace.motion_csv import motion_csv
+from clevrin.core.motion.trace.motion_reading import motion_of_csv
 from clevrin.core.motion.whips import find_whips
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from clevrin.core.media.sound_reading import sound_blocks
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
+from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from clevrin.core.sound.loudness import loudness_of
 from tests.core.test_segments import project_of, takes
 

@@ -15,13 +15,13 @@ from clevrin.core.document import Hold, Project, Reel, Shot, Span
 from clevrin.core.document.files import save
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render import machines
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.machines import Machines
-from clevrin.core.render.relocating import away, here
+from clevrin.core.render.export import remote
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.export.path_mapping import away, here
+from clevrin.core.render.export.remote import Machines
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.cluster import Cluster
 from tests.films import moving_film, numbered_film, shift
 
@@ -91,7 +91,7 @@ def test_a_reel_made_by_workers_is_the_one_made_here_though_one_dies(
         workers.prepare(project, Silent())
         workers.measure(project, sources.measured, Silent())
         assert sources.measured.trace(project.takes[1]) is not None
-        monkeypatch.setattr(machines, "make_segment", lambda *_: used.append("here"))
+        monkeypatch.setattr(remote, "make_segment", lambda *_: used.append("here"))
         dies = Kills(lambda: cluster.workers[0].send_signal(signal.SIGKILL))
         request = ExportRequest(project=project, path=tmp_path / "reel.mp4")
         export_reel(request, sources, dies, None, workers)
@@ -112,7 +112,7 @@ def test_what_workers_lack_is_said_before_anything_begins(project, cluster, sour
             export_reel(request, sources, Silent(), None, workers)
     finally:
         away_from.rename(lost)
-    monkeypatch.setattr(machines, "__version__", "9.9")
+    monkeypatch.setattr(remote, "__version__", "9.9")
     with (
         Machines(cluster.address, root_of(project)) as workers,
         pytest.raises(MediaError, match=r"it has Clevrin 0\.1\.0, not 9\.9"),
@@ -157,7 +157,7 @@ def test_the_command_renders_on_a_scheduler_and_says_where_nobody_answers(projec
 
 
 def test_what_is_no_scheduler_is_told(tmp_path, monkeypatch):
-    monkeypatch.setattr(machines, "_ANSWERS_WITHIN_S", 0.5)
+    monkeypatch.setattr(remote, "_ANSWERS_WITHIN_S", 0.5)
     for address in ("nonsense://x", "tcp://somewhere", "127.0.0.1:8786"):
         with pytest.raises(ClevrinError, match="no address of a scheduler"):
             Machines(address)

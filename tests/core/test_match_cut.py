@@ -14,14 +14,14 @@ from clevrin.core.join.kinds.kind import Sides
 from clevrin.core.join.kinds.match_cut import MATCH_CUT, laid, nearness, power
 from clevrin.core.join.laying import laid_by_pictures, laid_by_places
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
-from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
-from clevrin.core.render.needs import TrackNeed
+from clevrin.core.render.measured.measurement_needs import TrackNeed
 from clevrin.core.render.picture import plan_at
+from clevrin.core.render.reports.cut_alignment import lay_by_pictures, lay_by_tracks
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import about, moving_film, shift, texture
 
 SIZE = (320, 180)

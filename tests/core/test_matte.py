@@ -14,8 +14,8 @@ from clevrin.core.matte.colours import colour_at, lab_of, without_spill
 from clevrin.core.matte.matte import MattePart, OfColour, Painted
 from clevrin.core.matte.painting import smooth_curve
 from clevrin.core.media.picture import picture_from_rgb, shrunk
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed
 from tests.films import shift, texture
 
 SIZE = (320, 180)

@@ -7,7 +7,7 @@ import pytest
 
 from clevrin.core.document import Project, Reel, Shot, Span, Take
 from clevrin.core.join.meeting import CutSide, Meeting, meet, ramped
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import Placed, placed_shots
 from tests.core.test_document import facts
 from tests.core.traces import trace_of, whip_course

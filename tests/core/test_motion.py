@@ -9,17 +9,17 @@ import pytest
 from clevrin.core.document import Span
 from clevrin.core.errors import CancelledError, MediaError
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.areas import Without
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.consensus import NEUTRAL, background
-from clevrin.core.motion.fitting import fit_motion
-from clevrin.core.motion.measure import TraceRequest, stored_trace, trace_take
-from clevrin.core.motion.models import apply, similarity_of
-from clevrin.core.motion.registration import RegistrationRequest, register_span, stored_registration
-from clevrin.core.motion.table import COLUMNS, motion_csv
-from clevrin.core.motion.trace import camera_angle_deg
-from clevrin.core.motion.working import cells_of
+from clevrin.core.motion.geometry.models import apply, similarity_of
+from clevrin.core.motion.matching.consensus import NEUTRAL, background
+from clevrin.core.motion.matching.fitting import fit_motion
+from clevrin.core.motion.matching.working_picture import cells_of
+from clevrin.core.motion.measuring.left_out import Without
+from clevrin.core.motion.measuring.measure import TraceRequest, stored_trace, trace_take
+from clevrin.core.motion.measuring.registration import RegistrationRequest, register_span, stored_registration
+from clevrin.core.motion.trace.motion_csv import COLUMNS, motion_csv
+from clevrin.core.motion.trace.trace import camera_angle_deg
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import trace_errors
 from tests.conftest import TAKES

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Take
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.move_shelf import kept_moves
-from clevrin.core.join.moves import Moves
 from clevrin.core.media.cache_room import own_files
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 
 

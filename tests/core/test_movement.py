@@ -8,11 +8,11 @@ import pytest
 from clevrin.core.document import Placement, Project, Reel, Shot, Span, Track
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.movement import Course, moving_alike
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render.alike import cuts_where_alike
+from clevrin.core.render.reports.matched_motion import cuts_where_alike
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.test_join_kinds import pictured
 
 SIZE = (1280, 720)

@@ -6,10 +6,10 @@ import pytest
 from clevrin.core.document import Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.gate.resting import detail_of, resting_place
+from clevrin.core.motion.measuring.vectors import Vectors
 from clevrin.core.motion.movers import find_movers
-from clevrin.core.motion.vectors import Vectors
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.demo.cast import world
 from clevrin.demo.footage_maker import FILMED
 from clevrin.demo.judging import true_places

@@ -10,11 +10,11 @@ from clevrin.core.matte.matte import MattePart, Painted
 from clevrin.core.media.picture import picture_from_rgb, rgb_from_picture
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.executor import execute
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at
+from clevrin.core.render.pixels.executor import execute
 from clevrin.core.render.plan import Borrowed, Layer, Plan, row9
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from tests.films import moving_film, shift
 
 SIZE = (128, 96)

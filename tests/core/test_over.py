@@ -10,17 +10,17 @@ from clevrin.core.document import Hold, Loan, Motion, Over, Project, Reel, Shot,
 from clevrin.core.document.edits import LayOver, SetReel
 from clevrin.core.document.files import load, save
 from clevrin.core.document.joining import Join
-from clevrin.core.hold.over import course_over
+from clevrin.core.hold.reel_motion import course_over
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply, pixel_corners
+from clevrin.core.motion.geometry.models import apply, pixel_corners
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import picture, plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import mean_error, texture
 
 SIZE = (320, 180)

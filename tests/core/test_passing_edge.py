@@ -9,13 +9,13 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.pacing import Shutter
 from clevrin.core.matte.colours import colour_at
 from clevrin.core.media.picture import picture_from_rgb
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import picture
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.test_join_kinds import pictured
 
 SIZE = (320, 180)

@@ -13,12 +13,12 @@ from clevrin.core.document import Bounds, Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import held_path
 from clevrin.core.hold.framing import slowly_under
-from clevrin.core.hold.moves import turning_frames
+from clevrin.core.hold.move_boundaries import turning_frames
 from clevrin.core.hold.path import solve_path
 from clevrin.core.hold.report import course
 from clevrin.core.hold.solve import float_problem, gone_on
-from clevrin.core.motion.models import similarities_of
-from clevrin.core.motion.registration import Registration
+from clevrin.core.motion.geometry.models import similarities_of
+from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.whips import fast_frames
 from tests.core.traces import trace_of, whip_course
 

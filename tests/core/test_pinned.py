@@ -40,13 +40,13 @@ from clevrin.core.errors import DocumentError, MediaError
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.known import OWN_SQUARE, PinKnown
+from clevrin.core.render.measured.carried import OWN_SQUARE, PinKnown
 from clevrin.core.render.picture import picture, plan_at, planes
-from clevrin.core.render.resolving import Lacking, complete, resolve
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Lacking, complete, resolve
 from clevrin.core.render.sources import Sources
 from tests.films import moving_film, numbered_film, shift
 

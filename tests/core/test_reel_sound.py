@@ -15,11 +15,19 @@ from clevrin.core.media.sound_reading import SoundReader, read_sound
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.measurement_store import still_trace
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.measured.measurement_store import still_trace
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.bed import beat_markers, even_beats, moved, on_the_beat, outline, take_in_music, tempo_of
 from clevrin.core.sound.mix import ReelSound, has_sound
+from clevrin.core.sound.music_track import (
+    beat_markers,
+    even_beats,
+    moved,
+    on_the_beat,
+    outline,
+    take_in_music,
+    tempo_of,
+)
 from tests.core.test_beats import written
 from tests.films import clicks, numbered_film
 

@@ -13,15 +13,15 @@ from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
 from clevrin.core.progress import Silent
 from clevrin.core.render import Layer, Plan, Sources, picture, plan_at
-from clevrin.core.render.executor import execute
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.hold_request import HoldRequest
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.pixels.executor import execute
 from clevrin.core.render.plan import row9
-from clevrin.core.render.resolving import complete, resolve, resolve_frame
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete, resolve, resolve_frame
+from clevrin.core.shelf import Shelf
 from tests.core.test_motion import StopAfter
 from tests.films import mean_error, moving_film, numbered_film, read_number, shift, texture
 
@@ -89,7 +89,7 @@ def test_other_sizes_show_the_same(tmp_path, sources):
 
 @pytest.mark.parametrize("within", [(912, 267), (960, 540), (313, 999), (3, 3)])
 def test_a_fitted_picture_never_overhangs(within):
-    from clevrin.core.render.planner import fitted_size
+    from clevrin.core.render.planning.planner import fitted_size
 
     width, height = fitted_size((1280, 720), within)
     assert width <= max(2, within[0]) and height <= max(2, within[1]) and width % 2 == height % 2 == 0

@@ -8,15 +8,15 @@ import pytest
 
 from clevrin.core.document import Anchor, Hold, Join, Loan, Placement, Project, Reel, Shot, Span, Track
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.needs import RegistrationNeed, TraceNeed, TrackNeed
-from clevrin.core.render.planner import plan_frame
-from clevrin.core.render.resolving import AsShot, Held, Lacking, complete, resolve, resolve_frame
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.measured.measurement_needs import RegistrationNeed, TraceNeed, TrackNeed
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.planning.planner import plan_frame
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import AsShot, Held, Lacking, complete, resolve, resolve_frame
+from clevrin.core.shelf import Shelf
 from tests.films import moving_film, shift
 
 

@@ -22,9 +22,9 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.pacing import Sharp
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import picture, plan_at
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
 from tests.films import moving_film, shift
 

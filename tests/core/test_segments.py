@@ -23,13 +23,13 @@ from clevrin.core.media.picture import Picture, picture_from_rgb, rgb_from_pictu
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render import making
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.naming import with_fields
-from clevrin.core.render.segments import stretches
+from clevrin.core.render.export import segment_maker
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.export.output_names import with_fields
+from clevrin.core.render.export.segments import stretches
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.films import numbered_film, read_number
 
 SIZE = (192, 108)
@@ -88,13 +88,13 @@ class Stops:
 def made(monkeypatch):
     """The numbers of pictures that are made, segment by segment."""
     found: list[int] = []
-    write = making.SegmentWriter.__exit__
+    write = segment_maker.SegmentWriter.__exit__
 
     def counting(self, *error):
         found.append(self._frames)
         return write(self, *error)
 
-    monkeypatch.setattr(making.SegmentWriter, "__exit__", counting)
+    monkeypatch.setattr(segment_maker.SegmentWriter, "__exit__", counting)
     return found
 
 

@@ -5,9 +5,9 @@ import threading
 import numpy as np
 import pytest
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.media.cache_room import MARKER
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.remembered import Remembered
+from clevrin.core.shelf import Shelf
 
 
 def test_what_is_put_is_got(tmp_path):
@@ -55,7 +55,7 @@ def test_nothing_half_written_stays(tmp_path):
 
 
 def test_values_are_made_once_and_none_is_asked_for_again():
-    known, made = Remembered(), []
+    known, made = ByteCache(), []
 
     def make(value):
         made.append(value)
@@ -67,7 +67,7 @@ def test_values_are_made_once_and_none_is_asked_for_again():
 
 
 def test_values_are_kept_within_a_number_of_bytes():
-    known = Remembered(most_bytes=10_000)
+    known = ByteCache(most_bytes=10_000)
     for number in range(40):
         known.put(number, np.full(125, float(number)))  # 1,000 bytes each
         known.get(3)
@@ -83,7 +83,7 @@ def test_values_are_kept_within_a_number_of_bytes():
 
 
 def test_what_is_remembered_may_be_shared_by_threads():
-    known, results = Remembered(), []
+    known, results = ByteCache(), []
 
     def work(start: int) -> None:
         for k in range(300):

@@ -7,13 +7,13 @@ from clevrin.core.document import Join, Lane, Mix, Music, Project, Reel, Shot, S
 from clevrin.core.document.edits import SetMix, SetShotSounds, SplitShot
 from clevrin.core.document.files import load, save
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.marks import look_over
+from clevrin.core.render.reports.quality_checks import look_over
 from clevrin.core.render.sources import Sources
-from clevrin.core.sound.bed import take_in_music
+from clevrin.core.shelf import Shelf
 from clevrin.core.sound.loudness import loudness_course, loudness_of
 from clevrin.core.sound.mix import ReelSound, has_sound
+from clevrin.core.sound.music_track import take_in_music
 from tests.core.test_beats import written
 from tests.films import numbered_film
 

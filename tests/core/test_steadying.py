@@ -14,15 +14,15 @@ from clevrin.core.hold.proposals import chart, hold_at, least_hold, price_setter
 from clevrin.core.hold.report import course, idle_axes, measures
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.registration import best_reference
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.measuring.registration import best_reference
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.laying import bent_map
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.resolving import Held, complete
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.pixels.resampling import bent_map
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Held, complete
+from clevrin.core.shelf import Shelf
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import held_places, lock_off_errors, true_motions, true_places, wander

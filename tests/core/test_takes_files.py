@@ -17,8 +17,8 @@ from clevrin.core.media.proxies import ProxyRequest, ProxyShelf, slow_to_seek, w
 from clevrin.core.media.taking_in import files_in, take_in
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
-from clevrin.core.render.executor import execute
-from clevrin.core.render.planner import plan_take
+from clevrin.core.render.pixels.executor import execute
+from clevrin.core.render.planning.planner import plan_take
 from tests.core.test_document import facts
 from tests.core.test_motion import StopAfter
 from tests.films import mean_error, moving_film, numbered_film, read_number, shift

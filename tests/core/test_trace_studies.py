@@ -11,13 +11,13 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.lens import Habit, Lesson
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.models import apply, simplest_model
-from clevrin.core.motion.vectors import stored_piece
+from clevrin.core.motion.geometry.lens import Habit, Lesson
+from clevrin.core.motion.geometry.models import apply, simplest_model
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.measuring.vectors import stored_piece
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import picture_errors, trace_errors
 from tests.core.test_motion import StopAfter

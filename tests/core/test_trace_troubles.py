@@ -15,12 +15,12 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
-from clevrin.core.motion.areas import CarriedArea, Without
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.measure import TraceRequest, trace_take
-from clevrin.core.motion.trace import REPEATED
-from clevrin.core.motion.vectors import stored_piece
+from clevrin.core.motion.measuring.left_out import CarriedArea, Without
+from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.measuring.vectors import stored_piece
+from clevrin.core.motion.trace.trace import REPEATED
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from tests.films import shift, texture
 
 SIZE = (480, 270)
@@ -103,7 +103,7 @@ def damage(path: Path, share: float, length: int = 600) -> None:
 @pytest.mark.parametrize("share", [0.6, 0.75, 0.9])
 def test_damage_in_the_middle_is_measured_on_both_sides(tmp_path, share, monkeypatch):
     # What a decoder makes of damage depends on how its threads meet; what is made of that is looked at here.
-    monkeypatch.setattr("clevrin.core.motion.feed.FilmReader", partial(FilmReader, one_thread=True))
+    monkeypatch.setattr("clevrin.core.motion.matching.feed.FilmReader", partial(FilmReader, one_thread=True))
     film = filmed(tmp_path / "f.mp4", 40, pan)
     damage(film, share)
     trace = traced(film, tmp_path)

@@ -12,13 +12,13 @@ from clevrin.core.document.tracks import Placement, Track
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.track_table import read_track, track_csv
-from clevrin.core.motion.tracks import TrackRequest, follow_track, stored_track
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed
+from clevrin.core.motion.tracks.track_csv import read_track, track_csv
+from clevrin.core.motion.tracks.tracks import TrackRequest, follow_track, stored_track
 from clevrin.core.outputs import write_text
 from clevrin.core.progress import Silent
+from clevrin.core.shelf import Shelf
 from clevrin.demo.cast import CLOTH
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.judging import true_places

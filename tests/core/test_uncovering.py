@@ -11,10 +11,10 @@ from clevrin.core.join.uncovering import Covered, covered_stretches, cuts_under_
 from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Silent
-from clevrin.core.render.cover_of_cut import find_cover, passing_speed
+from clevrin.core.render.reports.occlusion import find_cover, passing_speed
 from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
 from tests.core.traces import trace_of
 from tests.films import texture
 

@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 
 def trace_of(

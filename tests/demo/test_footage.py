@@ -14,7 +14,7 @@ from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.sound.beats import find_beats
 from clevrin.demo import film as filming
 from clevrin.demo.camera import Lens

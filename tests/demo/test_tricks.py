@@ -7,9 +7,9 @@ from clevrin.core.document.files import load, save
 from clevrin.core.join.between import made_join, what_is_short
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
-from clevrin.core.render.hold_request import HoldRequest
 from clevrin.core.render.picture import picture
-from clevrin.core.render.resolving import complete
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FILMED
 from clevrin.demo.judging import true_coverage

@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QWidget
 from clevrin.core.document import Project
 from clevrin.core.document.files import save
 from clevrin.core.document.keeping import data_folder
-from clevrin.core.motion.cache import Shelf
+from clevrin.core.shelf import Shelf
 from clevrin.demo.project import demo_file, plain_demo
-from clevrin.desk import theme
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.widgets import theme
 
 PATIENCE_MS = 60_000
 

@@ -23,9 +23,9 @@ from PySide6.QtWidgets import QAbstractSlider, QApplication, QDialog, QWidget
 
 from clevrin.core.errors import ClevrinError
 from clevrin.demo.project import demo_project
-from clevrin.desk import theme
-from clevrin.desk.memory import give_back_what_is_freed, keep_giving_back
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.widgets import theme
 from tests.damage import damaged, whole_films
 from tests.desk.wandering import Wanderer
 

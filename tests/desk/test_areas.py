@@ -218,7 +218,7 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
         return cut_part(session.project.take(take_id).areas[0])
 
     def found():
-        return window.cuttings.cuts(session.project.take(take_id)).get(part())
+        return window.mask_jobs.cuts(session.project.take(take_id)).get(part())
 
     tool(hands, "cut-out")
     drag(hands, *around(walk))
@@ -235,8 +235,8 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     hands.click(sheet.follow_button)
     (track,) = session.project.take(take_id).tracks
     assert track.area_id == session.project.take(take_id).areas[0].id and not sheet.follow_button.isVisible()
-    hands.until(lambda: window.followings.of(track) is not None)
-    assert window.followings.of(track).places[20, 0] == pytest.approx((100, 76), abs=1.5)
+    hands.until(lambda: window.track_jobs.of(track) is not None)
+    assert window.track_jobs.of(track).places[20, 0] == pytest.approx((100, 76), abs=1.5)
     hands.click(sheet.corrected.buttons["belongs"])
     drag(hands, (beside, 0.44), (beside, 0.6))
     assert [each.belongs for each in part().strokes] == [True] and part().strokes[0].frame == AT
@@ -262,7 +262,7 @@ def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
     hands, sheet = areas, areas.window.area_sheet
     hill = hands.window.session.project.takes[1]
     hands.look_at(hill.id)
-    monkeypatch.setattr(hands.window.cuttings, "_measure", lambda *_: None)  # cutting out is tried elsewhere
+    monkeypatch.setattr(hands.window.mask_jobs, "_measure", lambda *_: None)  # cutting out is tried elsewhere
     assert not sheet.movers_setting.isVisible()
     tool(hands, "cut-out")
     hands.until(lambda: sheet.movers_setting.isVisible() and sheet.movers.buttons)
@@ -353,12 +353,12 @@ def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     hands.click(sheet.sheet.controls["along"].buttons["edges"])
     (area,) = window.session.project.take(take_id).areas
     assert area.clinging and window.log.areas.lanes.isVisible()
-    hands.until(lambda: window.cuttings.clung(window.session.project.take(take_id)))
+    hands.until(lambda: window.mask_jobs.clung(window.session.project.take(take_id)))
     hands.until(lambda: "sure" in sheet.told.text() or "lost" in sheet.told.text())
     window.player.seek(20, scrubbing=False)
     hands.until(lambda: window.log.areas.drawing.frame == 20)
     take = window.session.project.take(take_id)
-    curve = window.cuttings.clung(take)[area.clinging[0]]
+    curve = window.mask_jobs.clung(take)[area.clinging[0]]
     middle = np.argwhere(walk.true[20] > 0.5).mean(axis=0)[::-1]
     assert curve.places[20].mean(axis=0) == pytest.approx(middle, abs=1.5)
     ours = window.log.areas.drawing._places_of(area.clinging[0], take)
@@ -381,7 +381,7 @@ def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
     dialog.findChild(QLineEdit, "fileNameEdit").setText(str(path))
     QTest.keyClick(dialog.findChild(QLineEdit, "fileNameEdit"), Qt.Key.Key_Return)
     hands.until(lambda: window.session.project.take(take_id).areas)
-    hands.until(lambda: window.cuttings.cuts(window.session.project.take(take_id)))
+    hands.until(lambda: window.mask_jobs.cuts(window.session.project.take(take_id)))
     hands.until(lambda: sheet.told.text() == "It is as the film shows it.")
     hands.click(sheet.seen.buttons["grey"])
     inside = walk.around().box
@@ -398,21 +398,21 @@ def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     window.jobs.stop(("cut-out", take_id, area.id, 0))
     hands.until(lambda: not window.jobs.busy)
     sheet.refresh()
-    assert sheet.go_on_button.isVisible()
-    hands.click(sheet.go_on_button)
-    hands.until(lambda: window.cuttings.cuts(session.project.take(take_id)))
-    assert not sheet.go_on_button.isVisible()
+    assert sheet.resume_button.isVisible()
+    hands.click(sheet.resume_button)
+    hands.until(lambda: window.mask_jobs.cuts(session.project.take(take_id)))
+    assert not sheet.resume_button.isVisible()
     # A correction that is stopped waits as well, and what was known before it stays.
     window.log.areas.edits.stroke(AT, np.array([[110.0, 60.0], [110.0, 90.0]]), 8.0, belongs=True)
     window.jobs.stop(("cut-out", take_id, area.id, 0))
     hands.until(lambda: not window.jobs.busy)
     sheet.refresh()
     assert sheet.told.text().startswith("Stopped.")
-    assert sheet.go_on_button.isVisible() and window.cuttings.cuts(session.project.take(take_id))
-    hands.click(sheet.go_on_button)
+    assert sheet.resume_button.isVisible() and window.mask_jobs.cuts(session.project.take(take_id))
+    hands.click(sheet.resume_button)
     hands.until(lambda: not window.jobs.busy)
     sheet.refresh()
-    assert not sheet.go_on_button.isVisible()
+    assert not sheet.resume_button.isVisible()
     hands.click(sheet.seen.buttons["alone"])
     lanes = window.log.areas.lanes
     at = lanes.place_of(area.id, 0).toPoint()

@@ -12,8 +12,8 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.render import Sources, picture
 from clevrin.core.render.picture import plan_at
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.desk import theme
-from clevrin.desk.preparing import Plans
+from clevrin.desk.background.preparing import Plans
+from clevrin.desk.widgets import theme
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
 
@@ -265,7 +265,7 @@ def test_the_loop_round_a_join_with_ramps_is_prepared(join, monkeypatch):
 
 
 def test_the_reel_is_prepared_about_the_playhead(demo, monkeypatch):
-    monkeypatch.setattr("clevrin.desk.programmes._PREPARED_S", 1.0)
+    monkeypatch.setattr("clevrin.desk.playback.player.programmes._PREPARED_S", 1.0)
     window = demo.window
     window.session.do(
         PaceShots(paces=((window.session.shot.id, Pace(points=(PacePoint(frame=60, speed=0.6),), in_between="mix")),))
@@ -557,7 +557,7 @@ def test_a_match_cut_goes_where_both_subjects_move_alike(second_join):
         placed = tuple(Placement(frame=k, places=((start + step * k, 300.0),)) for k in range(take.facts.frames))
         session.do(AddTrack(take_id=take.id, track=Track(name="kite", kind="point", placed=placed)))
     followed = [session.project.take(shot.take_id).tracks[-1] for shot in pair]
-    second_join.until(lambda: all(window.followings.of(track) is not None for track in followed))
+    second_join.until(lambda: all(window.track_jobs.of(track) is not None for track in followed))
     for combo, track in zip(row.combos, followed, strict=True):
         second_join.until(lambda combo=combo, track=track: combo.findData(track.id) > 0)
         combo.setCurrentIndex(combo.findData(track.id))

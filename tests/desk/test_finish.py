@@ -10,7 +10,7 @@ from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
 from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
 from clevrin.core.progress import Silent
-from clevrin.core.render.marks import look_over
+from clevrin.core.render.reports.quality_checks import look_over
 from clevrin.core.render.sources import Sources
 from clevrin.desk.finish.queue import Render
 from clevrin.desk.finish.queue_view import words_of
@@ -98,32 +98,32 @@ def test_editing_goes_on_while_the_reel_as_it_was_is_rendered(finish, tmp_path):
     assert window.queue.renders[0].request.project != session.project
 
 
-def test_renders_are_held_go_on_are_put_sooner_and_taken_off(finish, tmp_path):
+def test_renders_are_paused_resumed_put_sooner_and_taken_off(finish, tmp_path):
     window, queue, view = finish.window, finish.window.queue, finish.window.finish.queue_view
     for name in ("one", "two", "three"):
         ask(finish, tmp_path / f"{name}.mp4")
     one, two, three = (each.id for each in queue.renders)
     view.table.row_chosen.emit(one, 0)
-    finish.click(view.hold_button)
-    assert states(finish) == ["held", "rendering", "waiting"] and "held" in view.table.item(0, 2).text()
+    finish.click(view.pause_button)
+    assert states(finish) == ["paused", "rendering", "waiting"] and "paused" in view.table.item(0, 2).text()
     view.table.row_chosen.emit(three, 0)
     finish.click(view.sooner_button)
     assert [each.id for each in queue.renders] == [one, three, two]
     finish.click(view.remove_button)
     assert [each.id for each in queue.renders] == [one, two]
     view.table.row_chosen.emit(one, 0)
-    finish.click(view.go_on_button)
+    finish.click(view.resume_button)
     finish.until(lambda: states(finish) == ["done", "done"])
     window.jobs.stop_shown()
     names = sorted(each.name for each in tmp_path.iterdir() if "mp4" in each.name or "clevrin-" in each.name)
     assert names == ["one.mp4", "two.mp4"]
 
 
-def test_one_that_is_stopped_in_the_strip_is_held_and_one_that_fails_says_why(finish, tmp_path):
+def test_one_that_is_stopped_in_the_strip_is_paused_and_one_that_fails_says_why(finish, tmp_path):
     window = finish.window
     ask(finish, tmp_path / "one.mp4")
     window.jobs.stop_shown()
-    finish.until(lambda: states(finish) == ["held"])
+    finish.until(lambda: states(finish) == ["paused"])
     choose(finish, "png")
     (tmp_path / "there").mkdir()
     ask(finish, tmp_path / "there")

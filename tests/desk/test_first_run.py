@@ -14,8 +14,8 @@ from clevrin.core.document.edits import JudgeTakes
 from clevrin.core.document.files import save
 from clevrin.core.document.keeping import data_folder, recent_projects, remember_last
 from clevrin.core.media.probe import probe
-from clevrin.desk import application
-from clevrin.desk.log_view import LogView
+from clevrin.desk.shell import application
+from clevrin.desk.shell.log_view import LogView
 
 
 def test_an_empty_window_says_what_to_do_first_and_the_demo_is_a_click_away(measured_demo, hands):

@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QApplication, QFileDialog
 
-from clevrin.desk.rail import STEPS
+from clevrin.desk.shell.rail import STEPS
 
 STEP_KEYS = {step.id: getattr(Qt.Key, f"Key_{step.number}") for step in STEPS}
 

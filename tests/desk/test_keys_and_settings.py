@@ -8,10 +8,10 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
 
 from clevrin.core.errors import ClevrinError
-from clevrin.desk.actions import ACTIONS, HELD_KEYS
-from clevrin.desk.keys import Keys
-from clevrin.desk.settings import SETTINGS, Settings
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.actions import ACTIONS, HELD_KEYS
+from clevrin.desk.shell.keys import Keys
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.state.settings import SETTINGS, Settings
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 

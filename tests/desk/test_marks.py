@@ -6,8 +6,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document import Take
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.track_table import read_track
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.track_csv import read_track
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import Hands, pixels_of
 
@@ -120,7 +120,7 @@ def test_a_point_is_placed_by_a_click_and_followed_both_ways(picnic):
     (track,) = take_of(picnic).tracks
     assert track.name == "Point 1" and track.placed[0].frame == 100
     assert np.hypot(*(np.array(track.placed[0].places[0]) - HOUSE)) < 2.0  # a pixel of the viewer is 1.9 of the take
-    followed = window.followings.of(track)
+    followed = window.track_jobs.of(track)
     assert followed is not None and followed.known[60:140].all()
     go_to(picnic, 140)
     assert seen(picnic).source == "followed" and seen(picnic).confidence > 0.7
@@ -161,7 +161,7 @@ def test_a_lost_point_is_shown_and_taken_up_again(demo):
     place_point(demo, np.array([1100.0, 300.0]))
     demo.until(lambda: demo.window.player.frame != 100)
     (track,) = take_of(demo).tracks
-    followed = demo.window.followings.of(track)
+    followed = demo.window.track_jobs.of(track)
     lost = demo.window.player.frame
     assert lost in followed.lost and lost > 100
     demo.until(lambda: demo.window.log.marks.seen_tracks and seen(demo).source == "lost")
@@ -225,14 +225,14 @@ def test_measuring_is_stopped_and_goes_on_when_asked(hands):
     hands.click(window.header.strip.stop_button)
     take = take_of(hands)
     hands.until(lambda: window.measurements.is_stopped(take))
-    hands.until(window.log.sheet.go_on_button.isVisible)
+    hands.until(window.log.sheet.resume_button.isVisible)
     # Nothing begins it again by itself.
     window.log.sheet.note.setPlainText("Not now")
     assert not window.measurements.is_measuring(take_of(hands))
-    hands.click(window.log.sheet.go_on_button)
+    hands.click(window.log.sheet.resume_button)
     hands.until(lambda: any(state.total for state in window.jobs.states))
     hands.measured()
-    assert window.log.sheet.go_on_button.isHidden() and window.measurements.trace(take_of(hands)).frames == 147
+    assert window.log.sheet.resume_button.isHidden() and window.measurements.trace(take_of(hands)).frames == 147
 
 
 def test_a_track_is_named_limited_and_forgotten(picnic):
@@ -245,7 +245,7 @@ def test_a_track_is_named_limited_and_forgotten(picnic):
     panel.limit.slider.setValue(panel.limit.slider.maximum())
     assert take_of(picnic).tracks[0].limit == pytest.approx(0.98)
     picnic.until(lambda: not picnic.window.jobs.busy)
-    strict = picnic.window.followings.of(take_of(picnic).tracks[0])
+    strict = picnic.window.track_jobs.of(take_of(picnic).tracks[0])
     assert strict.confidence[strict.known].min() >= 0.98
     picnic.click(panel.forget_button)
     assert take_of(picnic).tracks == () and panel.isHidden()
@@ -262,7 +262,7 @@ def test_a_track_goes_out_and_comes_back_as_csv(picnic, tmp_path):
     picnic.name_file(tmp_path / "chimney.csv")
     picnic.until(lambda: len(take_of(picnic).tracks) == 2)
     picnic.until(lambda: not picnic.window.jobs.busy)
-    first, second = (picnic.window.followings.of(track) for track in take_of(picnic).tracks)
+    first, second = (picnic.window.track_jobs.of(track) for track in take_of(picnic).tracks)
     assert np.allclose(first.places[first.known], second.places[first.known], atol=1e-3)
     (tmp_path / "wrong.csv").write_text("not a track\n")
     picnic.do("import-track")
@@ -282,8 +282,8 @@ def test_tracks_and_areas_are_saved_with_the_project(picnic, tmp_path):
     picnic.measured()
     picnic.look_at(window.session.project.takes[2].id)
     (track,) = take_of(picnic).tracks
-    picnic.until(lambda: window.followings.of(track) is not None)
-    assert window.player.frame != window.followings.of(track).lost  # nobody is led anywhere by opening a project
+    picnic.until(lambda: window.track_jobs.of(track) is not None)
+    assert window.player.frame != window.track_jobs.of(track).lost  # nobody is led anywhere by opening a project
 
 
 def test_in_the_reel_nothing_is_drawn_over_the_picture(picnic):
@@ -328,4 +328,4 @@ def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic)
     (track,) = take_of(picnic).tracks
     picnic.window.footage.remove_take()
     picnic.until(lambda: not picnic.window.jobs.busy)
-    assert not picnic.window.followings.is_following(track) and picnic.window.followings.of(track) is None
+    assert not picnic.window.track_jobs.is_following(track) and picnic.window.track_jobs.of(track) is None

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QLineEdit
 
 from clevrin.core.document.music import USUAL_DB
 from clevrin.demo.music import music
-from clevrin.desk import theme
 from clevrin.desk.music.sheet import MusicSheet
+from clevrin.desk.widgets import theme
 from tests.core.test_beats import written
 from tests.desk.conftest import Hands, pixels_of
 

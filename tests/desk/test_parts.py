@@ -17,12 +17,12 @@ from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
 from clevrin.core.progress import step
-from clevrin.desk import theme
-from clevrin.desk.actions import ACTIONS
-from clevrin.desk.header import JobStrip, figures
-from clevrin.desk.jobs import Job, JobRunner, JobState
-from clevrin.desk.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
+from clevrin.desk.background.jobs import Job, JobRunner, JobState
+from clevrin.desk.shell.actions import ACTIONS
+from clevrin.desk.shell.header import JobStrip, figures
 from clevrin.desk.steady.lanes import Lane, figure_words
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
 from tests.films import numbered_film
 
 # Jobs

@@ -253,7 +253,7 @@ def test_it_stands_on_a_surface_behind_an_area_for_a_while_and_moves_by_poses(pi
     area = Area(name="post", parts=(AreaPart(of=post),))
     session.do(PutArea(take_id=take.id, area=area, label="Make an area"))
     make_words(hands)
-    hands.until(lambda: window.followings.of(wall) is not None)
+    hands.until(lambda: window.track_jobs.of(wall) is not None)
     stands = sheet(hands).stands
     sheet(hands).pages.show_page("where")
     assert not sheet(hands).fill_button.isEnabled()

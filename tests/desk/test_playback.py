@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from clevrin.core.errors import MediaError
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.render.sources import Sources
-from clevrin.desk.playback import Player, Programme
+from clevrin.core.shelf import Shelf
+from clevrin.desk.playback.player import Player, Programme
 
 
 @pytest.fixture

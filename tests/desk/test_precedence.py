@@ -7,13 +7,13 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import step
 from clevrin.core.render import Sources
-from clevrin.desk.jobs import CHARTING, MAKING_PROXIES, MEASURING, Job, JobRunner
-from clevrin.desk.playback import Player, Programme
-from clevrin.desk.precedence import Precedence
-from clevrin.desk.thumbnails import Thumbnails
+from clevrin.core.shelf import Shelf
+from clevrin.desk.background.jobs import CHARTING, MAKING_PROXIES, MEASURING, Job, JobRunner
+from clevrin.desk.background.precedence import Precedence
+from clevrin.desk.playback.player import Player, Programme
+from clevrin.desk.playback.thumbnails import Thumbnails
 
 
 @pytest.fixture

@@ -5,9 +5,9 @@ from PySide6.QtCore import Qt
 
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.pace import placed_shots
-from clevrin.desk import theme
 from clevrin.desk.reel.knot import Knot, knot_between
 from clevrin.desk.reel.layout import ReelLayout, trimmed
+from clevrin.desk.widgets import theme
 from tests.core.test_document import shot, three_shots
 from tests.desk.conftest import pixels_of
 

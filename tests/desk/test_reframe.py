@@ -200,12 +200,12 @@ def test_a_subject_is_clicked_followed_handed_over_and_let_go(upright):
     (follow,) = gate(upright).follows
     (track,) = session.take.tracks
     assert follow.tracks == (track.id,) and follow.frame == 0 and track.placed[0].frame == 60
-    upright.until(lambda: upright.window.followings.of(track) is not None)
+    upright.until(lambda: upright.window.track_jobs.of(track) is not None)
     seen(upright)
     upright.click(sheet.controls["place"].buttons["left"])
     bench.edits.change_follow({"calm_s": 0.5})
     assert gate(upright).follows[0].place == (1 / 3, 0.5)
-    known = upright.window.followings.of(track).known
+    known = upright.window.track_jobs.of(track).known
     moving = seen(upright).states[:, 0]
     assert known.sum() > 20 and np.ptp(moving) > 50
     go_to(upright, 100)
@@ -231,7 +231,7 @@ def test_what_moves_by_itself_is_offered_and_one_click_follows_it_in_every_outpu
     upright.click(bench.offer_row.buttons[0])
     (follow,) = gate(upright).follows
     track = session.take.track(follow.tracks[0])
-    upright.until(lambda: upright.window.followings.of(track) is not None)
+    upright.until(lambda: upright.window.track_jobs.of(track) is not None)
     assert seen(upright).path is not None
     # Another output begins with what is followed.
     bench.sheet.pages.show_page(SHAPE)

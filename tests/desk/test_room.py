@@ -5,12 +5,12 @@ from PySide6.QtCore import QRect
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
-from clevrin.desk import theme
-from clevrin.desk.flow import FlowLayout
-from clevrin.desk.rail import STEPS
-from clevrin.desk.settings import Settings
-from clevrin.desk.window import MainWindow
-from clevrin.desk.window_place import fit_frame
+from clevrin.desk.shell.rail import STEPS
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.shell.window_place import fit_frame
+from clevrin.desk.state.settings import Settings
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.flow import FlowLayout
 from tests.desk.test_parts import cut_off
 
 STEP_IDS = [step.id for step in STEPS]

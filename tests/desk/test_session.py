@@ -14,7 +14,7 @@ from clevrin.core.document.journal import left_behind
 from clevrin.core.document.keeping import data_folder, journal_folder, last_project, remember_last, unnamed_folder
 from clevrin.core.errors import DocumentError
 from clevrin.core.pace import shot_at
-from clevrin.desk.session import Session
+from clevrin.desk.state.session import Session
 from tests.core.test_document import take, three_shots
 
 
@@ -40,7 +40,7 @@ def test_opening_chooses_the_first_and_remembers_the_file(session):
 def test_an_edit_is_in_the_journal_at_once_and_in_the_file_when_it_is_saved(session, qtbot):
     session.do(Rename(name="evening"))
     assert not session.saved and load(session.path).name == "Untitled"
-    session.keeper.close_journal(safe=False)  # as if the process had been killed here
+    session.autosave.close_journal(safe=False)  # as if the process had been killed here
     assert [left.project for left in left_behind(journal_folder())] == [session.project]
     session.save()
     qtbot.waitUntil(lambda: session.saved)
@@ -59,9 +59,9 @@ def test_edits_made_while_a_save_is_under_way_are_not_taken_for_saved(session, q
     session.do(Rename(name="one"))
     session.save()
     session.do(Rename(name="two"))
-    qtbot.waitUntil(lambda: not session.keeper.saving)
+    qtbot.waitUntil(lambda: not session.autosave.saving)
     assert load(session.path).name == "one" and not session.saved
-    session.keeper.close_journal(safe=False)
+    session.autosave.close_journal(safe=False)
     (left,) = left_behind(journal_folder())
     assert left.project.name == "two" and left.changes == 1
 
@@ -115,7 +115,7 @@ def test_a_journal_that_cannot_be_written_is_told_with_the_first_edit(qtbot, tmp
     assert "no space left on device" in told.args[0] and "Save the project now" in told.args[0]
     full = False
     session.do(Rename(name="second"))
-    session.keeper.close_journal(safe=False)
+    session.autosave.close_journal(safe=False)
     assert [left.project.name for left in left_behind(journal_folder())] == ["second"]
     session.close()
 
@@ -226,8 +226,8 @@ def test_what_was_left_behind_is_gone_on_with(qtbot, tmp_path):
     session = Session()
     session.open(tmp_path / "day.clevrin")
     session.do(Rename(name="in the middle of it"))
-    session.keeper.close_journal(safe=False)
-    session.keeper.close()  # the system does this for a process that is killed
+    session.autosave.close_journal(safe=False)
+    session.autosave.close()  # the system does this for a process that is killed
     after = Session()
     (left,) = left_behind(journal_folder())
     assert left.place == tmp_path / "day.clevrin" and left.changes == 1
@@ -243,7 +243,7 @@ def test_what_was_left_behind_is_gone_on_with(qtbot, tmp_path):
 
 def test_what_was_left_behind_can_be_put_aside(session):
     session.do(Rename(name="windy"))
-    session.keeper.close_journal(safe=False)
+    session.autosave.close_journal(safe=False)
     left_behind(journal_folder())[0].set_aside()
     assert not left_behind(journal_folder())
     assert len(list((journal_folder() / "aside").glob("*.journal"))) == 1
@@ -298,7 +298,7 @@ def test_a_forgotten_or_damaged_note_of_the_last_project_is_no_reason_to_fail(tm
 
 def test_what_was_left_behind_is_forgotten_only_when_it_is_written_down_anew(session, monkeypatch):
     session.do(Rename(name="evening"))
-    session.keeper.close_journal(safe=False)
+    session.autosave.close_journal(safe=False)
     (left,) = left_behind(journal_folder())
     real = os.write
 
@@ -329,7 +329,7 @@ def test_an_error_in_saving_that_nobody_foresaw_is_told_and_the_next_save_tries_
         raise RuntimeError("of a kind that nobody thought of")
 
     with monkeypatch.context() as patch:
-        patch.setattr("clevrin.desk.keeper.save", fail)
+        patch.setattr("clevrin.desk.state.autosave.save", fail)
         session.do(Rename(name="evening"))
         with qtbot.waitSignal(session.trouble) as told:
             session.save()

@@ -7,11 +7,11 @@ from PySide6.QtCore import QObject, Qt, QUrl, Slot
 from PySide6.QtGui import QDesktopServices, QImage
 from PySide6.QtWidgets import QFileDialog, QLabel
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Hold
 from clevrin.core.document.edits import SetHold
-from clevrin.core.remembered import Remembered
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.desk.notices import Notices
+from clevrin.desk.state.notices import Notices
 
 
 class Opener(QObject):
@@ -117,7 +117,7 @@ def test_the_button_that_puts_on_the_reel_stays_where_it_is(hands):
     hands.qtbot.wait(50)
     before = button.mapTo(window, button.rect().topLeft())
     window.jobs.stop_shown()
-    hands.until(lambda: window.log.sheet.go_on_button.isVisible())
+    hands.until(lambda: window.log.sheet.resume_button.isVisible())
     hands.qtbot.wait(50)
     assert button.mapTo(window, button.rect().topLeft()) == before
 
@@ -141,7 +141,7 @@ def test_the_settings_fit_a_low_screen(demo):
 
 
 def test_images_are_kept_within_a_number_of_bytes(qapp):
-    memory = Remembered(10 * 400, QImage.sizeInBytes)
+    memory = ByteCache(10 * 400, QImage.sizeInBytes)
     for number in range(30):
         memory.put(number, QImage(10, 10, QImage.Format.Format_RGB32))  # 400 bytes each
         memory.get(3)

@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from clevrin.core.document.edits import LayMusic
-from clevrin.core.sound.bed import take_in_music
 from clevrin.core.sound.mix import ReelSound
+from clevrin.core.sound.music_track import take_in_music
 from clevrin.demo.footage_maker import MUSIC
 from clevrin.desk.finish.sheet import SOUND
 from clevrin.desk.sound.layout import LANE_HEIGHT

@@ -11,8 +11,8 @@ from clevrin.core.document import Area, AreaPart, Drawn, Hold, Outline, Placemen
 from clevrin.core.document.edits import AddTrack, PutArea, SetHold, TrimShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.render.sources import Sources
-from clevrin.desk import theme
 from clevrin.desk.steady.fields import EDGE, LENT
+from clevrin.desk.widgets import theme
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
 
@@ -473,7 +473,7 @@ def test_the_mesh_is_shown_as_a_grid_if_wanted(steady):
 
 
 def test_a_motion_is_read_through_the_file_dialog(steady, tmp_path):
-    from clevrin.core.motion.table import motion_csv
+    from clevrin.core.motion.trace.motion_csv import motion_csv
 
     session = steady.window.session
     trace = steady.window.measurements.store.trace(session.project.takes[1])

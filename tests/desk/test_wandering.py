@@ -38,6 +38,6 @@ def test_random_edits_are_undone_to_the_start_and_redone_to_the_end(demo, times)
             session.redo()
         assert session.project == end and session.history.redo_label is None
     assert len(tried) > 18, tried  # every kind of edit came about
-    session.keeper.close_journal(safe=False)
+    session.autosave.close_journal(safe=False)
     (kept,) = left_behind(journal_folder())
     assert kept.project == end

@@ -23,8 +23,8 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.journal import left_behind
 from clevrin.core.document.keeping import journal_folder
 from clevrin.demo.project import plain_demo
-from clevrin.desk import theme
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.window import MainWindow
+from clevrin.desk.widgets import theme
 from tests.desk.wandering import Wanderer
 
 _MOST_S = 30
@@ -55,7 +55,7 @@ def victim(seed: int, folder: Path, out: int) -> None:
             window.session.save()
         else:
             wanderer.edit()
-        journal = window.session.keeper._journal
+        journal = window.session.autosave._journal
         os.write(out, f"{journal.changes} {state_of(window.session.project)}\n".encode())
 
     timer = QTimer()

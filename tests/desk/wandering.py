@@ -7,7 +7,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
 from clevrin.core.pace import reel_frames
-from clevrin.desk.window import MainWindow
+from clevrin.desk.shell.window import MainWindow
 
 _WORDS = """
 split remove-before remove-after duplicate remove mirror reverse copy-settings paste-settings marker beat

@@ -17,15 +17,15 @@ from clevrin.core.hold.verdict import judge
 from clevrin.core.media.formats import FORMATS, Purpose
 from clevrin.core.media.grey_writing import GreyWriter
 from clevrin.core.motion import find_whips
-from clevrin.core.motion.table import motion_csv
+from clevrin.core.motion.trace.motion_csv import motion_csv
 from clevrin.core.outputs import put_folder, writing_error
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.export import ExportRequest, export_reel
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.known import cover_of
-from clevrin.core.render.planner import plan_shown
-from clevrin.core.render.resolving import Shown, complete
+from clevrin.core.render.export.export import ExportRequest, export_reel
+from clevrin.core.render.measured.carried import cover_of
+from clevrin.core.render.planning.planner import plan_shown
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Shown, complete
 from clevrin.core.render.sources import Sources
 
 CAMERA_FORMAT = "clevrin-camera 1"

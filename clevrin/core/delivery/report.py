@@ -17,15 +17,15 @@ from clevrin.core.errors import MediaError
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import rgb_from_picture
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.outputs import write_text
 from clevrin.core.pace import Placed, nominal_frame, placed_shots, reel_frames
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.progress import Progress
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.marks import LookedOver, ReelMark, look_over
 from clevrin.core.render.picture import planes
-from clevrin.core.render.resolving import Held, complete
+from clevrin.core.render.reports.quality_checks import LookedOver, ReelMark, look_over
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import Held, complete
 from clevrin.core.render.sources import Sources
 
 _PICTURE = (240, 240)

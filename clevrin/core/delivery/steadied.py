@@ -5,7 +5,7 @@ from pathlib import Path
 from clevrin.core.document import Hold, Project, Shot
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.errors import ClevrinError
-from clevrin.core.render.export import ExportRequest
+from clevrin.core.render.export.export import ExportRequest
 
 
 def steadied_takes(project: Project, folder: Path, hold: Hold | None = None) -> tuple[ExportRequest, ...]:

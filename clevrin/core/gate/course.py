@@ -16,9 +16,9 @@ from clevrin.core.document.model import Mirror, Turns, mirror_signs
 from clevrin.core.gate.easing import Stops, arrived, eased, smooth_step
 from clevrin.core.gate.following import FollowProblem, followed_course, smoothed
 from clevrin.core.gate.form import GateForm
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply, apply_each, similarities_of, summed_up
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of, summed_up
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.motion.whips import fast_frames
 
 Numbers = NDArray[np.float64]

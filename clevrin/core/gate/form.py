@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Pose
 from clevrin.core.document.gating import LEAST_GATE_PX
-from clevrin.core.motion.models import gate_corners
+from clevrin.core.motion.geometry.models import gate_corners
 
 Numbers = NDArray[np.float64]
 

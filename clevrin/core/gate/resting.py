@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.gate.form import GateForm
-from clevrin.core.motion.vectors import Vectors
+from clevrin.core.motion.measuring.vectors import Vectors
 
 Numbers = NDArray[np.float64]
 

@@ -12,9 +12,9 @@ from clevrin.core.hold.framing import Gates, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.lock_off import within_budget
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path, steps_between
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.motion.tracks.both_ways import Followed
 
 Numbers = NDArray[np.float64]
 

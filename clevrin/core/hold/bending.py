@@ -11,7 +11,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.errors import NotMeasuredError
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 

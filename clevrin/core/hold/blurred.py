@@ -5,7 +5,7 @@ import numpy as np
 from clevrin.core.document import Span
 from clevrin.core.hold.held import HeldPath
 from clevrin.core.hold.report import calm_frames, course, residual_px
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import Whip
 
 _SHOWS_SHARE = 0.004

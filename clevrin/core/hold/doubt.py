@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Span
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 

@@ -10,8 +10,8 @@ from clevrin.core.convex import Programme, solve
 from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.held import HeldPath, placed
-from clevrin.core.motion.models import apply_each, similarities_of
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply_each, similarities_of
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 

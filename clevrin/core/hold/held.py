@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.motion.models import Matrix, apply, gate_corners
+from clevrin.core.motion.geometry.models import Matrix, apply, gate_corners
 
 Numbers = NDArray[np.float64]
 

@@ -10,8 +10,8 @@ from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Span
 from clevrin.core.hold.doubt import trusted
-from clevrin.core.motion.models import rescaled, similarities_of
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import rescaled, similarities_of
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 

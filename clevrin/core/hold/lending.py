@@ -12,7 +12,7 @@ from clevrin.core.hold.held import HeldPath, maps_of
 from clevrin.core.hold.report import course, quick_part
 from clevrin.core.hold.solve import held_path
 from clevrin.core.motion.rig import rig_course
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 

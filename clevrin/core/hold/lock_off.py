@@ -9,9 +9,9 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.framing import Gates, fits, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
-from clevrin.core.motion.models import apply, apply_each, similarities_of
-from clevrin.core.motion.registration import Registration
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of
+from clevrin.core.motion.measuring.registration import Registration
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import fast_frames
 
 Numbers = NDArray[np.float64]

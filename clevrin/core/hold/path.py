@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, augmented, solve, unconstrained
 from clevrin.core.errors import ClevrinError
-from clevrin.core.motion.models import apply_each, gate_corners
+from clevrin.core.motion.geometry.models import apply_each, gate_corners
 
 Numbers = NDArray[np.float64]
 

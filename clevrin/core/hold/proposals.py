@@ -10,7 +10,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import shake_px, shaken
 from clevrin.core.hold.solve import held_path
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import Whip
 from clevrin.core.progress import Progress, step
 

@@ -8,8 +8,8 @@ from scipy.signal import butter, sosfiltfilt
 
 from clevrin.core.document import Span
 from clevrin.core.hold.held import HeldPath
-from clevrin.core.motion.models import similarities_of
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.geometry.models import similarities_of
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import Whip
 
 Numbers = NDArray[np.float64]

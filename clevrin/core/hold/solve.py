@@ -18,11 +18,11 @@ from clevrin.core.hold.framing import Gates, corners_moved, fits, framed, room_f
 from clevrin.core.hold.held import HeldPath, maps_of
 from clevrin.core.hold.leaning import settled_leaning
 from clevrin.core.hold.lock_off import free_axes, locked_off
-from clevrin.core.hold.moves import turning_frames
+from clevrin.core.hold.move_boundaries import turning_frames
 from clevrin.core.hold.path import PathProblem, cutoff_of, solve_path
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.registration import Registration
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.measuring.registration import Registration
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.core.motion.whips import fast_frames, find_whips
 
 Numbers = NDArray[np.float64]

@@ -12,8 +12,8 @@ from clevrin.core.hold.framing import kept_share
 from clevrin.core.hold.lock_off import widest_gate
 from clevrin.core.hold.report import calm_frames, calm_runs, course, idle_axes, shake, shake_px
 from clevrin.core.hold.solve import held_path
-from clevrin.core.motion.models import Matrix, gate_corners
-from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
+from clevrin.core.motion.geometry.models import Matrix, gate_corners
+from clevrin.core.motion.trace.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip
 
 Cost = Literal["easy", "costly", "hopeless"]

@@ -14,12 +14,12 @@ from math import log
 import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.match import Proposal, Side, best_pair, rank_pairs, room
 from clevrin.core.join.meeting import with_ramps
-from clevrin.core.join.moves import Moves
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import played_rate
 
 _MOST_TRIED = 7

@@ -12,7 +12,7 @@ from clevrin.core.document import Shot
 from clevrin.core.document.model import mirror_signs, turned
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S, SHORT_BLUR, WIDE_BEYOND, Made, Move, Sides
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import Placed, nominal_frame
 
 Row = tuple[Placed, ...]

@@ -24,10 +24,10 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.document.model import QUARTERS, Mirror, Turns, mirror_signs
+from clevrin.core.join.cut_candidates import Frames, MoveKind, Moves
 from clevrin.core.join.kinds.kind import MOVES_WIDTHS_PER_S
-from clevrin.core.join.moves import Frames, MoveKind, Moves
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import Placed, rates_along
 
 Numbers = NDArray[np.float64]

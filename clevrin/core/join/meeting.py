@@ -15,7 +15,7 @@ from clevrin.core.document import PacePoint, Shot, Span, Take
 from clevrin.core.document.pacing import bounded_speed
 from clevrin.core.join.match import Proposal
 from clevrin.core.join.whip_cut import joined
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import speed
 
 LONGEST_REACH_S = 1.0

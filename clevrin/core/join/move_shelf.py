@@ -7,10 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Take
-from clevrin.core.join.moves import MOVES, Looked, Moves
+from clevrin.core.join.cut_candidates import MOVES, Looked, Moves
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.shelf import Shelf
 
 _VERSION = "1"
 

@@ -9,7 +9,7 @@ from math import atan2, degrees, hypot
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.both_ways import Followed
+from clevrin.core.motion.tracks.both_ways import Followed
 
 Numbers = NDArray[np.float64]
 

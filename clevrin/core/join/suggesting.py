@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from clevrin.core.document import Join, Take
 from clevrin.core.document.model import mirror_signs
 from clevrin.core.join.between import velocity_at_cut
+from clevrin.core.join.cut_candidates import EVEN_L
+from clevrin.core.join.frame_signature import Looks, glance
 from clevrin.core.join.kinds import KINDS
 from clevrin.core.join.kinds.kind import Fit, Kind, Seen, SeenSide
-from clevrin.core.join.looks import Looks, glance
-from clevrin.core.join.moves import EVEN_L
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.trace import LOW_CONFIDENCE, Trace
+from clevrin.core.motion.trace.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.pace import Placed
 
 _AGAIN_SHARE = 0.85

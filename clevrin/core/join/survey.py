@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.join.assemble import Measured
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.kinds.kind import Seen
 from clevrin.core.join.match import WORTH_MATCHING, Proposal, Side, best_pair, side_of_shot
-from clevrin.core.join.moves import Moves
 from clevrin.core.join.suggesting import Suggestion, seen_at_cut, suggestions
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
 

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from clevrin.core.document.areas import Area, Coloured, Drawn, Other, Outline
 from clevrin.core.document.cut_outs import CutOut, Filmed
 from clevrin.core.matte.matte import NOTHING, Matte, MattePart, OfColour, Painted, Places, Stored
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed
 
 Numbers = NDArray[np.float64]
 Clung = Mapping[Drawn, Followed]

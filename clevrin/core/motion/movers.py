@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
-from clevrin.core.motion.models import apply
-from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.vectors import Vectors
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.measuring.vectors import Vectors
+from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
 Box = tuple[float, float, float, float]

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.trace import Trace
+from clevrin.core.motion.trace.trace import Trace
 
 WhipKind = Literal["pan", "tilt", "diagonal", "roll", "zoom"]
 

@@ -11,13 +11,13 @@ from clevrin.core.elements import Raster
 from clevrin.core.media.colouring import shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.pace.in_between import PairFlow
-from clevrin.core.render.executor import execute, flow_between
-from clevrin.core.render.films import Films
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.pixels.executor import execute, flow_between
+from clevrin.core.render.pixels.films import Films
 from clevrin.core.render.plan import Layer, Pin, Plan, Quality, Sample
-from clevrin.core.render.planner import plan_frame
-from clevrin.core.render.resolving import ResolvedShot, resolve, resolve_frame
+from clevrin.core.render.planning.planner import plan_frame
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.core.render.resolving.resolving import ResolvedShot, resolve, resolve_frame
 from clevrin.core.render.sources import Sources
 
 

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from clevrin.core.closing import Closes
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.media.proxies import ProxyShelf
-from clevrin.core.motion.cache import Shelf
-from clevrin.core.render.films import Films
-from clevrin.core.render.measurement_store import MeasurementStore
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.pixels.films import Films
+from clevrin.core.shelf import Shelf
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)

@@ -10,8 +10,8 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.media.writing import SOUND_RATE
-from clevrin.core.remembered import Remembered
 
 Sound = NDArray[np.float32]
 Numbers = NDArray[np.float64]
@@ -33,7 +33,7 @@ class Lowering:
 
     def __init__(self, read: Callable[[int, int], Sound], by_db: float) -> None:
         self._read, self._by_db = read, by_db
-        self._kept = Remembered()
+        self._kept = ByteCache()
 
     def level(self, first: int, count: int) -> Numbers:
         """(count,) what the music's samples are multiplied by from a sample of the reel on."""

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Music, Project
 from clevrin.core.join.between import CourseOf, made_join
 from clevrin.core.join.kinds.kind import Course, Made
@@ -19,7 +20,6 @@ from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, check
-from clevrin.core.remembered import Remembered
 from clevrin.core.sound.levels import faded, scaled
 from clevrin.core.sound.loudness import LoudnessCourse, loudness_course
 from clevrin.core.sound.lowering import Lowering
@@ -154,7 +154,7 @@ class _Swishes:
     def __init__(self, project: Project, course_of: CourseOf) -> None:
         self._project, self._course_of = project, course_of
         self._row = placed_shots(project)
-        self._kept = Remembered()
+        self._kept = ByteCache()
 
     def add(self, result: Sound, first: int, gain: float) -> None:
         """Adds what of them lies in some samples of the reel from the `first` on."""

@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed
-from clevrin.core.remembered import Remembered
 from clevrin.core.sound.stretching import HOP, MARGIN, stretched
 
 Sound = NDArray[np.float32]
@@ -36,7 +36,7 @@ class PacedSound:
     stamps_s: Numbers | None
     total: int
     reader: SoundReader
-    cells: Remembered
+    cells: ByteCache
 
     def read(self, first: int, end: int) -> Sound:
         """Samples `first` to `end`: (count, 2) float32, with their pitch going along, or kept.

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Project, Span, Take
 from clevrin.core.document.sounding import gain_of
 from clevrin.core.join.kinds import kind_of
@@ -16,7 +17,6 @@ from clevrin.core.media.index import index_frames
 from clevrin.core.media.sound_reading import SoundReader
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import Placed, placed_shots, speed
-from clevrin.core.remembered import Remembered
 from clevrin.core.sound.levels import faded, scaled
 from clevrin.core.sound.paced import PacedSound
 
@@ -98,7 +98,7 @@ class TakesSound:
         self._reach = ceil(farthest * self._per_frame)
         """No shot is heard farther beyond its picture."""
         self._reader = SoundReader(troubles)
-        self._cells = Remembered()
+        self._cells = ByteCache()
 
     def close(self) -> None:
         self._reader.close()

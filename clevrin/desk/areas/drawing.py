@@ -12,16 +12,16 @@ from clevrin.core.document import Area, CutOut, Drawn, Take
 from clevrin.core.document.areas import Shape, made_of
 from clevrin.core.matte import coverage, matte_at
 from clevrin.core.matte.areas import drawn_at
-from clevrin.core.matte.clung import points_at
+from clevrin.core.matte.clinging_areas import points_at
 from clevrin.core.matte.colours import colour_at
 from clevrin.core.matte.painting import smooth_curve
 from clevrin.core.media.picture import Picture, picture_from_rgb
-from clevrin.core.motion.both_ways import Followed
-from clevrin.desk import theme
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.desk.areas.edits import AreaEdits, cut_part, drawn_part
-from clevrin.desk.context import Context
-from clevrin.desk.pixels import image_of
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.bench.context import Context
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.pixels import image_of
+from clevrin.desk.widgets.viewer import Viewer
 
 Places = NDArray[np.float64]
 Tool = Literal["look", "half-plane", "box", "disc", "curve", "colour", "cut-out", "belongs", "apart"]
@@ -46,8 +46,8 @@ class AreaDrawing(QObject):
 
     def __init__(self, context: Context, viewer: Viewer, edits: AreaEdits) -> None:
         super().__init__(viewer)
-        self._measurements, self._followings = context.measurements, context.followings
-        self._cuttings = context.cuttings
+        self._measurements, self._track_jobs = context.measurements, context.track_jobs
+        self._mask_jobs = context.mask_jobs
         self._viewer, self._edits = viewer, edits
         self._frame = 0
         self._active, self._tool, self._see = False, "look", "tint"
@@ -57,7 +57,7 @@ class AreaDrawing(QObject):
         self._grip: int | None = None
         self._known: tuple[object, NDArray[np.uint8]] | None = None
         edits.chosen_changed.append(self._tell)
-        self._cuttings.changed.connect(self._on_cuttings_changed)
+        self._mask_jobs.changed.connect(self._on_mask_jobs_changed)
 
     # What is shown
 
@@ -139,9 +139,9 @@ class AreaDrawing(QObject):
         shown = self._shown()
         if shown is None or (self._grip is not None and self._start is not None):
             return
-        known = self._cuttings.cuts(take)
+        known = self._mask_jobs.cuts(take)
         parts = made_of(area, take.areas)
-        clung = self._cuttings.clung(take)
+        clung = self._mask_jobs.clung(take)
         cuts = tuple(id(known.get(cut)) for each in parts for cut in each.cut_outs)
         cuts += tuple(id(clung.get(curve)) for each in parts for curve in each.clinging)
         key = parts, self._frame, self._see, id(self._viewer.pixels[0]), theme.scale(), cuts
@@ -153,7 +153,7 @@ class AreaDrawing(QObject):
         """BGRA: how the area is seen over the picture."""
         height, width = shown.shape[:2]
         others = {each.id: each for each in made_of(area, take.areas)}
-        cuts, clung = self._cuttings.cuts(take), self._cuttings.clung(take)
+        cuts, clung = self._mask_jobs.cuts(take), self._mask_jobs.clung(take)
         matte = matte_at(area, self._frame, self._chain(take), self._tracks(take), cuts, others, clung)
         picture = self._as_picture(shown) if matte.of_picture else None
         cover = coverage(matte, (take.facts.width, take.facts.height), (width, height), picture)
@@ -358,7 +358,7 @@ class AreaDrawing(QObject):
 
     def _places_of(self, part: Drawn, take: Take) -> Places:
         """Where the points of a drawn part are on the frame."""
-        curve = self._cuttings.clung(take).get(part)
+        curve = self._mask_jobs.clung(take).get(part)
         clung = None if curve is None else points_at(part, curve, self._frame)
         if clung is not None:
             return clung
@@ -384,7 +384,7 @@ class AreaDrawing(QObject):
         return None if trace is None else self._measurements.store.chain(take, trace)
 
     def _tracks(self, take: Take) -> dict[str, Followed]:
-        found = {track.id: self._followings.of(track) for track in take.tracks}
+        found = {track.id: self._track_jobs.of(track) for track in take.tracks}
         return {id: each for id, each in found.items() if each is not None}
 
     def _to_view(self, places: Places, rect: QRect, take: Take) -> Places:
@@ -397,7 +397,7 @@ class AreaDrawing(QObject):
         size = np.array([take.facts.width, take.facts.height])
         return np.asarray((view - (rect.left(), rect.top())) / (rect.width(), rect.height()) * size - 0.5)
 
-    def _on_cuttings_changed(self, take_id: str, area_id: str) -> None:
+    def _on_mask_jobs_changed(self, take_id: str, area_id: str) -> None:
         if self._active:
             self._tell()
 

@@ -30,7 +30,7 @@ from clevrin.core.matte.matte import Lab
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.motion.movers import Mover
-from clevrin.desk.context import Context
+from clevrin.desk.bench.context import Context
 
 Places = NDArray[np.float64]
 

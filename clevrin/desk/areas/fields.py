@@ -2,7 +2,7 @@
 
 from clevrin.core.document import Area
 from clevrin.desk.areas.edits import AreaEdits, coloured_part, drawn_part
-from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
+from clevrin.desk.widgets.fields import Choice, Field, Number, Switch, share_field
 
 
 def _px(value: float) -> str:

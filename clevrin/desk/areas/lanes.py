@@ -9,12 +9,12 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, Q
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import Area, Take
-from clevrin.core.matte.clung import LOST
+from clevrin.core.matte.clinging_areas import LOST
 from clevrin.core.matte.cutting import UNSURE, CutFrames
-from clevrin.core.motion.both_ways import Followed
-from clevrin.desk import theme
-from clevrin.desk.areas.cuttings import Cuttings
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
+from clevrin.desk.background.mask_jobs import MaskJobs
+from clevrin.desk.widgets import theme
 
 _LANE_PX, _GAP_PX = 22, 3
 _BESIDE_PX = 8
@@ -43,15 +43,15 @@ class AreaLane:
     unsure: float = UNSURE
 
 
-def lanes_of(take: Take, cuttings: Cuttings) -> tuple[AreaLane, ...]:
+def lanes_of(take: Take, mask_jobs: MaskJobs) -> tuple[AreaLane, ...]:
     """The lanes of all areas of a take, as far as those are measured."""
-    return tuple(_lane_of(area, take, cuttings) for area in take.areas)
+    return tuple(_lane_of(area, take, mask_jobs) for area in take.areas)
 
 
-def _lane_of(area: Area, take: Take, cuttings: Cuttings) -> AreaLane:
+def _lane_of(area: Area, take: Take, mask_jobs: MaskJobs) -> AreaLane:
     cut, drawn, coloured = cut_part(area), drawn_part(area), coloured_part(area)
     measured = cut or next(iter(area.clinging), None)
-    found = None if measured is None else cuttings.of(take, area.id, measured)
+    found = None if measured is None else mask_jobs.of(take, area.id, measured)
     said: set[int] = set()
     if cut is not None:
         said |= set(cut.frames)

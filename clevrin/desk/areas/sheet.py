@@ -6,20 +6,21 @@ from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document import Area, Shot, Take
 from clevrin.core.matte.areas import share_at
-from clevrin.core.matte.clung import where_lost
+from clevrin.core.matte.clinging_areas import where_lost
 from clevrin.core.matte.cutting import CutFrames, how_sure
-from clevrin.core.motion.both_ways import Followed
 from clevrin.core.motion.movers import Mover
-from clevrin.desk import theme
+from clevrin.core.motion.tracks.both_ways import Followed
 from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.context import Context
-from clevrin.desk.fields import FieldSheet
-from clevrin.desk.file_dialogs import FILMS, FileDialogs
-from clevrin.desk.plain_table import PlainRow, PlainTable
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.side_sheet import SideSheet
 from clevrin.desk.reframe.offers import OfferRow, Offers
-from clevrin.desk.sheet import (
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.file_dialogs import FILMS, FileDialogs
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.sheet import (
     ChoiceSetting,
     Pages,
     SliderSetting,
@@ -30,7 +31,6 @@ from clevrin.desk.sheet import (
     plain_button,
     quiet_label,
 )
-from clevrin.desk.side_sheet import SideSheet
 
 _TOOLS = (
     ("half-plane", "edge", "Drag along an edge that passes: the area lies on its right as you drag"),
@@ -87,7 +87,7 @@ class AreaSheet(SideSheet):
         self.told.setWordWrap(True)
         self.strokes_button = plain_button("Strokes away", "Takes away what was painted over on this frame")
         self.follow_button = plain_button("Follow its middle", "A hold can be anchored to it, and a gate go with it")
-        self.go_on_button = plain_button("Go on", "Goes on cutting out where it was stopped")
+        self.resume_button = plain_button("Resume", "Goes on cutting out where it was stopped")
         self.seen = ChoiceSetting("Seen as", "How the chosen area is seen over the picture", _SEEN, columns=3)
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
         self.offers, self.movers = Offers(context, self), OfferRow(context, "Cut this out")
@@ -100,7 +100,7 @@ class AreaSheet(SideSheet):
             self.of_take_setting, self.tools, beside(self.film_button), self.hint, self.movers_setting, self.areas
         )
         self.sheet.add(self.corrected, self.told)
-        self.sheet.add(beside(self.follow_button, self.strokes_button, self.go_on_button))
+        self.sheet.add(beside(self.follow_button, self.strokes_button, self.resume_button))
         self.track = named_combo("Or with", "A point or a surface that is followed: the area goes as that does")
         self.track_setting = named_setting("Or with", self.track.toolTip(), self.track)
         self.combined = {
@@ -142,7 +142,7 @@ class AreaSheet(SideSheet):
                 (self.film_button, self._ask_for_film),
                 (self.strokes_button, lambda: edits.forget_strokes(drawing.frame)),
                 (self.follow_button, edits.follow_middle),
-                (self.go_on_button, self._go_on),
+                (self.resume_button, self._resume),
                 (self.alike_button, edits.count_throughout),
             )
         )
@@ -257,22 +257,22 @@ class AreaSheet(SideSheet):
         self.corrected.setVisible(cut is not None)
         self.told.setVisible(cut is not None or curve is not None or filmed is not None)
         self.strokes_button.setVisible(False)
-        self.go_on_button.setVisible(False)
+        self.resume_button.setVisible(False)
         self.follow_button.setVisible(cut is not None and not self._edits.followed)
         measured = cut or curve or filmed
         if take is None or area is None or measured is None:
             return
-        cuttings, here = self._context.cuttings, self._drawing.frame
-        found = cuttings.of(take, area.id, measured)
-        self.go_on_button.setVisible(cuttings.is_stopped(take, area.id, measured))
+        mask_jobs, here = self._context.mask_jobs, self._drawing.frame
+        found = mask_jobs.of(take, area.id, measured)
+        self.resume_button.setVisible(mask_jobs.is_stopped(take, area.id, measured))
         if cut is not None:
             self.strokes_button.setVisible(here in {each.frame for each in cut.strokes})
-        trouble = cuttings.trouble(take, area.id, measured)
+        trouble = mask_jobs.trouble(take, area.id, measured)
         if trouble is not None:
             self.told.setText(trouble)
-        elif cuttings.is_cutting(take, area.id, measured):
+        elif mask_jobs.is_cutting(take, area.id, measured):
             self.told.setText(_BUSY[measured.how])
-        elif cuttings.is_stopped(take, area.id, measured):
+        elif mask_jobs.is_stopped(take, area.id, measured):
             self.told.setText("Stopped. What was found is kept.")
         elif isinstance(found, CutFrames):
             self.told.setText((how_sure(found.sure) or _SURE) if cut is not None else "It is as the film shows it.")
@@ -291,9 +291,9 @@ class AreaSheet(SideSheet):
     def _add_film(self, path: Path) -> None:
         self.trouble.tell(self._edits.add_film(path))
 
-    def _go_on(self) -> None:
+    def _resume(self) -> None:
         if self._edits.take is not None:
-            self._context.cuttings.go_on(self._edits.take)
+            self._context.mask_jobs.resume(self._edits.take)
             self.refresh()
 
 

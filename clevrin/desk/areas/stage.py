@@ -8,10 +8,10 @@ from clevrin.core.document import Area, Take
 from clevrin.desk.areas.drawing import AreaDrawing
 from clevrin.desk.areas.edits import AreaEdits
 from clevrin.desk.areas.lanes import AreaLanes, lanes_of
-from clevrin.desk.bench import Showing, Transport
-from clevrin.desk.context import Context
-from clevrin.desk.programmes import take_programme
-from clevrin.desk.viewer import Overlay, Viewer
+from clevrin.desk.bench.bench import Showing, Transport
+from clevrin.desk.bench.context import Context
+from clevrin.desk.playback.programmes import take_programme
+from clevrin.desk.widgets.viewer import Overlay, Viewer
 
 Offered = Callable[[], tuple[tuple[Take, int], ...]]
 """The takes on which areas can be made here, and the frame of each that is looked at first."""
@@ -41,7 +41,7 @@ class AreaStage(QObject):
         self.lanes.area_chosen.connect(self.edits.choose)
         self.lanes.frame_requested.connect(self._on_lanes_frame_requested)
         self.drawing.changed.connect(self.refresh)
-        context.cuttings.changed.connect(lambda *_: self.refresh())
+        context.mask_jobs.changed.connect(lambda *_: self.refresh())
         context.session.project_changed.connect(self._on_session_changed)
         context.session.selection_changed.connect(self._on_session_changed)
 
@@ -115,7 +115,7 @@ class AreaStage(QObject):
             self.lanes.show_lanes((), 0, "")
             return
         chosen = self.edits.chosen
-        lanes = lanes_of(take, self._context.cuttings)
+        lanes = lanes_of(take, self._context.mask_jobs)
         self.lanes.show_lanes(lanes, take.facts.frames, "" if chosen is None else chosen.id)
 
     def _tell_if_other(self) -> None:

@@ -6,23 +6,23 @@ from PySide6.QtWidgets import QVBoxLayout
 from clevrin.core.document import Project
 from clevrin.core.pace import reel_frames
 from clevrin.core.progress import Progress
-from clevrin.core.render.export import ExportRequest
-from clevrin.core.render.marks import LookedOver, look_over
+from clevrin.core.render.export.export import ExportRequest
+from clevrin.core.render.reports.quality_checks import LookedOver, look_over
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.loudness import LoudnessCourse
 from clevrin.core.sound.mix import has_sound, reel_loudness
-from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
-from clevrin.desk.context import Context
+from clevrin.desk.background.jobs import CHARTING, Job
+from clevrin.desk.bench.bench import Bench, Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench.context import Context
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.queue_view import QueueView
+from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.finish.sheet import LOOK, SOUND, FinishSheet
 from clevrin.desk.finish.stage import Stage
-from clevrin.desk.jobs import CHARTING, Job
-from clevrin.desk.programmes import beside_programme, reel_programme, span_of_shots, want_prepared
-from clevrin.desk.rendering import Rendering
+from clevrin.desk.playback.programmes import beside_programme, reel_programme, span_of_shots, want_prepared
 from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.fields import SoundHere
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.widgets.viewer import Viewer
 
 _NO_REEL = "There is nothing on the reel yet. In Log, choose a span of a take and press Enter."
 

@@ -9,12 +9,12 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document.value import new_id
 from clevrin.core.outputs import PartsRoom
 from clevrin.core.progress import Progress
-from clevrin.core.render.apart import export_apart
-from clevrin.core.render.export import ExportRequest
-from clevrin.desk.jobs import Job, JobRunner
-from clevrin.desk.notices import Notices
+from clevrin.core.render.export.child_process import export_apart
+from clevrin.core.render.export.export import ExportRequest
+from clevrin.desk.background.jobs import Job, JobRunner
+from clevrin.desk.state.notices import Notices
 
-State = Literal["waiting", "rendering", "held", "done", "failed"]
+State = Literal["waiting", "rendering", "paused", "done", "failed"]
 _MOST = 200
 """Renders that have ended are remembered no longer than this."""
 
@@ -41,7 +41,7 @@ class Render:
 
 
 class RenderQueue(QObject):
-    """Renders in their order. One is made at a time, in a process of its own; what is held goes on where it was."""
+    """Renders in their order. One is made at a time, in a process of its own; what is paused is resumed where it was."""
 
     changed = Signal()
     ended = Signal(str)
@@ -65,23 +65,23 @@ class RenderQueue(QObject):
         if len(self._renders) >= _MOST and ended:
             self._renders.remove(ended[0])
         self._renders.append(made)
-        self._go_on()
+        self._begin_next()
         return made.id
 
-    def hold(self, render_id: str) -> None:
+    def pause(self, render_id: str) -> None:
         """Stops a render, or keeps it from beginning; what is finished of it stays."""
         render = self._of(render_id)
         if render.state in ("waiting", "rendering"):
-            self._put(replace(render, state="held", left_s=None))
+            self._put(replace(render, state="paused", left_s=None))
             self._jobs.stop(_key(render))
-            self._go_on()
+            self._begin_next()
 
-    def go_on(self, render_id: str) -> None:
-        """Has a render that was held, or that failed, made when it is its turn."""
+    def resume(self, render_id: str) -> None:
+        """Has a render that was paused, or that failed, made when it is its turn."""
         render = self._of(render_id)
-        if render.state in ("held", "failed"):
+        if render.state in ("paused", "failed"):
             self._put(replace(render, state="waiting", sentence=""))
-            self._go_on()
+            self._begin_next()
 
     def sooner(self, render_id: str) -> None:
         """Puts a render before the one before it."""
@@ -99,7 +99,7 @@ class RenderQueue(QObject):
             # With the same key: it begins when the one that was stopped has ended.
             clear = lambda _: PartsRoom(render.request.path).clear()  # noqa: E731
             self._jobs.start(Job(key=_key(render), what="Tidying up", work=clear, done=lambda _: None, quiet=True))
-        self._go_on()
+        self._begin_next()
 
     def _of(self, render_id: str) -> Render:
         return next(each for each in self._renders if each.id == render_id)
@@ -108,7 +108,7 @@ class RenderQueue(QObject):
         at = next(k for k, each in enumerate(self._renders) if each.id == render.id)
         self._renders[at] = render
 
-    def _go_on(self) -> None:
+    def _begin_next(self) -> None:
         """Begins the next one where none is made."""
         if not any(each.state == "rendering" for each in self._renders):
             waiting = next((each for each in self._renders if each.state == "waiting"), None)
@@ -141,17 +141,17 @@ class RenderQueue(QObject):
     def _end(self, render: Render) -> None:
         self._put(render)
         self.ended.emit(f"{render.request.path.name}: {render.state}")
-        self._go_on()
+        self._begin_next()
 
     def _on_jobs_states_changed(self) -> None:
-        """How far the render is that is made now; one that was stopped in the strip is held."""
+        """How far the render is that is made now; one that was stopped in the strip is paused."""
         render = next((each for each in self._renders if each.state == "rendering"), None)
         if render is None:
             return
         state = self._jobs.state_of(_key(render))
         if state is None:
-            self._put(replace(render, state="held", left_s=None))
-            self._go_on()
+            self._put(replace(render, state="paused", left_s=None))
+            self._begin_next()
             return
         self._put(replace(render, done=state.done, total=state.total, left_s=state.left_s))
         self.changed.emit()

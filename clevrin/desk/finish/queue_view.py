@@ -3,11 +3,11 @@
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from clevrin.desk.finish.queue import Render, RenderQueue
-from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import plain_button, quiet_label
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.sheet import plain_button, quiet_label
 
 _MOST_ROWS = 5
-_WORDS = {"waiting": "waits", "held": "held", "done": "done", "failed": "failed"}
+_WORDS = {"waiting": "waits", "paused": "paused", "done": "done", "failed": "failed"}
 
 
 class QueueView(QWidget):
@@ -19,8 +19,8 @@ class QueueView(QWidget):
         self._known: set[str] = set()
         self.table = PlainTable("Renders", "A click chooses one", columns=3, most_rows=_MOST_ROWS)
         self.table.row_chosen.connect(self._on_table_row_chosen)
-        self.hold_button = plain_button("Hold", "Stops it; what is finished stays, and it can go on")
-        self.go_on_button = plain_button("Go on", "Goes on where it was")
+        self.pause_button = plain_button("Pause", "Stops it; what is finished stays, and it can go on")
+        self.resume_button = plain_button("Resume", "Goes on where it was")
         self.sooner_button = plain_button("Sooner", "Before the one above it")
         self.remove_button = plain_button("Remove", "Off the queue; what is half made is thrown away")
         self.note = quiet_label("")
@@ -29,8 +29,8 @@ class QueueView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         for button, run in (
-            (self.hold_button, queue.hold),
-            (self.go_on_button, queue.go_on),
+            (self.pause_button, queue.pause),
+            (self.resume_button, queue.resume),
             (self.sooner_button, queue.sooner),
             (self.remove_button, queue.remove),
         ):
@@ -61,8 +61,8 @@ class QueueView(QWidget):
             self._chosen,
         )
         chosen = next(each for each in renders if each.id == self._chosen)
-        self.hold_button.setVisible(chosen.state in ("waiting", "rendering"))
-        self.go_on_button.setVisible(chosen.state in ("held", "failed"))
+        self.pause_button.setVisible(chosen.state in ("waiting", "rendering"))
+        self.resume_button.setVisible(chosen.state in ("paused", "failed"))
         self.sooner_button.setEnabled(renders[0].id != self._chosen)
         self.note.setText(chosen.sentence)
         self.note.setVisible(bool(chosen.sentence))

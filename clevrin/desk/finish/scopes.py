@@ -7,8 +7,8 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.media.scopes import LEVELS, bar_places, colour_scope, light_scope
-from clevrin.desk import theme
-from clevrin.desk.pixels import image_of
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.pixels import image_of
 
 _WIDTH, _HEAD = 208, 18
 _DOT_PX = 3.0

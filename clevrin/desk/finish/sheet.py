@@ -7,10 +7,12 @@ from PySide6.QtWidgets import QSizePolicy
 from clevrin.core.document import LANES, Project
 from clevrin.core.media.formats import FORMATS, PURPOSES, Format, Purpose
 from clevrin.core.pace.timecode import timecode
-from clevrin.core.render.marks import ReelMark
-from clevrin.desk.fields import FieldSheet
-from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import (
+from clevrin.core.render.reports.quality_checks import ReelMark
+from clevrin.desk.sound.fields import FIELDS
+from clevrin.desk.sound.meters import Meters
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.sheet import (
     ChoiceSetting,
     OwnChoice,
     Pages,
@@ -23,8 +25,6 @@ from clevrin.desk.sheet import (
     plain_button,
     quiet_label,
 )
-from clevrin.desk.sound.fields import FIELDS
-from clevrin.desk.sound.meters import Meters
 
 DELIVER, LOOK, SOUND, WATCH = "deliver", "look over", "sound", "watch"
 _MOST_ROWS = 14

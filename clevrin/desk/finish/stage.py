@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 from clevrin.core.document import Project
 from clevrin.desk.finish.scopes import Scopes
 from clevrin.desk.finish.watching import BigScreen, OutputViewer, SafeAreas, other_screen
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.widgets.viewer import Viewer
 
 _MOST_BESIDE = 3
 """So many outputs are shown beside the one that is looked at."""

@@ -6,9 +6,9 @@ from PySide6.QtCore import QEvent, QRect, QRectF, Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QMouseEvent, QPainter, QPen, QScreen
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from clevrin.desk import theme
-from clevrin.desk.sheet import quiet_label
-from clevrin.desk.viewer import Drawing, Viewer
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.sheet import quiet_label
+from clevrin.desk.widgets.viewer import Drawing, Viewer
 
 _SAFE = ((0.035, ""), (0.05, "words inside, what happens inside the dots"))
 """EBU R 95: the share of the picture at each edge in which nothing that counts may happen, and no words may stand."""

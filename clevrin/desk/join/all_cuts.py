@@ -11,8 +11,8 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable, Line
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, edit_to

@@ -16,13 +16,13 @@ from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import placed_shots
-from clevrin.core.render.planner import fitted_size
-from clevrin.desk import theme
+from clevrin.core.render.planning.planner import fitted_size
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.bench import Bench, Showing, bench_column, bench_row
-from clevrin.desk.context import Context
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.bench.bench import Bench, Showing, bench_column, bench_row
+from clevrin.desk.bench.context import Context
+from clevrin.desk.join.drag_handles import JoinHand
 from clevrin.desk.join.edits import JoinEdits
-from clevrin.desk.join.hand import JoinHand
 from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.named import with_its_side
 from clevrin.desk.join.page import chosen_pair
@@ -32,10 +32,10 @@ from clevrin.desk.join.sheet import JoinSheet
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
-from clevrin.desk.programmes import join_programme, overlaid_programme, reel_plans
-from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import quiet_label
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.playback.programmes import join_programme, overlaid_programme, reel_plans
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.sheet import quiet_label
+from clevrin.desk.widgets.viewer import Viewer
 
 _AROUND_S = 0.6
 _BESIDE_VIEWER_PX = 48

@@ -12,13 +12,13 @@ from clevrin.core.join.kinds.passing_edge import PASSING_EDGE
 from clevrin.core.join.meeting import arriving_as_fast
 from clevrin.core.join.uncovering import CutUnderCover
 from clevrin.core.progress import Progress
-from clevrin.core.render.cover_of_cut import find_cover, passing_speed
+from clevrin.core.render.reports.occlusion import find_cover, passing_speed
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.in_turn import CutsInTurn, Pair
 from clevrin.desk.join.page import chosen_pair
-from clevrin.desk.sheet import grey, plain_button, quiet_label
+from clevrin.desk.widgets.sheet import grey, plain_button, quiet_label
 
 _NO_COVER = "Neither shot is ever covered: by the area, by something dark, or by one colour."
 

@@ -10,8 +10,8 @@ from clevrin.core.join.balancing import Balance, balance, unbalanced
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 
 Pair = tuple[Shot, Shot]
 

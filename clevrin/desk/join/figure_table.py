@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from clevrin.desk import theme
+from clevrin.desk.widgets import theme
 
 _ROW_PX, _HEAD_PX = 24, 28
 _FIGURE_PX, _BAR_PX = 42, 4

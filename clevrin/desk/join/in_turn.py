@@ -8,8 +8,8 @@ from clevrin.core.document.edits import JoinShots
 from clevrin.core.join.whip_cut import cut_at
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.page import chosen_pair
 
 T = TypeVar("T")

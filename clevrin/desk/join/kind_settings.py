@@ -9,7 +9,7 @@ from clevrin.core.document import Join
 from clevrin.core.document.joining import Setting as Value
 from clevrin.core.join.kinds import Kind, kind_of
 from clevrin.core.join.kinds.kind import AUTO, BALANCE_OF_IT, SOUND_OF_IT, JoinSetting
-from clevrin.desk.sheet import (
+from clevrin.desk.widgets.sheet import (
     ChoiceSetting,
     Setting,
     SliderSetting,

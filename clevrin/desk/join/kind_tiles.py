@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from clevrin.desk import theme
+from clevrin.desk.widgets import theme
 
 PICTURE = 168, 94
 """Pixels of a tile's picture, at the usual size of text."""

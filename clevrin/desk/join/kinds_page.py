@@ -14,17 +14,17 @@ from clevrin.core.join.survey import SurveyedCut, survey_cut
 from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, step
-from clevrin.core.render.measurement_store import MeasurementStore
-from clevrin.core.render.planner import fitted_size
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.planning.planner import fitted_size
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.kind_tiles import PICTURE, KindTiles, Tile
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, chosen_pair, edit_to
-from clevrin.desk.pixels import image_of
-from clevrin.desk.programmes import reel_plans
-from clevrin.desk.sheet import rolled
+from clevrin.desk.playback.programmes import reel_plans
+from clevrin.desk.widgets.pixels import image_of
+from clevrin.desk.widgets.sheet import rolled
 
 _PLAIN_JOIN = Join()
 _KEPT_BYTES = 96 * 1024 * 1024

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterable
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Take
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.move_shelf import kept_moves
-from clevrin.core.join.moves import Moves
 from clevrin.core.join.survey import Library
 from clevrin.core.progress import Progress
-from clevrin.core.remembered import Remembered
 from clevrin.core.render.sources import Sources
-from clevrin.desk.measurements import Measurements
+from clevrin.desk.background.measurements import Measurements
 
 _KEPT_BYTES = 24 * 1024 * 1024
 
@@ -18,7 +18,7 @@ class KnownMoves:
     """Those of the takes that were asked for last. Threads may share it."""
 
     def __init__(self) -> None:
-        self._kept = Remembered(_KEPT_BYTES)
+        self._kept = ByteCache(_KEPT_BYTES)
 
     def library(self, sources: Sources, progress: Progress) -> Library:
         """What takes are compared by, for the thread that has these sources."""

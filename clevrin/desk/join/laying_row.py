@@ -8,14 +8,14 @@ from clevrin.core.join.kinds.match_cut import MATCH_CUT
 from clevrin.core.join.laying import Laid
 from clevrin.core.join.movement import Alike
 from clevrin.core.progress import Progress
-from clevrin.core.render.alike import cuts_where_alike
-from clevrin.core.render.laying_on import lay_by_pictures, lay_by_tracks
+from clevrin.core.render.reports.cut_alignment import lay_by_pictures, lay_by_tracks
+from clevrin.core.render.reports.matched_motion import cuts_where_alike
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.in_turn import CutsInTurn
 from clevrin.desk.join.page import chosen_pair
-from clevrin.desk.sheet import fill_combo, grey, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.widgets.sheet import fill_combo, grey, named_combo, named_setting, plain_button, quiet_label
 
 _WHOLE = "the picture as a whole"
 

@@ -5,7 +5,7 @@ from clevrin.core.document.joining import Setting
 from clevrin.core.join.kinds import SIDES, kind_of
 from clevrin.desk.join.kind_settings import Named
 from clevrin.desk.join.page import chosen_pair
-from clevrin.desk.session import Session
+from clevrin.desk.state.session import Session
 
 
 def named_in(session: Session, what: str) -> Named:

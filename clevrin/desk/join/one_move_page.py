@@ -8,12 +8,12 @@ from clevrin.core.join.one_move import OneMove, Wish, one_move
 from clevrin.core.pace import Placed, placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable, Line
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, Tried
-from clevrin.desk.sheet import OwnChoice, SliderSetting
+from clevrin.desk.widgets.sheet import OwnChoice, SliderSetting
 
 _COLUMNS = ("take", "frames", "lasts", "then", "fits", "why")
 _FITS, _WHY = 4, 5

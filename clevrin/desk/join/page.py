@@ -10,11 +10,11 @@ from clevrin.core.document.edits import Edit, JoinShots, SetLeaves
 from clevrin.core.document.joining import WHIP
 from clevrin.core.join import joined
 from clevrin.core.join.survey import SurveyedCut
-from clevrin.desk.context import Context
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable
 from clevrin.desk.join.known_moves import KnownMoves
-from clevrin.desk.session import Session
-from clevrin.desk.sheet import OwnChoice, quiet_label
+from clevrin.desk.state.session import Session
+from clevrin.desk.widgets.sheet import OwnChoice, quiet_label
 
 
 @dataclass(frozen=True, kw_only=True)

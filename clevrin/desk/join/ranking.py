@@ -10,8 +10,8 @@ from clevrin.core.join.match import side_of_shot
 from clevrin.core.pace import placed_shots, played_rate
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import Job
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 
 Pair = tuple[Shot, Shot]

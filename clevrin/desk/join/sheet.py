@@ -4,14 +4,22 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN
 from clevrin.core.join.kinds import KINDS
-from clevrin.desk.bench import Transport
-from clevrin.desk.context import Context
+from clevrin.desk.bench.bench import Transport
+from clevrin.desk.bench.context import Context
 from clevrin.desk.join.cover_row import CoverRow
 from clevrin.desk.join.kind_settings import KindSettings
 from clevrin.desk.join.laying_row import LayRow
 from clevrin.desk.join.named import named_in
-from clevrin.desk.sheet import ChoiceSetting, OwnChoice, Sheet, SliderSetting, Trouble, plain_button, quiet_label
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.widgets.sheet import (
+    ChoiceSetting,
+    OwnChoice,
+    Sheet,
+    SliderSetting,
+    Trouble,
+    plain_button,
+    quiet_label,
+)
+from clevrin.desk.widgets.viewer import Viewer
 
 
 class JoinSheet(Sheet):

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.join.between import OnScreen
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.desk import theme
-from clevrin.desk.context import Context
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.bench.context import Context
 from clevrin.desk.reel.painting import shot_view
-from clevrin.desk.ridge import RidgeView, height_share, paint_ridge, paint_waiting
-from clevrin.desk.ridge_store import RidgeStore
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.ridge import RidgeView, height_share, paint_ridge, paint_waiting
 
 _EACH_SIDE = 3
 _RIDGE_S = 0.55

@@ -6,21 +6,21 @@ from PySide6.QtWidgets import QLabel, QVBoxLayout
 from clevrin.core.document import Shot, Span, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.pace import placed_shots, reel_frames, shot_at
-from clevrin.desk import theme
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
-from clevrin.desk.context import Context
-from clevrin.desk.flow import FlowLayout
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.bench.bench import Bench, Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench.context import Context
 from clevrin.desk.log.cards import TakeCards
 from clevrin.desk.log.logging_edits import LoggingEdits
 from clevrin.desk.log.take_sheet import TakeSheet
+from clevrin.desk.log.welcome import Welcome
 from clevrin.desk.marks.overlay import Marks, Mode
-from clevrin.desk.programmes import reel_programme, span_of_shots, take_programme, want_prepared
-from clevrin.desk.ridge_bar import RidgeBar
-from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import plain_button
-from clevrin.desk.viewer import Viewer
-from clevrin.desk.welcome import Welcome
+from clevrin.desk.playback.programmes import reel_programme, span_of_shots, take_programme, want_prepared
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.flow import FlowLayout
+from clevrin.desk.widgets.ridge_bar import RidgeBar
+from clevrin.desk.widgets.sheet import plain_button
+from clevrin.desk.widgets.viewer import Viewer
 
 
 class LogBench(Bench):
@@ -300,7 +300,7 @@ class LogBench(Bench):
         """Measuring was begun, or stopped by hand."""
         take = self.context.session.take
         stopped = take is not None and self.context.measurements.is_stopped(take)
-        if self.entered and stopped == self.sheet.go_on_button.isHidden():
+        if self.entered and stopped == self.sheet.resume_button.isHidden():
             self.sheet.show_take(take)
         self.sheet.marks.refresh_words()
 

@@ -31,12 +31,12 @@ from PySide6.QtWidgets import (
 )
 
 from clevrin.core.document import Take
-from clevrin.desk import theme
-from clevrin.desk.context import Context
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.bench.context import Context
 from clevrin.desk.log.choice import SORTS, Choice, Measured
-from clevrin.desk.ridge import RidgeView, paint_ridge, paint_waiting
-from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sheet import Trouble, plain_button
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.ridge import RidgeView, paint_ridge, paint_waiting
+from clevrin.desk.widgets.sheet import Trouble, plain_button
 
 WIDTH = 224
 CARD_HEIGHT = 100

@@ -11,7 +11,7 @@ from clevrin.core.document.edits import (
     RenameTake,
 )
 from clevrin.core.document.model import Conform, Worth
-from clevrin.desk.context import Context
+from clevrin.desk.bench.context import Context
 
 
 class LoggingEdits:

@@ -3,7 +3,7 @@
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document import NamedSpan, Take
-from clevrin.desk.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
 
 _MOST_ROWS = 4
 

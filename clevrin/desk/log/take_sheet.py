@@ -7,13 +7,13 @@ from clevrin.core.document import Take
 from clevrin.core.media.specials import specials
 from clevrin.core.motion import Whip
 from clevrin.core.pace import speed
-from clevrin.desk import theme
-from clevrin.desk.context import Context
+from clevrin.desk.bench.context import Context
 from clevrin.desk.log.logging_edits import LoggingEdits
 from clevrin.desk.log.spans import SpanList
 from clevrin.desk.marks.marks_list import MarksList
 from clevrin.desk.marks.overlay import Marks
-from clevrin.desk.sheet import ChoiceSetting, Sheet, Trouble, plain_button, quiet_label
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.sheet import ChoiceSetting, Sheet, Trouble, plain_button, quiet_label
 
 _NOTE_PX = 46
 
@@ -45,9 +45,9 @@ class TakeSheet(Sheet):
         self._facts.setFont(theme.font(12))
         self._motion = quiet_label("")
         self._motion.setWordWrap(True)
-        self.go_on_button = plain_button("Go on measuring", "Goes on where measuring was stopped")
-        self.go_on_button.clicked.connect(self._on_go_on_button_clicked)
-        self.add(self.missing, self.find_button, self._facts, self._motion, self.go_on_button)
+        self.resume_button = plain_button("Go on measuring", "Goes on where measuring was stopped")
+        self.resume_button.clicked.connect(self._on_resume_button_clicked)
+        self.add(self.missing, self.find_button, self._facts, self._motion, self.resume_button)
 
     def _make_judgement(self) -> None:
         self.worth = ChoiceSetting(
@@ -109,7 +109,7 @@ class TakeSheet(Sheet):
         before, self._take = self._take, take
         self.setEnabled(take is not None)
         self.marks.show_take(take)
-        for part in (self.missing, self.find_button, self.go_on_button, self.conform, self.spans):
+        for part in (self.missing, self.find_button, self.resume_button, self.conform, self.spans):
             part.setVisible(False)
         if take is None:
             self.set_about("")
@@ -124,7 +124,7 @@ class TakeSheet(Sheet):
         self.find_button.setVisible(missing)
         self._facts.setText(_facts(take))
         self._motion.setText("" if missing else self._motion_words(take))
-        self.go_on_button.setVisible(not missing and self._context.measurements.is_stopped(take))
+        self.resume_button.setVisible(not missing and self._context.measurements.is_stopped(take))
         self._motion.setVisible(bool(self._motion.text()))
         self.worth.set_chosen(*([take.worth] if take.worth else []))
         if before is None or before.id != take.id or not self.note.hasFocus():
@@ -182,7 +182,7 @@ class TakeSheet(Sheet):
         if self._take is not None:
             self._edits.note(self._take.id, self.note.toPlainText())
 
-    def _on_go_on_button_clicked(self) -> None:
+    def _on_resume_button_clicked(self) -> None:
         if self._take is not None:
             self._context.measurements.measure(self._take)
 

@@ -5,11 +5,11 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from clevrin.core.document import Take, Track
 from clevrin.core.document.tracks import DEFAULT_LIMIT
-from clevrin.desk.context import Context
+from clevrin.desk.bench.context import Context
 from clevrin.desk.marks.overlay import POINTED, Marks
 from clevrin.desk.marks.painting import track_hue
-from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import SliderSetting, percent, plain_button
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.sheet import SliderSetting, percent, plain_button
 
 _MOST_ROWS = 3
 
@@ -91,17 +91,17 @@ class MarksList(QWidget):
     def refresh_words(self) -> None:
         """A job began or ended: how far tracks are followed may be another."""
         if self._take is not None and self._take.tracks:
-            running = tuple(self._context.followings.is_following(track) for track in self._take.tracks)
+            running = tuple(self._context.track_jobs.is_following(track) for track in self._take.tracks)
             if running != self._running:
                 self._running = running
                 self.refresh()
 
     def _words(self, track: Track) -> str:
-        followings = self._context.followings
-        followed = followings.of(track)
-        if followings.is_following(track):
+        track_jobs = self._context.track_jobs
+        followed = track_jobs.of(track)
+        if track_jobs.is_following(track):
             return "being followed"
-        if followings.trouble(track) is not None:
+        if track_jobs.trouble(track) is not None:
             return "cannot be followed"
         if followed is None:
             return "not followed yet"
@@ -114,6 +114,6 @@ class MarksList(QWidget):
     def _on_table_row_chosen(self, mark_id: str, column: int) -> None:
         self._marks.choose(mark_id)
         track = next((t for t in self._take.tracks if t.id == mark_id), None) if self._take is not None else None
-        followed = self._context.followings.of(track) if track is not None else None
+        followed = self._context.track_jobs.of(track) if track is not None else None
         if column == 1 and followed is not None and followed.lost:
             self.frame_requested.emit(followed.lost[0])

@@ -11,15 +11,15 @@ from PySide6.QtGui import QPainter
 
 from clevrin.core.document import LeftOut, Placement, Pointed, Take, Track
 from clevrin.core.document.edits import AddTrack, ChangeTrack, PlaceTrack, PointAt, RemoveTrack, SetLeftOut
-from clevrin.core.motion.areas import CarriedArea, carried_area
-from clevrin.core.motion.both_ways import Followed
-from clevrin.core.motion.trace import Trace
-from clevrin.core.motion.track_table import read_track, track_csv
-from clevrin.core.motion.working import Area
-from clevrin.desk.context import Context
+from clevrin.core.motion.matching.working_picture import Area
+from clevrin.core.motion.measuring.left_out import CarriedArea, carried_area
+from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.motion.tracks.both_ways import Followed
+from clevrin.core.motion.tracks.track_csv import read_track, track_csv
+from clevrin.desk.bench.context import Context
 from clevrin.desk.marks import painting
 from clevrin.desk.marks.seen_track import SeenTrack
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.widgets.viewer import Viewer
 
 Mode = Literal["look", "point", "surface", "area", "standing"]
 Places = NDArray[np.float64]
@@ -52,7 +52,7 @@ class Marks(QObject):
         super().__init__(viewer)
         self._session = context.session
         self._measurements = context.measurements
-        self._followings = context.followings
+        self._track_jobs = context.track_jobs
         self._viewer = viewer
         self._take: Take | None = None
         self._frame = 0
@@ -63,7 +63,7 @@ class Marks(QObject):
         self._awaited: set[str] = set()
         self._areas: dict[CarriedArea, list[Area | None]] = {}
         self._areas_by: Trace | None = None
-        context.followings.changed.connect(self._on_followings_changed)
+        context.track_jobs.changed.connect(self._on_track_jobs_changed)
         context.measurements.measured.connect(self._tell)
 
     # What is shown
@@ -124,7 +124,7 @@ class Marks(QObject):
         placed = next((each for each in track.placed if each.frame == self._frame), None)
         if placed is not None:
             return SeenTrack(track=track, places=np.array(placed.places), source="placed", confidence=1.0)
-        followed = self._followings.of(track)
+        followed = self._track_jobs.of(track)
         if followed is None or self._frame >= followed.frames:
             return None
         known = np.flatnonzero(followed.known)
@@ -183,7 +183,7 @@ class Marks(QObject):
         places = self._to_view(seen.places, rect)
         if self._drag is not None and self._drag.seen is not None and self._drag.seen.track.id == seen.track.id:
             places = self._dragged(self._drag, rect)
-        followed = self._followings.of(seen.track)
+        followed = self._track_jobs.of(seen.track)
         trail = None
         if followed is not None and seen.track.kind == "point":
             first, end = max(0, self._frame - 15), min(followed.frames, self._frame + 16)
@@ -304,7 +304,7 @@ class Marks(QObject):
     def _chosen_followed(self) -> tuple[Track, Followed, Take] | None:
         take = self._take
         track = next((t for t in take.tracks if t.id == self._chosen), None) if take is not None else None
-        followed = self._followings.of(track) if track is not None else None
+        followed = self._track_jobs.of(track) if track is not None else None
         return (track, followed, take) if take is not None and track is not None and followed is not None else None
 
     def add_from(self, path: Path) -> None:
@@ -365,7 +365,7 @@ class Marks(QObject):
         self._viewer.update()
         self.changed.emit()
 
-    def _on_followings_changed(self, take_id: str, track_id: str) -> None:
+    def _on_track_jobs_changed(self, take_id: str, track_id: str) -> None:
         self._tell()
         if track_id not in self._awaited:
             return  # tracks that come with a project: nobody is led to where they end
@@ -374,7 +374,7 @@ class Marks(QObject):
         if take is None or take.id != take_id or track_id not in _marks_of(take):
             return
         track = take.track(track_id)
-        followed = self._followings.of(track)
+        followed = self._track_jobs.of(track)
         lost = followed.lost if followed is not None else ()
         frame = next((frame for frame in lost if frame > self._frame), None)
         if frame is not None:

@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from clevrin.core.motion.vectors import Vectors
-from clevrin.core.motion.working import Area
-from clevrin.desk import theme
+from clevrin.core.motion.matching.working_picture import Area
+from clevrin.core.motion.measuring.vectors import Vectors
 from clevrin.desk.marks.seen_track import SeenTrack
+from clevrin.desk.widgets import theme
 
 Places = NDArray[np.float64]
 

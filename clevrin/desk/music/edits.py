@@ -9,10 +9,10 @@ from clevrin.core.document.edits import LayMusic, SetBeats
 from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import reel_frames
 from clevrin.core.sound.beats import Beats, find_beats
-from clevrin.core.sound.bed import beat_markers, even_beats, moved, take_in_music, tempo_of
-from clevrin.desk.context import Context
-from clevrin.desk.file_dialogs import SOUNDS, FileDialogs
-from clevrin.desk.jobs import Job
+from clevrin.core.sound.music_track import beat_markers, even_beats, moved, take_in_music, tempo_of
+from clevrin.desk.background.jobs import Job
+from clevrin.desk.bench.context import Context
+from clevrin.desk.widgets.file_dialogs import SOUNDS, FileDialogs
 
 _USUAL_BPM = 120.0
 

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 from clevrin.core.document import Music
 from clevrin.core.document.music import USUAL_DB
-from clevrin.core.sound.bed import FASTEST_BPM, SLOWEST_BPM
-from clevrin.desk.fields import Field, Number
+from clevrin.core.sound.music_track import FASTEST_BPM, SLOWEST_BPM
 from clevrin.desk.music.edits import MusicEdits
-from clevrin.desk.sound.levels import level_field
+from clevrin.desk.widgets.fields import Field, Number
+from clevrin.desk.widgets.level_field import level_field
 
 _LATEST_S = 600.0
 

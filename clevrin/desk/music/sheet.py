@@ -2,12 +2,12 @@
 
 from PySide6.QtWidgets import QWidget
 
-from clevrin.desk.context import Context
-from clevrin.desk.fields import FieldSheet
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.side_sheet import SideSheet
 from clevrin.desk.music.edits import MusicEdits, beats_of
 from clevrin.desk.music.fields import FIELDS, MusicHere
-from clevrin.desk.sheet import beside, plain_button, quiet_label
-from clevrin.desk.side_sheet import SideSheet
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.sheet import beside, plain_button, quiet_label
 
 _TAPPING = "Shift+M sets one while it plays"
 

@@ -4,9 +4,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from clevrin.desk import theme
-from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.pace.paced_shot import PacedShot
 from clevrin.desk.reel.snapping import SNAP_PX
+from clevrin.desk.widgets import theme
 
 LABEL_PX, MARGIN_PX = 96, 8
 

@@ -7,24 +7,24 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Area, PacePoint, Project, Take
 from clevrin.core.pace import Placed, placed_shot, shot_at
-from clevrin.core.render.planner import fitted_size
+from clevrin.core.render.planning.planner import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.bench import Bench, Showing, Transport, bench_column, bench_row
-from clevrin.desk.context import Context
+from clevrin.desk.background.preparing import Pixels, Size
+from clevrin.desk.bench.bench import Bench, Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.shot_bench import NO_SHOT
 from clevrin.desk.pace.curve import PaceCurve
 from clevrin.desk.pace.edits import PaceEdits
 from clevrin.desk.pace.fields import PaceHere
-from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.pace.paced_shot import PacedShot
 from clevrin.desk.pace.sheet import PaceSheet
-from clevrin.desk.pace.ticks import TickBar
-from clevrin.desk.playback import Programme
-from clevrin.desk.preparing import Pixels, Size
-from clevrin.desk.programmes import shot_plans
-from clevrin.desk.sheet import quiet_label
-from clevrin.desk.shot_bench import NO_SHOT
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.pace.tick_bar import TickBar
+from clevrin.desk.playback.player import Programme
+from clevrin.desk.playback.programmes import shot_plans
+from clevrin.desk.widgets.sheet import quiet_label
+from clevrin.desk.widgets.viewer import Viewer
 
 _POINT, _TICK = "point", "tick"
 

@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import PacePoint
 from clevrin.core.document.pacing import bounded_speed
-from clevrin.desk import theme
 from clevrin.desk.pace.axis import TimedLane
-from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.pace.paced_shot import PacedShot
+from clevrin.desk.widgets import theme
 
 _SLOWEST, _FASTEST = -4.0, 5.0
 """Twofold steps from the speed as shot."""

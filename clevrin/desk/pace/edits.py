@@ -12,8 +12,8 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import placed_shots, reel_frame
 from clevrin.core.pace.landing import landed
 from clevrin.core.pace.shaping import READY, as_long_as, frame_at, frozen, put
-from clevrin.desk.context import Context
-from clevrin.desk.pace.seen import PacedShot
+from clevrin.desk.bench.context import Context
+from clevrin.desk.pace.paced_shot import PacedShot
 
 USUAL_SLOW, USUAL_FAST, USUAL_FREEZE_S = 0.5, 4.0, 1.0
 _NEAR_FRAMES = 0.75

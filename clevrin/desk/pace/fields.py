@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from clevrin.core.document import Pace, PacePoint, Rush
 from clevrin.core.document.pacing import MOST_SHUTTER_DEG
 from clevrin.core.pace.shaping import READY
-from clevrin.desk.fields import Choice, Field, Number, share_field
 from clevrin.desk.pace.edits import USUAL_FAST, USUAL_FREEZE_S, USUAL_SLOW, PaceEdits
+from clevrin.desk.widgets.fields import Choice, Field, Number, share_field
 
 SPEED, FRAMES, BLUR = "Speed", "Frames", "Blur"
 

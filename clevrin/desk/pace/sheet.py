@@ -3,9 +3,18 @@
 from PySide6.QtCore import Signal
 
 from clevrin.core.document import Take
-from clevrin.desk.fields import FieldSheet
 from clevrin.desk.pace.fields import BLUR, FIELDS, FRAMES, SPEED, PaceHere
-from clevrin.desk.sheet import Pages, Trouble, beside, fill_combo, named_combo, named_setting, plain_button, quiet_label
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.sheet import (
+    Pages,
+    Trouble,
+    beside,
+    fill_combo,
+    named_combo,
+    named_setting,
+    plain_button,
+    quiet_label,
+)
 
 _NOTHING = ""
 

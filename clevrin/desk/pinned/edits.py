@@ -14,11 +14,11 @@ from clevrin.core.document.pinned import Ground
 from clevrin.core.elements import SUFFIXES, missing_letters, missing_words, read_drawing, set_words
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.probe import fingerprint
-from clevrin.core.motion.both_ways import Followed, carried
-from clevrin.core.motion.models import apply
-from clevrin.core.render.known import OWN_SQUARE, PinKnown, PosedAt, widths_from_own
-from clevrin.desk.context import Context
-from clevrin.desk.file_dialogs import FileDialogs
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.tracks.both_ways import Followed, carried
+from clevrin.core.render.measured.carried import OWN_SQUARE, PinKnown, PosedAt, widths_from_own
+from clevrin.desk.bench.context import Context
+from clevrin.desk.widgets.file_dialogs import FileDialogs
 
 Numbers = NDArray[np.float64]
 
@@ -102,7 +102,7 @@ class PinnedEdits:
         still = np.broadcast_to(np.eye(3), (take.facts.frames, 3, 3))
         chain = still if trace is None else self._context.measurements.store.chain(take, trace)
         track = self._track(take, pinned)
-        followed = None if track is None else self._context.followings.of(track)
+        followed = None if track is None else self._context.track_jobs.of(track)
         if followed is None or not followed.known.any():
             return PinKnown(pinned=pinned, take=take, chain=chain)
         if self._carried is None or self._carried[0] is not followed:
@@ -213,7 +213,7 @@ class PinnedEdits:
         """Lays the chosen element over the whole of the surface that it lies on."""
         pinned, take = self.chosen, self.take
         track = None if pinned is None or take is None else self._track(take, pinned)
-        followed = None if track is None else self._context.followings.of(track)
+        followed = None if track is None else self._context.track_jobs.of(track)
         if pinned is None or track is None or followed is None or track.kind != "surface":
             return
         known = np.flatnonzero(followed.known)

@@ -1,8 +1,8 @@
 """The settings of what is pinned as a table: a new one is a row here."""
 
 from clevrin.core.document import Pinned, Words
-from clevrin.desk.fields import Field, Number, Switch, share_field
 from clevrin.desk.pinned.edits import PinnedEdits
+from clevrin.desk.widgets.fields import Field, Number, Switch, share_field
 
 
 def _is_words(pinned: Pinned) -> bool:

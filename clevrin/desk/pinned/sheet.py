@@ -5,14 +5,15 @@ from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from clevrin.core.document import Pinned, Take, Words
-from clevrin.desk import theme
-from clevrin.desk.context import Context
-from clevrin.desk.fields import FieldSheet
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.side_sheet import SideSheet
+from clevrin.desk.pinned.drag_handles import PinnedHands
 from clevrin.desk.pinned.edits import PinnedEdits
 from clevrin.desk.pinned.fields import FIELDS
-from clevrin.desk.pinned.hands import PinnedHands
-from clevrin.desk.plain_table import PlainRow, PlainTable
-from clevrin.desk.sheet import (
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.plain_table import PlainRow, PlainTable
+from clevrin.desk.widgets.sheet import (
     Pages,
     ask_for_colour,
     beside,
@@ -22,7 +23,6 @@ from clevrin.desk.sheet import (
     plain_button,
     quiet_label,
 )
-from clevrin.desk.side_sheet import SideSheet
 
 _MOST_ROWS = 4
 _LINES = 2

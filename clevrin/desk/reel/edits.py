@@ -16,7 +16,7 @@ from clevrin.core.document.edits import (
 )
 from clevrin.core.document.model import MarkerKind, Mirror, new_id
 from clevrin.core.pace import Placed, nominal_frame, shot_at
-from clevrin.desk.session import Session
+from clevrin.desk.state.session import Session
 
 _MIRRORED: dict[Mirror, Mirror] = {None: "horizontal", "horizontal": None, "vertical": "both", "both": "vertical"}
 

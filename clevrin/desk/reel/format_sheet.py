@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QSpinBox,
 
 from clevrin.core.document.edits import SetReel
 from clevrin.core.errors import ClevrinError
-from clevrin.desk.session import Session
-from clevrin.desk.sheet import ChoiceSetting, Setting, Trouble, plain_button, quiet_label
+from clevrin.desk.state.session import Session
+from clevrin.desk.widgets.sheet import ChoiceSetting, Setting, Trouble, plain_button, quiet_label
 
 _SHAPES = {"16:9": (16, 9), "9:16": (9, 16), "1:1": (1, 1), "4:5": (4, 5), "2.39:1": (239, 100)}
 _RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")

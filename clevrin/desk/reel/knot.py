@@ -12,8 +12,8 @@ from clevrin.core.join.between import COMPARED_WIDTHS_PER_S, DISAGREES, mismatch
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
-from clevrin.desk import theme
 from clevrin.desk.reel.kind_marks import MARKS, mark_of
+from clevrin.desk.widgets import theme
 
 _WIDEST_GAP_PX = 10.0
 _LETTERS_FROM_PX = 10.0

@@ -9,12 +9,12 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 from clevrin.core.document import Hold, Marker, Over, Shot
 from clevrin.core.document.model import mirror_signs
 from clevrin.core.pace import Placed
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.desk import theme
-from clevrin.desk.context import Context
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.bench.context import Context
 from clevrin.desk.reel.layout import LEFT, RULER, SHOT_TOP, ReelLayout
-from clevrin.desk.ridge import Budget, RidgeData, RidgeView, paint_ridge, paint_ridge_small
-from clevrin.desk.ridge_store import RidgeStore
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.ridge import Budget, RidgeData, RidgeView, paint_ridge, paint_ridge_small
 
 _THUMB_SHARE = 0.58
 _TILE_PX, _PIECE_PX = 320, 20

@@ -5,12 +5,13 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWhe
 from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
 from clevrin.core.pace.timecode import timecode
-from clevrin.desk import theme
-from clevrin.desk.context import Context
-from clevrin.desk.music.strip import paint_strip
-from clevrin.desk.reel.hands import Drag, Outcome, Pull
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.background.waveforms import Waveforms
+from clevrin.desk.bench.context import Context
+from clevrin.desk.reel.drag_handles import Drag, Outcome, Pull
 from clevrin.desk.reel.knot import Knot, knot_between, paint_knot
 from clevrin.desk.reel.layout import LEFT, SHOT_TOP, Hit, ReelLayout, Sight
+from clevrin.desk.reel.music_strip import paint_strip
 from clevrin.desk.reel.painting import (
     paint_insertion,
     paint_markers,
@@ -20,9 +21,8 @@ from clevrin.desk.reel.painting import (
     paint_ruler,
     paint_shot,
 )
-from clevrin.desk.ridge import Budget
-from clevrin.desk.ridge_store import RidgeStore
-from clevrin.desk.sound.outlines import Outlines
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.ridge import Budget
 
 _DRAG_FROM_PX = 5
 _ZOOM_STEP = 1.25
@@ -44,10 +44,12 @@ class ReelView(QWidget):
     sight_changed = Signal()
     """Another part of the reel is seen, or it is seen nearer."""
 
-    def __init__(self, context: Context, ridges: RidgeStore, outlines: Outlines, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, context: Context, ridges: RidgeStore, waveforms: Waveforms, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self._context = context
-        self._outlines = outlines
+        self._waveforms = waveforms
         self._ridges = ridges
         self._sight = self._sight_before = Sight()
         self._pressed: tuple[Hit, QPointF] | None = None
@@ -72,7 +74,7 @@ class ReelView(QWidget):
         session.selection_changed.connect(self.update)
         session.playhead_changed.connect(self._on_session_playhead_changed)
         context.thumbnails.arrived.connect(self.update)
-        outlines.arrived.connect(self.update)
+        waveforms.arrived.connect(self.update)
         context.measurements.measured.connect(self.update)
         context.measurements.held_changed.connect(self.update)
         self._show_bar()
@@ -179,7 +181,7 @@ class ReelView(QWidget):
                 paint_knot(painter, layout.knot_centre(index), self._knot(layout, index), radius, chosen=is_main)
         music = session.project.music
         if music is not None:
-            paint_strip(painter, layout, music, self._outlines.of(music), self._outlines.trouble(music))
+            paint_strip(painter, layout, music, self._waveforms.of(music), self._waveforms.trouble(music))
         paint_over(painter, layout, session.project.reel.over)
         paint_markers(painter, layout, session.project.reel.markers)
         paint_playhead(painter, layout, session.playhead)
@@ -245,7 +247,7 @@ class ReelView(QWidget):
             if (event.position() - start).manhattanLength() < _DRAG_FROM_PX:
                 return
             self._begin_drag(hit)
-        self._go_on(event)
+        self._continue_drag(event)
 
     def _begin_drag(self, hit: Hit) -> None:
         session = self._context.session
@@ -256,7 +258,7 @@ class ReelView(QWidget):
         self._gesture = f"reel {self._gestures}"
         self._drag = Drag(hit, session.project, layout, self._context.measurements, session.shot_ids, session.playhead)
 
-    def _go_on(self, event: QMouseEvent) -> None:
+    def _continue_drag(self, event: QMouseEvent) -> None:
         assert self._drag is not None and self._pressed is not None
         modifiers = event.modifiers()
         layout = self.layout_now

@@ -6,24 +6,24 @@ import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from clevrin.core.document import Pose
-from clevrin.desk import theme
-from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
-from clevrin.desk.context import Context
+from clevrin.desk.bench.bench import Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.shot_bench import NO_SHOT, ShotBench, titled
+from clevrin.desk.pinned.drag_handles import PinnedHands
 from clevrin.desk.pinned.edits import PinnedEdits
-from clevrin.desk.pinned.hands import PinnedHands
-from clevrin.desk.programmes import How, LaidOver, reframe_programme
+from clevrin.desk.playback.programmes import How, LaidOver, reframe_programme
+from clevrin.desk.reframe.drag_handles import GateHands, GateView
 from clevrin.desk.reframe.edits import GateEdits
 from clevrin.desk.reframe.fields import GateHere
+from clevrin.desk.reframe.gated_shot import SeenShot
 from clevrin.desk.reframe.guides import Guides
-from clevrin.desk.reframe.hands import GateHands, GateView
 from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
 from clevrin.desk.reframe.offers import OfferRow, Offers
-from clevrin.desk.reframe.seen import SeenShot
 from clevrin.desk.reframe.sheet import ReframeSheet
-from clevrin.desk.reframe.telling import counter_zoom, followed, sharpness
-from clevrin.desk.sheet import quiet_label
-from clevrin.desk.shot_bench import NO_SHOT, ShotBench, titled
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.reframe.status_text import counter_zoom, followed, sharpness
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.sheet import quiet_label
+from clevrin.desk.widgets.viewer import Viewer
 
 _POSE = "pose"
 
@@ -84,7 +84,7 @@ class ReframeBench(ShotBench):
         session, sheet, edits = self.context.session, self.sheet, self.edits
         session.trouble.connect(sheet.trouble.tell)
         session.opened.connect(self._on_opened)
-        self.context.followings.changed.connect(self._on_followings_changed)
+        self.context.track_jobs.changed.connect(self._on_track_jobs_changed)
         self.lanes.frame_requested.connect(self.context.player.seek)
         self.lanes.pose_chosen.connect(self.context.player.seek)
         self.lanes.pose_changing.connect(self._on_lane_pose_changing)
@@ -300,7 +300,7 @@ class ReframeBench(ShotBench):
 
     def _show_followed(self, seen: SeenShot) -> None:
         picking = self.hands.doing == "subject"
-        words = "Click the subject in the whole picture." if picking else followed(seen, self.context.followings)
+        words = "Click the subject in the whole picture." if picking else followed(seen, self.context.track_jobs)
         self.sheet.follow_note.setText(words)
 
     def _show_lanes(self) -> None:
@@ -368,7 +368,7 @@ class ReframeBench(ShotBench):
         places = []
         for follow in seen.gate.follows:
             for track in seen.take.tracks:
-                found = self.context.followings.of(track) if track.id in follow.tracks else None
+                found = self.context.track_jobs.of(track) if track.id in follow.tracks else None
                 if found is not None and frame < found.frames and found.known[frame]:
                     places.append(found.places[frame].mean(axis=0))
         if not places:
@@ -445,7 +445,7 @@ class ReframeBench(ShotBench):
         self._output, self._beside = None, ""
         self._frame.clear()
 
-    def _on_followings_changed(self, take_id: str, track_id: str) -> None:
+    def _on_track_jobs_changed(self, take_id: str, track_id: str) -> None:
         if self.entered:
             self.measurements_changed()
 

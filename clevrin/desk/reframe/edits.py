@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import CounterZoom, Follow, Gate, Output, Placement, Pose, Track
 from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, FitShots, RemoveOutput, SetGate, TurnShots
-from clevrin.core.gate.moves import MoveTerms, backward, mirrored, moved_by, put_on
+from clevrin.core.gate.pose_presets import MoveTerms, backward, mirrored, moved_by, put_on
 from clevrin.core.gate.resting import resting_place
 from clevrin.core.motion.movers import Mover
-from clevrin.desk.context import Context
-from clevrin.desk.reframe.seen import SeenShot
+from clevrin.desk.bench.context import Context
+from clevrin.desk.reframe.gated_shot import SeenShot
 
 SHAPES: tuple[tuple[str, str, int, int], ...] = (
     ("wide", "16:9", 1920, 1080),

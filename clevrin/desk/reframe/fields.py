@@ -6,10 +6,10 @@ from typing import Any
 
 from clevrin.core.document import Follow, Gate, Pose, Reel, Shot
 from clevrin.core.document.gating import LONGEST_CALM_S, SOFT, STILL, STRAIGHT
-from clevrin.core.gate.moves import READY
-from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
+from clevrin.core.gate.pose_presets import READY
 from clevrin.desk.reframe.edits import GateEdits
-from clevrin.desk.sheet import percent
+from clevrin.desk.widgets.fields import Choice, Field, Number, Switch, share_field
+from clevrin.desk.widgets.sheet import percent
 
 POSES, FOLLOW, LAID, SHAPE = "Poses", "Follow", "Picture", "Outputs"
 

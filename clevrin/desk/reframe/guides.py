@@ -7,7 +7,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from clevrin.desk import theme
+from clevrin.desk.widgets import theme
 
 GUIDES: tuple[tuple[str, str, str], ...] = (
     ("middle", "middle", "A cross in the middle"),

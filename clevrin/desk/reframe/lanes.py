@@ -12,7 +12,7 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.document import Pose
-from clevrin.desk import theme
+from clevrin.desk.widgets import theme
 
 Numbers = NDArray[np.float64]
 

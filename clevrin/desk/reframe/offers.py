@@ -10,12 +10,12 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from clevrin.core.document import Shot, Take
 from clevrin.core.gate.resting import detail_of
+from clevrin.core.motion.measuring.vectors import Vectors
 from clevrin.core.motion.movers import Mover, find_movers
-from clevrin.core.motion.vectors import Vectors
 from clevrin.core.progress import Progress
-from clevrin.desk import theme
-from clevrin.desk.context import Context
-from clevrin.desk.jobs import CHARTING, Job
+from clevrin.desk.background.jobs import CHARTING, Job
+from clevrin.desk.bench.context import Context
+from clevrin.desk.widgets import theme
 
 _SEEN_WITHIN = (640, 360)
 _ICON_PX, _COLUMNS = 64, 3

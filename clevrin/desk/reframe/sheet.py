@@ -6,11 +6,11 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from clevrin.core.document import Output, Project, Reel, Take, Track
-from clevrin.desk.fields import FieldSheet
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
 from clevrin.desk.reframe.guides import GUIDES, OVERLAYS, USUAL_SAFE
-from clevrin.desk.sheet import (
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.sheet import (
     ChoiceSetting,
     Pages,
     SliderSetting,

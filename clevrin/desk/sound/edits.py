@@ -4,7 +4,7 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import LaneName, Project
 from clevrin.core.document.edits import LayMusic, SetMix, SetShotSounds
-from clevrin.desk.session import Session
+from clevrin.desk.state.session import Session
 
 MUTED, ALONE = "muted", "alone"
 

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 from clevrin.core.document import LANES, LaneName, Project, Shot
 from clevrin.core.document.sounding import MOST_LOWERED_DB
-from clevrin.desk.fields import Choice, Field, Number
 from clevrin.desk.sound.edits import ALONE, MUTED, SoundEdits
-from clevrin.desk.sound.levels import level_field
+from clevrin.desk.widgets.fields import Choice, Field, Number
+from clevrin.desk.widgets.level_field import level_field
 
 _LONGEST_S = 10.0
 

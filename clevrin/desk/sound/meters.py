@@ -5,7 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, SILENT_LUFS, LoudnessCourse
-from clevrin.desk import theme
+from clevrin.desk.widgets import theme
 
 _ROW, _NAME, _FIGURE = 17, 74, 62
 _LOWEST_DB = -48.0

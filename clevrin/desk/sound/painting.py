@@ -1,4 +1,4 @@
-"""Drawing the lanes of sound: outlines as loud as they are heard, levels as lines, fades and crossings as slopes."""
+"""Drawing the lanes of sound: waveforms as loud as they are heard, levels as lines, fades and crossings as slopes."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,11 +9,11 @@ from clevrin.core.document import LANES, LaneName
 from clevrin.core.document.sounding import gain_of
 from clevrin.core.sound.loudness import HIGHEST_PEAK_DB, TENTHS, LoudnessCourse
 from clevrin.core.sound.takes import sounds
-from clevrin.desk import theme
+from clevrin.desk.background.waveforms import Waveforms
 from clevrin.desk.reel.layout import LEFT
 from clevrin.desk.sound.layout import LANE_HEIGHT, SWISH_PX, LanesLayout
-from clevrin.desk.sound.outlines import Outlines
-from clevrin.desk.sound.shapes import loud_between, paint_outline
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.waveform import loud_between, paint_outline
 
 _LOWEST_LUFS = -48.0
 _HANDLE_PX = 3.0
@@ -42,7 +42,7 @@ def paint_names(painter: QPainter, layout: LanesLayout, not_heard: frozenset[Lan
 
 
 def paint_takes(
-    painter: QPainter, layout: LanesLayout, outlines: Outlines, chosen: frozenset[str], *, muted: bool
+    painter: QPainter, layout: LanesLayout, waveforms: Waveforms, chosen: frozenset[str], *, muted: bool
 ) -> None:
     """Each shot where it is heard."""
     top, height = layout.top("takes"), LANE_HEIGHT
@@ -58,8 +58,8 @@ def paint_takes(
             if box.width() > _NARROW_PX:
                 _say(painter, box, "silent")
             continue
-        outline = outlines.of(placed.take)
-        if outlines.trouble(placed.take) is not None:
+        outline = waveforms.of(placed.take)
+        if waveforms.trouble(placed.take) is not None:
             _say(painter, box, "cannot be read", "brick")
         elif outline is not None:
             columns = np.arange(int(box.left()), int(box.right()) + 1)
@@ -72,7 +72,7 @@ def paint_takes(
     _paint_crossings(painter, layout)
 
 
-def paint_music(painter: QPainter, layout: LanesLayout, outlines: Outlines, *, muted: bool) -> None:
+def paint_music(painter: QPainter, layout: LanesLayout, waveforms: Waveforms, *, muted: bool) -> None:
     """The music where it lies under the reel."""
     music, found = layout.project.music, layout.music()
     top, height = layout.top("music"), LANE_HEIGHT
@@ -84,8 +84,8 @@ def paint_music(painter: QPainter, layout: LanesLayout, outlines: Outlines, *, m
     if box.width() < 1:
         return
     painter.fillRect(box, theme.colour("surround"))
-    outline = outlines.of(music)
-    if outlines.trouble(music) is not None:
+    outline = waveforms.of(music)
+    if waveforms.trouble(music) is not None:
         _say(painter, box, "music is missing", "brick")
     elif outline is not None:
         columns = np.arange(int(box.left()), int(box.right()) + 1)

@@ -6,15 +6,15 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from clevrin.core.document import LANES
 from clevrin.core.sound.loudness import LoudnessCourse
-from clevrin.desk import theme
-from clevrin.desk.context import Context
+from clevrin.desk.background.waveforms import Waveforms
+from clevrin.desk.bench.context import Context
 from clevrin.desk.reel.painting import paint_readout
 from clevrin.desk.reel.view import ReelView
+from clevrin.desk.sound.drag_handles import SoundDrag, SoundOutcome, usual
 from clevrin.desk.sound.edits import SoundEdits
-from clevrin.desk.sound.hands import SoundDrag, SoundOutcome, usual
 from clevrin.desk.sound.layout import HEIGHT, LanesLayout, Touch
-from clevrin.desk.sound.outlines import Outlines
 from clevrin.desk.sound.painting import paint_loudness, paint_music, paint_names, paint_swishes, paint_takes
+from clevrin.desk.widgets import theme
 
 _DRAG_FROM_PX = 3
 _HELP = {
@@ -43,12 +43,12 @@ class SoundLanes(QWidget):
         self,
         context: Context,
         reel: ReelView,
-        outlines: Outlines,
+        waveforms: Waveforms,
         edits: SoundEdits,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self._context, self._reel, self._outlines, self._edits = context, reel, outlines, edits
+        self._context, self._reel, self._waveforms, self._edits = context, reel, waveforms, edits
         self._course: LoudnessCourse | None = None
         self._pressed: tuple[Touch, QPointF] | None = None
         self._drag: SoundDrag | None = None
@@ -65,7 +65,7 @@ class SoundLanes(QWidget):
             session.project_changed,
             session.selection_changed,
             session.playhead_changed,
-            outlines.arrived,
+            waveforms.arrived,
             edits.alone_changed,
         ):
             changed.connect(self._on_anything_changed)
@@ -110,8 +110,8 @@ class SoundLanes(QWidget):
         if not layout.reel.row:
             return
         chosen = frozenset(self._context.session.shot_ids)
-        paint_takes(painter, layout, self._outlines, chosen, muted="takes" in silent)
-        paint_music(painter, layout, self._outlines, muted="music" in silent)
+        paint_takes(painter, layout, self._waveforms, chosen, muted="takes" in silent)
+        paint_music(painter, layout, self._waveforms, muted="music" in silent)
         paint_swishes(painter, layout, muted="swishes" in silent)
         paint_loudness(painter, layout, self._course)
         x = layout.reel.x_of(self._context.session.playhead + 0.5)

@@ -11,21 +11,21 @@ from clevrin.core.document.holding import AXES
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import calm_frames, course, idle_axes, shake, shake_px
-from clevrin.desk import theme
-from clevrin.desk.bench import Showing, Transport, bench_column, bench_row
-from clevrin.desk.context import Context
-from clevrin.desk.flow import FlowLayout
-from clevrin.desk.performing import Performance, attempt_name
-from clevrin.desk.programmes import before_after_programme, outline_programme
-from clevrin.desk.sheet import plain_button, quiet_label
-from clevrin.desk.shot_bench import NO_SHOT, ShotBench, titled
+from clevrin.desk.bench.bench import Showing, Transport, bench_column, bench_row
+from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.shot_bench import NO_SHOT, ShotBench, titled
+from clevrin.desk.playback.performing import Performance, attempt_name
+from clevrin.desk.playback.programmes import before_after_programme, outline_programme
 from clevrin.desk.steady.edits import HoldEdits
 from clevrin.desk.steady.lanes import Lane, Lanes, Marked
 from clevrin.desk.steady.on_picture import OnPicture
 from clevrin.desk.steady.proposals import ShotProposals
 from clevrin.desk.steady.sheet import SteadySheet
 from clevrin.desk.steady.subject import MeshDrawing, Place, PlaceDragger, SubjectPicker
-from clevrin.desk.viewer import Viewer
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.flow import FlowLayout
+from clevrin.desk.widgets.sheet import plain_button, quiet_label
+from clevrin.desk.widgets.viewer import Viewer
 
 View = Literal["two", "divide", "outline"]
 
@@ -51,7 +51,7 @@ class SteadyBench(ShotBench):
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self._make_sheet())
         context.session.trouble.connect(self.sheet.trouble.tell)
-        context.followings.changed.connect(self._on_followings_changed)
+        context.track_jobs.changed.connect(self._on_track_jobs_changed)
         self.proposals.changed.connect(lambda _: self._show_proposals())
 
     def _make_middle(self) -> QVBoxLayout:
@@ -307,7 +307,7 @@ class SteadyBench(ShotBench):
         shot = self.context.session.shot
         return None if shot is None else self._on_picture.knots(shot, self.context.player.frame)
 
-    def _on_followings_changed(self, take_id: str, track_id: str) -> None:
+    def _on_track_jobs_changed(self, take_id: str, track_id: str) -> None:
         if self.entered:
             self.measurements_changed()
 

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QGridLayout, QLineEdit
 
 from clevrin.core.document import Bounds
 from clevrin.core.document.holding import AXES, Axis
-from clevrin.desk.sheet import Setting, quiet_label
+from clevrin.desk.widgets.sheet import Setting, quiet_label
 
 _UNITS: dict[Axis, tuple[str, float, float]] = {
     # What is shown, what a typed 1 means, and the most of it.

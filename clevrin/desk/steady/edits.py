@@ -8,8 +8,8 @@ from clevrin.core.document.edits import AnchorShot, SetHold, SetLoan, SteadyShot
 from clevrin.core.document.holding import AXES
 from clevrin.core.errors import ClevrinError
 from clevrin.core.hold.report import idle_axes, shaken
-from clevrin.core.motion.motion_reading import read_motion
-from clevrin.desk.context import Context
+from clevrin.core.motion.trace.motion_reading import read_motion
+from clevrin.desk.bench.context import Context
 from clevrin.desk.steady.on_picture import OnPicture
 from clevrin.desk.steady.proposals import ShotProposals
 from clevrin.desk.steady.subject import Place

@@ -5,9 +5,9 @@ from typing import Any
 
 from clevrin.core.document import Anchor, Hold, Loan, Shot
 from clevrin.core.document.holding import AXES, LEAST_KEEP, LONGEST_SETTLE_S, MOST_KEEP
-from clevrin.desk.fields import Choice, Field, Number, Switch, share_field
-from clevrin.desk.sheet import percent
 from clevrin.desk.steady.edits import HoldEdits
+from clevrin.desk.widgets.fields import Choice, Field, Number, Switch, share_field
+from clevrin.desk.widgets.sheet import percent
 
 CALM, EDGE, LENT = "Calm", "Edge", "Lent motion"
 

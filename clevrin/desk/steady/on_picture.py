@@ -4,10 +4,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Placement, Shot, Track
-from clevrin.core.motion.models import MESH_KNOTS, apply
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.core.render.planner import reel_map
-from clevrin.desk.context import Context
+from clevrin.core.motion.geometry.models import MESH_KNOTS, apply
+from clevrin.core.render.planning.planner import reel_map
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.desk.bench.context import Context
 from clevrin.desk.steady.subject import Place
 
 Matrix = NDArray[np.float64]
@@ -72,7 +72,7 @@ class OnPicture:
         track = self.track(shot)
         if track is None:
             return None
-        followed = self._context.followings.of(track)
+        followed = self._context.track_jobs.of(track)
         if followed is not None and frame < followed.frames and followed.known[frame]:
             return np.asarray(followed.places[frame].mean(axis=0))
         placed = next((each for each in track.placed if each.frame == frame), None)

@@ -7,10 +7,10 @@ from PySide6.QtCore import QObject, Signal
 from clevrin.core.document import Hold, Shot
 from clevrin.core.hold.proposals import Chart, Enough, Jolt, chart, least_hold, price_setters
 from clevrin.core.progress import Progress
-from clevrin.core.render.hold_request import HoldRequest
-from clevrin.desk.jobs import CHARTING, Job, JobRunner
-from clevrin.desk.measurements import Measurements
-from clevrin.desk.session import Session
+from clevrin.core.render.resolving.hold_request import HoldRequest
+from clevrin.desk.background.jobs import CHARTING, Job, JobRunner
+from clevrin.desk.background.measurements import Measurements
+from clevrin.desk.state.session import Session
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,9 +4,14 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
-from clevrin.desk import theme
-from clevrin.desk.fields import FieldSheet
-from clevrin.desk.sheet import (
+from clevrin.desk.steady.bounds import BoundsSetting
+from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
+from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
+from clevrin.desk.steady.price_chart import KeepChart
+from clevrin.desk.steady.proposals import Proposals
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.fields import FieldSheet
+from clevrin.desk.widgets.sheet import (
     Pages,
     Trouble,
     ask_for_colour,
@@ -17,11 +22,6 @@ from clevrin.desk.sheet import (
     plain_button,
     quiet_label,
 )
-from clevrin.desk.steady.bounds import BoundsSetting
-from clevrin.desk.steady.chart import KeepChart
-from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
-from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
-from clevrin.desk.steady.proposals import Proposals
 
 
 class SteadySheet(FieldSheet):

@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRect, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from clevrin.desk import theme
 from clevrin.desk.marks.painting import paint_kite
-from clevrin.desk.viewer import Drawing
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.viewer import Drawing
 
 Matrix = NDArray[np.float64]
 Place = tuple[float, float]

@@ -6,7 +6,7 @@ import numpy as np
 
 from clevrin.core.matte.cutting.kept import CutFrames
 from clevrin.core.matte.matte import Stored
-from clevrin.core.motion.both_ways import Followed
+from clevrin.core.motion.tracks.both_ways import Followed
 
 
 def followed_middle(cut: CutFrames, said: tuple[int, ...]) -> Followed:

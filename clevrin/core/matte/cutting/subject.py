@@ -28,8 +28,8 @@ from clevrin.core.matte.matte import NOTHING, Stored
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.picture import rgb_from_picture
 from clevrin.core.media.reading import FilmReader
-from clevrin.core.motion.cache import Shelf
 from clevrin.core.progress import Progress, step
+from clevrin.core.shelf import Shelf
 
 VERSION = "2"
 PIECE = 30

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.models import apply
+from clevrin.core.motion.geometry.models import apply
 
 Rgb = NDArray[np.uint8]
 Matrix = NDArray[np.float64]

@@ -1,0 +1,1 @@
+"""Models of motion as mathematics: homographies, what a lens tells of them, meshes, smears."""

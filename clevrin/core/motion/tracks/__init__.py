@@ -1,0 +1,1 @@
+"""Points and surfaces that are followed from where somebody placed them, and their CSV files."""

@@ -1,0 +1,1 @@
+"""Writing the reel: in segments, here, in a child process or on other machines."""

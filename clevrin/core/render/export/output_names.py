@@ -1,0 +1,40 @@
+"""Names of renders with fields in them: {project}, {output}, {size}, {format}, {part}, {date}."""
+
+import re
+from dataclasses import replace
+from datetime import date
+
+from clevrin.core.errors import ClevrinError
+from clevrin.core.media.formats import format_of
+from clevrin.core.render.export.export import ExportRequest
+
+FIELDS = ("project", "output", "size", "format", "part", "date")
+
+
+def with_fields(request: ExportRequest, output: str | None, today: date) -> ExportRequest:
+    """A request whose name has what it is in the place of its fields; `output`: the name of what is rendered.
+
+    Raises `ClevrinError` for a field that there is not.
+    """
+    name = request.path.name
+    if "{" not in name:
+        return request
+    reel = request.project.reel
+    width, height = request.size or (reel.width, reel.height)
+    first, end = request.span or (0, 0)
+    values = {
+        "project": request.project.name,
+        "output": output or "reel",
+        "size": f"{width}x{height}",
+        "format": format_of(request.path, request.kind).id,
+        "part": f"{first}-{end - 1}" if request.span is not None else "all",
+        "date": today.isoformat(),
+    }
+
+    def value(found: re.Match[str]) -> str:
+        field = found[1]
+        if field not in values:
+            raise ClevrinError(f"{{{field}}} is no field of a name; there are {', '.join(FIELDS)}.")
+        return values[field].replace("/", "-")
+
+    return replace(request, path=request.path.with_name(re.sub(r"\{([^{}]*)\}", value, name)))

@@ -1,0 +1,1 @@
+"""What is played and how: programmes, the player with its clock, sound, small pictures."""

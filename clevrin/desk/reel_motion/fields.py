@@ -1,0 +1,110 @@
+"""The settings of motion over the reel as a table: a new one is a row here."""
+
+from clevrin.core.document import Over
+from clevrin.desk.reel_motion.edits import OverEdits
+from clevrin.desk.widgets.fields import Choice, Field, Number
+
+
+def _times(value: float) -> str:
+    return f"{value * 100:.0f} %"
+
+
+FIELDS: tuple[Field[Over, OverEdits], ...] = (
+    Choice(
+        id="lent",
+        page="",
+        title="What is lent",
+        help="What of the motion lies over the reel",
+        options=(
+            ("course", "all of it", "The whole course"),
+            ("shake", "its shake", "What is quicker than one swing a second"),
+        ),
+        columns=2,
+        default="course",
+        value=lambda over: over.loan.lent,
+        edit=lambda edits, value, gesture: edits.set_loan(gesture, lent=value),
+    ),
+    Number(
+        id="amount",
+        page="",
+        title="Amount",
+        help="How strongly the picture is moved and turned",
+        low=0.0,
+        high=5.0,
+        step=0.05,
+        default=1.0,
+        words=_times,
+        typed=0.01,
+        value=lambda over: over.loan.amount,
+        edit=lambda edits, value, gesture: edits.set_loan(gesture, amount=value),
+    ),
+    Number(
+        id="size",
+        page="",
+        title="Size",
+        help="How strongly it comes nearer and goes away",
+        low=0.0,
+        high=5.0,
+        step=0.05,
+        default=1.0,
+        words=_times,
+        typed=0.01,
+        value=lambda over: over.loan.size,
+        edit=lambda edits, value, gesture: edits.set_loan(gesture, size=value),
+    ),
+    Number(
+        id="seed",
+        page="",
+        title="Try",
+        help="Another number is another try of the same hand",
+        low=1,
+        high=999,
+        step=1,
+        default=1,
+        words=lambda value: f"{value:.0f}",
+        shown=lambda over: over.loan.lender == "rig",
+        value=lambda over: over.loan.seed,
+        edit=lambda edits, value, gesture: edits.set_loan(gesture, seed=round(value)),
+    ),
+    Number(
+        id="first",
+        page="",
+        title="From frame",
+        help="The frame of the reel at which it begins",
+        low=0,
+        high=100_000,
+        step=1,
+        default=0,
+        words=lambda value: f"{value:.0f}",
+        bend=4.0,
+        value=lambda over: over.first,
+        edit=lambda edits, value, gesture: edits.set_stretch(gesture, first=round(value)),
+    ),
+    Number(
+        id="end",
+        page="",
+        title="Up to frame",
+        help="The frame of the reel at which it is over",
+        low=1,
+        high=100_000,
+        step=1,
+        default=1,
+        words=lambda value: f"{value:.0f}",
+        bend=4.0,
+        value=lambda over: over.end,
+        edit=lambda edits, value, gesture: edits.set_stretch(gesture, end=round(value)),
+    ),
+    Number(
+        id="ease",
+        page="",
+        title="Comes and goes in",
+        help="In how many frames it begins, and comes to rest at its end",
+        low=0,
+        high=120,
+        step=1,
+        default=12,
+        words=lambda value: f"{value:.0f} frames",
+        value=lambda over: over.ease,
+        edit=lambda edits, value, gesture: edits.set_ease(round(value), gesture),
+    ),
+)

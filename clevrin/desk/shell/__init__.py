@@ -1,0 +1,1 @@
+"""The window itself: its frame, its menus and keys, what is shown around the benches."""

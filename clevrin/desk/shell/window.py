@@ -1,0 +1,493 @@
+"""The main window: header, step rail, the bench of the step, and the reel."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QSize, Qt, QUrl
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QSystemTrayIcon,
+    QVBoxLayout,
+    QWidget,
+)
+from shiboken6 import isValid
+
+from clevrin.core.document import Pace
+from clevrin.core.document.keeping import recent_projects
+from clevrin.core.media.cache_room import clear_room
+from clevrin.core.media.frame_memory import FrameMemory
+from clevrin.core.media.proxies import ProxyShelf
+from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.render.sources import Sources
+from clevrin.core.shelf import Shelf
+from clevrin.desk.areas.sheet import AreaSheet
+from clevrin.desk.background.intake import Intake
+from clevrin.desk.background.jobs import Job, JobRunner
+from clevrin.desk.background.mask_jobs import MaskJobs
+from clevrin.desk.background.measurements import Measurements
+from clevrin.desk.background.media_watch import MediaWatch
+from clevrin.desk.background.precedence import Precedence
+from clevrin.desk.background.preparing import Preparing
+from clevrin.desk.background.ridge_store import RidgeStore
+from clevrin.desk.background.track_jobs import TrackJobs
+from clevrin.desk.background.waveforms import Waveforms
+from clevrin.desk.bench.bench import Bench
+from clevrin.desk.bench.context import Context
+from clevrin.desk.files.exchanging import Exchanging
+from clevrin.desk.files.footage import Footage
+from clevrin.desk.files.projects import Projects
+from clevrin.desk.finish.bench import FinishBench
+from clevrin.desk.finish.queue import RenderQueue
+from clevrin.desk.finish.rendering import Rendering
+from clevrin.desk.join.bench import JoinBench
+from clevrin.desk.log.bench import LogBench
+from clevrin.desk.music.edits import MusicEdits
+from clevrin.desk.music.sheet import MusicSheet
+from clevrin.desk.pace.bench import PaceBench
+from clevrin.desk.pinned.sheet import PinnedSheet
+from clevrin.desk.playback.player import Player
+from clevrin.desk.playback.thumbnails import Thumbnails
+from clevrin.desk.reel.edits import ReelEdits
+from clevrin.desk.reel.format_sheet import FormatSheet
+from clevrin.desk.reel.view import ReelView
+from clevrin.desk.reel_motion.edits import OverEdits
+from clevrin.desk.reel_motion.sheet import OverSheet
+from clevrin.desk.reframe.bench import ReframeBench
+from clevrin.desk.shell.actions import ACTIONS, GROUP_WORDS, GROUPS
+from clevrin.desk.shell.header import Header
+from clevrin.desk.shell.key_sheet import KeySheet
+from clevrin.desk.shell.keys import Keys
+from clevrin.desk.shell.playing import Playing
+from clevrin.desk.shell.rail import StepRail
+from clevrin.desk.shell.settings_sheet import SettingsSheet
+from clevrin.desk.shell.window_place import keep_place, place_window
+from clevrin.desk.sound.view import SoundLanes
+from clevrin.desk.state.notices import Notices
+from clevrin.desk.state.session import Session
+from clevrin.desk.state.settings import Settings
+from clevrin.desk.steady.bench import SteadyBench
+from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.file_dialogs import FileDialogs
+from clevrin.desk.widgets.offer import OfferBar
+from clevrin.desk.widgets.sheet import Trouble
+from clevrin.desk.widgets.viewer import Viewer
+
+_USUAL_HEIGHT = 800
+
+
+class _Stack(QStackedWidget):
+    """The benches: as much room as the one that is shown needs, and not as the largest of them does."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.currentChanged.connect(lambda _: self.updateGeometry())
+
+    def minimumSizeHint(self) -> QSize:
+        shown = self.currentWidget()
+        return super().minimumSizeHint() if shown is None else shown.minimumSizeHint()
+
+
+class MainWindow(QMainWindow):
+    """Puts the parts together and says what actions do; knows nothing of how a bench works."""
+
+    def __init__(self, settings: Settings | None = None, store: MeasurementStore | None = None) -> None:
+        """`store`: what is measured, which windows may share."""
+        super().__init__()
+        self.setWindowTitle("Clevrin")
+        self.setAcceptDrops(True)
+        self.settings = settings or Settings(self)
+        self.keys = Keys(self.settings, self)
+        self.session = Session(self, folder=lambda: self.settings.journal_folder)
+        precedence = Precedence()
+        self.jobs = JobRunner(self, precedence=precedence)
+        store, memory = store or MeasurementStore(Shelf(self.settings.cache_folder)), FrameMemory()
+        proxies = ProxyShelf(self.settings.cache_folder / "proxies")
+        self.player = Player(lambda: Sources.of(store, proxies, memory), self, precedence=precedence)
+        small = ThumbnailShelf(self.settings.cache_folder / "thumbnails")
+        self.thumbnails = Thumbnails(
+            lambda: Sources.of(store, proxies, light=True), self, precedence=precedence, shelf=small
+        )
+        watch = MediaWatch(self.session, self.jobs)
+        self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
+        self.measurements = Measurements(self.session, self.jobs, store, watch)
+        self.track_jobs = TrackJobs(self.session, self.jobs, store, self.measurements)
+        self.mask_jobs = MaskJobs(self.session, self.jobs, self.measurements)
+        self.mask_jobs.changed.connect(self.track_jobs.look_again)
+        self._watch = watch
+        preparing = Preparing(self.jobs, store, self)
+        self.session.opened.connect(preparing.prepared.clear)
+        self.notices = Notices(self)
+        self._context = Context(
+            session=self.session,
+            jobs=self.jobs,
+            measurements=self.measurements,
+            track_jobs=self.track_jobs,
+            mask_jobs=self.mask_jobs,
+            thumbnails=self.thumbnails,
+            player=self.player,
+            preparing=preparing,
+            intake=self.intake,
+            notices=self.notices,
+        )
+        self.reel_edits = ReelEdits(self.session)
+        self.actions_by_id: dict[str, QAction] = {}
+        self._told_unsafe = False
+        self._tray: QSystemTrayIcon | None = None
+        files = FileDialogs(self)
+        self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
+        self.rendering = Rendering(self._context, files, self.queue)
+        with theme.undressed():
+            self._build()
+        place_window(self, self.settings)
+        self.projects = Projects(self._context, files, self.offers)
+        self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
+        self.music = MusicEdits(self._context, files)
+        self.over = OverEdits(self._context)
+        self.reframe.pinned_edits.use(files)
+        self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
+        self.playing = Playing(self.player)
+        self._connect()
+        self.enter_step("log")
+        self._on_session_project_changed()
+        self._show_keys()
+        self._show_detail()
+        self.log.welcome.show_lately(recent_projects())
+
+    # How it is put together
+
+    def _build(self) -> None:
+        self._menu = QMenu(self)
+        self._make_actions()
+        self.header = Header(self.jobs, self._menu)
+        self.rail = StepRail()
+        ridges = RidgeStore(self.measurements)
+        self.log = LogBench(self._context, ridges)
+        self.steady = SteadyBench(self._context)
+        self.reframe = ReframeBench(self._context)
+        self.pace = PaceBench(self._context)
+        self.join = JoinBench(self._context, ridges)
+        self.finish = FinishBench(self._context, self.rendering, self.queue)
+        self._benches: dict[str, Bench] = {
+            "log": self.log,
+            "steady": self.steady,
+            "reframe": self.reframe,
+            "pace": self.pace,
+            "join": self.join,
+            "finish": self.finish,
+        }
+        self._stack = _Stack()
+        for bench in self._benches.values():
+            self._stack.addWidget(bench)
+        self._waveforms = Waveforms(self.jobs, self)
+        self.reel = ReelView(self._context, ridges, self._waveforms)
+        self.lanes = SoundLanes(self._context, self.reel, self._waveforms, self.finish.sound)
+        self.lanes.hide()
+        self.trouble = Trouble()
+        self.offers = OfferBar()
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.rail)
+        middle.addWidget(self._stack, 1)
+        self._whole = QWidget()
+        column = QVBoxLayout(self._whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addWidget(self.offers)
+        column.addWidget(self.trouble)
+        column.addLayout(middle, 1)
+        column.addWidget(self.reel)
+        column.addWidget(self.lanes)
+        self.setCentralWidget(self._whole)
+        self._key_sheet: KeySheet | None = None
+        self._settings_sheet: SettingsSheet | None = None
+        self._music_sheet: MusicSheet | None = None
+        self._over_sheet: OverSheet | None = None
+        self._area_sheets: dict[str, AreaSheet] = {}
+        self._pinned_sheet: PinnedSheet | None = None
+
+    def _make_actions(self) -> None:
+        for group in GROUPS:
+            section = self._menu.addMenu(GROUP_WORDS[group])
+            for entry in ACTIONS:
+                if entry.group != group:
+                    continue
+                action = QAction(entry.words, self)
+                action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+                action.triggered.connect(lambda _=False, entry=entry: self._run(entry.id))
+                self.actions_by_id[entry.id] = action
+                self.addAction(action)
+                if entry.in_menu:
+                    section.addAction(action)
+
+    def _connect(self) -> None:
+        self.header.undo_requested.connect(self.session.undo)
+        self.header.redo_requested.connect(self.session.redo)
+        self.rail.step_requested.connect(self.enter_step)
+        self.log.add_requested.connect(self.footage.ask_for_takes)
+        self.log.find_requested.connect(self.footage.ask_to_find)
+        self.log.welcome.add_requested.connect(self.footage.ask_for_takes)
+        self.log.welcome.open_requested.connect(self.projects.ask_to_open)
+        self.log.welcome.demo_requested.connect(self.projects.open_demo)
+        self.log.welcome.project_requested.connect(self.projects.open)
+        self.session.opened.connect(lambda: self.log.welcome.show_lately(recent_projects()))
+        self.reframe.sheet.render_requested.connect(self.rendering.ask_where)
+        self.steady.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
+        self.reel.looked_at.connect(self._on_reel_looked_at)
+        self.reel.shots_chosen.connect(self.session.choose_shots)
+        self.reel.join_chosen.connect(self._on_reel_join_chosen)
+        self.lanes.looked_at.connect(self._on_reel_looked_at)
+        self.lanes.shot_chosen.connect(self.session.choose_shot)
+        self.queue.ended.connect(self._on_queue_ended)
+        self.finish.lanes_wanted.connect(self.lanes.setVisible)
+        self.finish.loudness_changed.connect(self.lanes.show_loudness)
+        self.session.opened.connect(self.player.forget_films)
+        self.session.opened.connect(self.thumbnails.forget_films)
+        self.session.project_changed.connect(self._on_session_project_changed)
+        self.session.selection_changed.connect(self._show_dots)
+        self.session.saved_changed.connect(self._show_name)
+        self.session.trouble.connect(self.trouble.tell)
+        self.notices.troubled.connect(self.trouble.tell)
+        self.notices.told.connect(self.header.strip.tell)
+        self.intake.noted.connect(lambda words: self.header.strip.tell(words, None))
+        self.keys.changed.connect(self._show_keys)
+        self.settings.changed.connect(self._show_detail)
+        self._watch.changed.connect(self.thumbnails.try_again)
+        self.session.opened.connect(self._waveforms.look_again)
+        self.pace.sheet.music_requested.connect(self.show_music)
+        QApplication.instance().focusChanged.connect(self._on_focus_changed)
+
+    # Steps
+
+    @property
+    def bench(self) -> Bench:
+        return self._benches[self._step]
+
+    def enter_step(self, step: str) -> None:
+        """Shows the bench of a step."""
+        if getattr(self, "_step", None) is not None:
+            self.bench.leave()
+            for sheet in self._area_sheets.values():
+                sheet.close()
+        if self.player.playing:
+            self.player.stop()
+        self._step = step
+        self._stack.setCurrentWidget(self.bench)
+        self.rail.show_step(step)
+        self.bench.enter()
+        self.bench.take_focus()
+
+    @property
+    def area_sheet(self) -> AreaSheet | None:
+        """The sheet of areas over the bench that is shown; None where there was none yet."""
+        return self._area_sheets.get(self._step)
+
+    # What actions do
+
+    def take_what_is_proposed(self) -> None:
+        """Enter: presses the button that was reached with Tab, takes what is being typed, or does the bench's work."""
+        focused = QApplication.focusWidget()
+        if isinstance(focused, QAbstractButton):
+            focused.click()
+        elif isinstance(focused, QLineEdit):
+            focused.returnPressed.emit()
+            self.bench.take_focus()
+        else:
+            self.bench.take_what_is_proposed()
+
+    def put_back(self) -> None:
+        """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
+        if not (self.reel.put_back() or self.lanes.put_back() or self.bench.put_back()):
+            self.trouble.hide()
+            self.bench.take_focus()
+
+    def keep_cache_small(self) -> None:
+        """Deletes what has not been used for longest, in the background, where the cache is larger than it may be."""
+        folder, most = self.settings.cache_folder, int(self.settings.value("cache_gb")) * 10**9
+        work = lambda _: clear_room(folder, most)  # noqa: E731
+        self.jobs.start(Job(key=("cache",), what="Clearing the cache", work=work, done=lambda _: None, quiet=True))
+
+    # Windows beside this one
+
+    def show_keys(self) -> None:
+        if self._key_sheet is None:
+            self._key_sheet = KeySheet(self.keys, self)
+        self._key_sheet.show()
+
+    def show_settings(self) -> None:
+        if self._settings_sheet is None:
+            self._settings_sheet = SettingsSheet(self.settings, self)
+        self._settings_sheet.show()
+
+    def show_music(self) -> None:
+        if self._music_sheet is None:
+            self._music_sheet = MusicSheet(self._context, self.music, self)
+        self._music_sheet.show()
+        self._music_sheet.activateWindow()
+
+    def show_over(self) -> None:
+        if self._over_sheet is None:
+            self._over_sheet = OverSheet(self._context, self.over, self._watch_reel, self)
+        self._over_sheet.show()
+        self._over_sheet.activateWindow()
+
+    def show_areas(self) -> None:
+        """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""
+        stages = {"log": self.log.areas, "join": self.join.areas, "pace": self.pace.areas}
+        step = self._step if self._step in stages and stages[self._step].take is not None else "log"
+        if step != self._step:
+            self.enter_step(step)
+        if step == "log":
+            self.log.look_at(reel=False)
+        if step not in self._area_sheets:
+            self._area_sheets[step] = AreaSheet(self._context, stages[step], self)
+        stages[step].set_active(True)
+        self._area_sheets[step].show()
+        self._area_sheets[step].activateWindow()
+
+    def show_pinned(self) -> None:
+        """What is pinned is worked on over the whole picture, in the Reframe bench."""
+        self.enter_step("reframe")
+        if self._pinned_sheet is None:
+            self._pinned_sheet = PinnedSheet(self._context, self.reframe.pinned_edits, self.reframe.pinned_hands, self)
+            self._pinned_sheet.finished.connect(lambda _: self.reframe.pin(False))
+        self.reframe.pin(True)
+        self._pinned_sheet.show()
+        self._pinned_sheet.activateWindow()
+
+    def _watch_reel(self, frame: int) -> Viewer:
+        """The reel plays in the Log bench."""
+        self.enter_step("log")
+        return self.log.watch_reel(frame)
+
+    def show_format(self) -> None:
+        FormatSheet(self.session, self).show()
+
+    # What happens
+
+    def _run(self, action_id: str) -> None:
+        entry = next(a for a in ACTIONS if a.id == action_id)
+        if entry.when(self):
+            entry.run(self)
+
+    def _show_keys(self) -> None:
+        for entry in ACTIONS:
+            keys = self.keys.of(entry)
+            self.actions_by_id[entry.id].setShortcuts([QKeySequence(key) for key in keys])
+
+    def _show_detail(self) -> None:
+        share = 0.5 if self.settings.value("preview_quality") == "half" else 1.0
+        for viewer in self.findChildren(Viewer):
+            viewer.set_detail(share)
+
+    def _on_session_project_changed(self) -> None:
+        history = self.session.history
+        self.header.show_history(history.undo_label, history.redo_label)
+        for id, verb, label in (("undo", "Undo", history.undo_label), ("redo", "Redo", history.redo_label)):
+            self.actions_by_id[id].setText(f"{verb}: {label}" if label else verb)
+        self._show_name()
+        self._show_dots()
+
+    def _show_name(self) -> None:
+        self.header.show_project(self.session.project.name, self.session.saved, self.session.has_name)
+        title = f"{self.session.project.name} – Clevrin"
+        if self.windowTitle() != title:
+            self.setWindowTitle(title)
+
+    def _show_dots(self) -> None:
+        shot = self.session.shot
+        dots = set()
+        if shot is not None:
+            if shot.hold.how != "none" or shot.loan is not None:
+                dots.add("steady")
+            if shot.gates:
+                dots.add("reframe")
+            if shot.pace != Pace():
+                dots.add("pace")
+            if shot.leave.kind != "plain cut" or shot.leave.dissolve_frames:
+                dots.add("join")
+        self.rail.show_dots(dots)
+
+    def _on_queue_ended(self, words: str) -> None:
+        """Who works in another window meanwhile is told by the desktop."""
+        QApplication.alert(self)
+        if not self.isActiveWindow() and QSystemTrayIcon.isSystemTrayAvailable():
+            self._tray = self._tray or QSystemTrayIcon(self.windowIcon(), self)
+            self._tray.show()
+            self._tray.showMessage("Clevrin", words)
+
+    def _on_reel_looked_at(self, frame: int) -> None:
+        self.session.move_playhead(frame)
+        self.bench.seek_reel(frame)
+
+    def _on_reel_join_chosen(self, shot_id: str) -> None:
+        self.session.choose_shot(shot_id)
+        if self._step != "join":
+            self.enter_step("join")
+
+    def _on_focus_changed(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Qt gives the keys of what is hidden or greyed to whatever comes next, which may be a button."""
+        gone = old is not None and isValid(old) and not (old.isVisible() and old.isEnabled())
+        if gone and isinstance(new, QAbstractButton) and self.isAncestorOf(new):
+            self.bench.take_focus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The reel has its share of the height, the same in every step."""
+        most, least = theme.widened(theme.REEL_HEIGHT), theme.widened(theme.LEAST_REEL_HEIGHT)
+        self.reel.setFixedHeight(min(most, max(least, self.height() * theme.REEL_HEIGHT // _USUAL_HEIGHT)))
+        super().resizeEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """B held down shows the picture as shot."""
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.bench.show_before(True)
+        super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
+            self.bench.show_before(False)
+        super().keyReleaseEvent(event)
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.ActivationChange:
+            if self.isActiveWindow():
+                self._watch.look(again=True)  # files may have been moved meanwhile
+            else:
+                self.bench.show_before(False)  # B may be let go over another window
+        super().changeEvent(event)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.footage.open_files(Path(url.toLocalFile()) for url in _local(event.mimeData().urls()))
+        event.acceptProposedAction()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Saves, stops what runs and keeps its pieces; where nothing can be written, the first try only tells."""
+        if not self.session.safe_to_close() and not self._told_unsafe:
+            self._told_unsafe = True
+            self.trouble.tell(
+                f"{self.trouble.text()}\nYour last changes are nowhere but in this window: save them in another place "
+                "with Ctrl+Shift+S. Closing again gives them up."
+            )
+            event.ignore()
+            return
+        keep_place(self, self.settings)
+        self.player.close()
+        self.thumbnails.close()
+        self.jobs.close()
+        self.session.close()
+        super().closeEvent(event)
+
+
+def _local(urls: list[QUrl]) -> list[QUrl]:
+    return [url for url in urls if url.isLocalFile()]

@@ -1,0 +1,1 @@
+"""What is open, chosen, set and kept safe: state without a widget."""
