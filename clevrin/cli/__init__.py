@@ -9,6 +9,11 @@ EXIT_COULD_NOT, EXIT_INTERRUPTED = 1, 130
 
 def main() -> None:
     """Runs one command and ends the process: 0 done, 1 could not, 2 wrong usage, 130 interrupted."""
+    if sys.argv[1:] == ["--version"]:  # said at once, before what reads a command line is loaded
+        from clevrin.cli.version import version_line
+
+        sys.stdout.write(version_line() + "\n")
+        sys.exit(0)
     from clevrin.cli.app import app
     from clevrin.core.errors import CancelledError, ClevrinError
 

@@ -19,11 +19,6 @@ from clevrin.core.progress import step
 _NOTHING = 0.002
 
 
-def add_to(app: typer.Typer) -> None:
-    """Registers the command."""
-    app.command()(area)
-
-
 def area(
     media: Media,
     out: Annotated[Path, typer.Option("--out", help="A film of grey (.mkv), or a new folder for PNG files.")],

@@ -34,13 +34,6 @@ Lufs = Annotated[
 ]
 
 
-def add_to(app: typer.Typer) -> None:
-    """Registers these commands."""
-    for command in (render, mix, report, batch, desktop):
-        app.command()(command)
-    app.command("hand-on")(hand_on)
-
-
 def render(
     project: ProjectFile,
     out: Out,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from clevrin.cli.one_take import area_in, nine_each, numbers
-from clevrin.cli.options import Json
+from clevrin.cli.options import Json, meant
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Join, Project, Shot, Span, Take
 from clevrin.core.document.edits import AddTakes, SetLeaves
@@ -60,6 +60,7 @@ def join(
         raise typer.BadParameter("a join has an outgoing take and an incoming one", param_hint="MEDIA")
     if out is None:
         raise typer.BadParameter("say where the film is written", param_hint="--out")
+    kind = meant(kind, KINDS)
     if kind not in KINDS:
         raise ClevrinError(f"There is no kind of join named {kind}: {', '.join(KINDS)} are.")
     if not 0 <= dissolve <= LONGEST_DISSOLVE:
@@ -296,9 +297,12 @@ def _checked(kind: Kind, given: dict[str, Setting | None]) -> dict[str, Setting]
     for name, value in given.items():
         if value is None:
             continue
+        name = meant(name, known)
         if name not in known:
             has = ", ".join(known) or "none"
             raise ClevrinError(f"A {kind.id} has no setting {name}: it has {has}.")
+        if isinstance(value, str):
+            value = meant(value, known[name].options)
         found[name] = known[name].checked(value)
     return found
 

@@ -39,12 +39,6 @@ class ModelName(StrEnum):
     mesh = "mesh"
 
 
-def add_to(app: typer.Typer) -> None:
-    """Registers these commands."""
-    for command in (trace, whips, beats, verdict, track, cache):
-        app.command()(command)
-
-
 def trace(
     media: Media,
     out: Out,

@@ -13,6 +13,16 @@ def choices(name: str, words: Iterable[str]) -> type[StrEnum]:
     return StrEnum(name, {word.replace(" ", "_").replace("-", "_"): word for word in words})  # type: ignore[return-value]
 
 
+def hyphened(word: str) -> str:
+    """Words that an option may be are taken with spaces, hyphens and underscores."""
+    return word.replace(" ", "-").replace("_", "-")
+
+
+def meant(text: str, words: Iterable[str]) -> str:
+    """The one of these words that was meant, whether typed with spaces or hyphens; else the text as it is."""
+    return next((word for word in words if hyphened(word) == hyphened(text)), text)
+
+
 def within(low: float, high: float) -> Callable[[float], float]:
     """Checks a number's range, and says it where it is left."""
 

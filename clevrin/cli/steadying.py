@@ -51,12 +51,6 @@ Keep = Annotated[
 ]
 
 
-def add_to(app: typer.Typer) -> None:
-    """Registers these commands."""
-    for command in (hold, chart, lend, rig):
-        app.command()(command)
-
-
 def hold(
     media: Media,
     out: Out,

@@ -4,25 +4,26 @@ import json
 import signal
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import asdict, is_dataclass
 from types import FrameType
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 
 class Shown:
     """Progress as a bar on standard error; it stops at Ctrl+C."""
 
-    def __init__(self, bar: Progress, what: str) -> None:
+    def __init__(self, bar: "Progress | None", what: str) -> None:
         self._bar = bar
-        self._task = bar.add_task(what, total=None)
+        self._task = None if bar is None else bar.add_task(what, total=None)
         self._stop = False
 
     def report(self, done: int, total: int) -> None:
-        self._bar.update(self._task, completed=done, total=total)
+        if self._bar is not None and self._task is not None:
+            self._bar.update(self._task, completed=done, total=total)
 
     def cancelled(self) -> bool:
         return self._stop
@@ -34,14 +35,19 @@ class Shown:
 @contextmanager
 def shown(what: str) -> Iterator[Shown]:
     """A progress bar while a block runs; none where standard error is not a terminal."""
-    columns = TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn()
-    with Progress(*columns, console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True) as bar:
-        progress = Shown(bar, what)
+    with ExitStack() as stack:
+        progress = Shown(stack.enter_context(_bar()) if sys.stderr.isatty() else None, what)
         before = signal.signal(signal.SIGINT, progress.interrupt)
-        try:
-            yield progress
-        finally:
-            signal.signal(signal.SIGINT, before)
+        stack.callback(signal.signal, signal.SIGINT, before)
+        yield progress
+
+
+def _bar() -> "Progress":
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn()
+    return Progress(*columns, console=Console(stderr=True), transient=True)
 
 
 def print_json(value: Any) -> None:

@@ -5,14 +5,17 @@ factored is a band, so that a step costs time in proportion to the frames. Mehro
 doi:10.1137/0802028), as in Nocedal & Wright, Numerical Optimization, 2nd edition, section 16.6.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.linalg import cho_solve_banded, cholesky_banded
-from scipy.linalg.lapack import dgbtrf, dgbtrs
+
+if TYPE_CHECKING:
+    import scipy.sparse as sp
 
 Numbers = NDArray[np.float64]
 
@@ -64,6 +67,8 @@ def augmented(
     they like: only their inverses come into it, where H + A' W A would have lost H to rounding (Björck, Numerical
     Methods for Least Squares Problems, 1996, section 2.7). Gives the hessian and linear part of n frames of d + m.
     """
+    import scipy.sparse as sp
+
     n, d = linear.shape
     m = len(weight) // n
     counts = weight > 0
@@ -134,6 +139,9 @@ def solve(programme: Programme, start: Numbers) -> Solution:
 
 def _factored(band: Numbers, *, definite: bool) -> Callable[[Numbers], Numbers]:
     """What solves a symmetric band for right sides (n, d); raises `LinAlgError` or `ValueError` where there is none."""
+    from scipy.linalg import cho_solve_banded, cholesky_banded
+    from scipy.linalg.lapack import dgbtrf, dgbtrs
+
     if definite:
         factor = cholesky_banded(band)
         return lambda right: np.asarray(
@@ -165,6 +173,8 @@ def _times(rows: Numbers, x: Numbers) -> Numbers:
 
 def _band(matrix: sp.csc_matrix) -> Numbers:
     """The upper part of a symmetric sparse matrix as LAPACK keeps bands: [u + i - j, j] is its entry (i, j)."""
+    import scipy.sparse as sp
+
     upper = sp.triu(matrix, format="coo")
     width = int((upper.col - upper.row).max(initial=0))
     band = np.zeros((width + 1, matrix.shape[0]))

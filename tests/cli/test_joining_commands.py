@@ -107,7 +107,7 @@ def test_a_match_cut_lays_tracks_or_whole_pictures_on_each_other(clevrin, pair, 
 
 def test_a_thrown_whip_goes_on_as_fast_across_the_cut(clevrin, pair, tmp_path):
     report = tmp_path / "report.json"
-    words = ("--kind", "thrown whip", "--length", "12", "--direction", "90", "--distance", "2", "--shutter", "90")
+    words = ("--kind", "thrown-whip", "--length", "12", "--direction", "90", "--distance", "2", "--shutter", "90")
     clevrin("join", *pair, "--out", tmp_path / "out.mp4", *words, "--report", report)
     speeds = [each["sides"][-1]["screen_speed_px"] for each in json.loads(report.read_text())["frames"]]
     assert speeds[23] == pytest.approx(speeds[24], rel=0.02) and np.argmax(speeds) in (23, 24)

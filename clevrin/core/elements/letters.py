@@ -5,7 +5,6 @@ from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
-from fontTools.ttLib import TTFont, TTLibError
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter, ImageFont
 
@@ -127,6 +126,8 @@ def _known_file(path: str) -> tuple[str, int, int]:
 
 @lru_cache(maxsize=8)
 def _letters_of(path: str, size: int, changed_ns: int) -> frozenset[int]:
+    from fontTools.ttLib import TTFont, TTLibError
+
     try:
         with Path(path).open("rb") as file, TTFont(file, fontNumber=0, lazy=True) as font:
             table = font.getBestCmap()

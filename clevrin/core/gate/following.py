@@ -7,14 +7,18 @@ without overshoot. Smoothing by differences goes back to Whittaker (1922, doi:10
 corner constraints are those of Grundmann, Kwatra & Essa (2011, doi:10.1109/CVPR.2011.5995525).
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy.sparse as sp
 from numpy.typing import NDArray
-from scipy.interpolate import CubicSpline
 
 from clevrin.core.convex import Programme, solve, unconstrained
+
+if TYPE_CHECKING:
+    import scipy.sparse as sp
 
 Numbers = NDArray[np.float64]
 
@@ -86,6 +90,9 @@ def _continued(wanted: Numbers, rows: NDArray[np.int64], at: NDArray[np.int64]) 
 
 
 def _found(problem: FollowProblem, constant: float) -> Numbers:
+    import scipy.sparse as sp
+    from scipy.interpolate import CubicSpline
+
     n = len(problem.wanted)
     every = max(1, int(np.ceil(constant / _MOST_FRAMES)))
     at = np.arange(0, n, every)
@@ -118,6 +125,8 @@ def _found(problem: FollowProblem, constant: float) -> Numbers:
 
 def smoothed(values: Numbers, counts: Numbers, frames: float) -> Numbers:
     """Values (n, d) smoothed over so many frames, what goes on evenly left as it is (Whittaker 1922)."""
+    import scipy.sparse as sp
+
     n = len(values)
     if n < 3 or frames <= 0:
         return values
@@ -128,6 +137,8 @@ def smoothed(values: Numbers, counts: Numbers, frames: float) -> Numbers:
 
 def _hessian(counts: Numbers, constant: float) -> sp.csc_matrix:
     """(n, n): of one column of the unknowns."""
+    import scipy.sparse as sp
+
     n = len(counts)
     total = sp.diags(np.maximum(counts, _FAINT), format="csc")
     for taps, share in (((-1.0, 1.0), 3.0), ((1.0, -2.0, 1.0), 3.0), ((-1.0, 3.0, -3.0, 1.0), 1.0)):

@@ -7,7 +7,6 @@ grid's second differences are bounded: a straight line of 300 pixels stays strai
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.errors import NotMeasuredError
@@ -25,6 +24,8 @@ def bend_of(trace: Trace, span: Span, hold: Hold) -> Numbers:
 
     Raises `NotMeasuredError` where the trace has no mesh.
     """
+    from scipy.ndimage import gaussian_filter1d
+
     if trace.mesh is None:
         raise NotMeasuredError("This take has not been measured with a mesh yet.")
     steps = trace.mesh[span.first : span.end].copy()

@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse as sp
 from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, solve
@@ -163,6 +162,8 @@ def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:
     A quadratic programme: near to the rooms, with small second differences. Where it touches them by the solver's
     tolerance it is taken down as a whole.
     """
+    import scipy.sparse as sp
+
     n = len(rooms)
     if n < 3:
         return np.full(n, rooms.min())

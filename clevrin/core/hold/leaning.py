@@ -6,7 +6,6 @@ some pixels more. Straight lines stay straight when this is taken out as well.
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Span
 from clevrin.core.hold.doubt import trusted
@@ -35,6 +34,8 @@ def settled_leaning(trace: Trace, span: Span, maps: Numbers, settle_s: float, fa
     by a weighted regression over time, is what they should be. `fast` (span.frames,): whips, which keep theirs. As far
     as it is no larger than the trace's own deviation nothing is done. Costs about a tenth of a second for 1,000 frames.
     """
+    from scipy.ndimage import gaussian_filter1d
+
     n = len(maps)
     if n < 3 or trace.model in ("translation", "similarity"):
         return maps

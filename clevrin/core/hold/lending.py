@@ -4,7 +4,6 @@ from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from clevrin.core.document import Hold, Loan, Motion, Span
 from clevrin.core.document.loans import Lent
@@ -111,6 +110,8 @@ def as_trace(given: Numbers, rate: float) -> Trace:
 
 def smoothed(performed: Numbers, rate: float, settle_s: float) -> Numbers:
     """A performed course (n, 4) without the jumps of the mouse: motion quicker than a settle is taken out."""
+    from scipy.ndimage import gaussian_filter1d
+
     if settle_s <= 0 or len(performed) < 4:
         return performed
     return np.asarray(gaussian_filter1d(performed, settle_s * rate / 4, axis=0, mode="nearest"))

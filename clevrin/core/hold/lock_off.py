@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
@@ -78,6 +77,8 @@ def widest_gate(motions: Numbers, corners: Numbers, limits: Numbers) -> tuple[fl
 
     A linear programme on the motions' first order at the picture's corners, then made exact by shrinking.
     """
+    from scipy.optimize import linprog
+
     rows: list[list[float]] = []
     bounds: list[float] = []
     for motion in motions:

@@ -8,15 +8,20 @@ norm: squares where they are small, which makes a linear filter whose cut-off is
 where they are large, so that the start of a move is a corner of the path, and nothing moves before it.
 """
 
+from __future__ import annotations
+
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
-import scipy.sparse as sp
 from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, augmented, solve, unconstrained
 from clevrin.core.errors import ClevrinError
 from clevrin.core.motion.geometry.models import apply_each, gate_corners
+
+if TYPE_CHECKING:
+    import scipy.sparse as sp
 
 Numbers = NDArray[np.float64]
 
@@ -148,6 +153,8 @@ class _Sums:
     """What is to be as small as can be, on the scaled corrections that are free."""
 
     def __init__(self, problem: PathProblem, unit: Numbers) -> None:
+        import scipy.sparse as sp
+
         self._problem = problem
         n = len(problem.motions)
         free = np.tile(problem.free, n)
@@ -196,6 +203,8 @@ class _Sums:
         return solution, hessian, linear
 
     def _quadratic(self, weight: Numbers) -> tuple[sp.csc_matrix, Numbers]:
+        import scipy.sparse as sp
+
         assert self._jerk is not None
         # What an axis that is off does cannot be mended; the others must not try to make up for it.
         weights = np.repeat(weight, 4) * np.tile(self._problem.free, len(weight))
@@ -221,6 +230,8 @@ class _Sums:
 
 def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
     """R (4(n-1)) as a matrix on the corrections (4n), and its constant part."""
+    import scipy.sparse as sp
+
     a, b = motions[1:, 0], motions[1:, 1]
     k = np.arange(n - 1)
     rows, columns, values = [], [], []
@@ -247,6 +258,8 @@ def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
 
 def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
     """The `order`-th difference of a row of numbers."""
+    import scipy.sparse as sp
+
     matrix = sp.eye(frames, format="csc")
     for _ in range(order):
         size = matrix.shape[0]
@@ -256,6 +269,8 @@ def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
 
 def _difference(frames: int, order: int) -> sp.csc_matrix:
     """The `order`-th difference of `frames` rows of four numbers."""
+    import scipy.sparse as sp
+
     return sp.kron(_plain_difference(frames, order), sp.eye(4), format="csc")
 
 

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, resample_poly, sosfilt
 
 from clevrin.core.errors import MediaError
 from clevrin.core.media.sound_reading import read_sound, sound_seconds
@@ -96,6 +95,8 @@ def beats_of(mono: NDArray[np.float32]) -> Beats:
 
 def _mono(path: Path, seconds: float, progress: Progress) -> NDArray[np.float32]:
     """All of a sound on one side, at 24,000 samples a second, read in pieces."""
+    from scipy.signal import resample_poly
+
     pieces = []
     count = int(np.ceil(seconds / _AT_ONCE_S))
     for number in range(count):
@@ -154,6 +155,8 @@ def _near(values: Numbers, places: NDArray[np.int64]) -> Numbers:
 
 def _first_of_bars(mono: NDArray[np.float32], beats: NDArray[np.int64]) -> int:
     """Which of the first four beats begins a bar: those on which low tones are the loudest."""
+    from scipy.signal import butter, sosfilt
+
     deep = sosfilt(butter(2, _LOW_HZ, fs=_RATE, output="sos"), mono) ** 2
     gone = np.concatenate([[0.0], np.cumsum(deep)])
     begins = np.clip(beats * _HOP, 0, len(mono))

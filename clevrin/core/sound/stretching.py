@@ -11,7 +11,6 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
 Sound = NDArray[np.float32]
 Numbers = NDArray[np.float64]
@@ -40,6 +39,8 @@ def stretched(places: Numbers, speeds: Numbers, read: Read) -> Sound:
     of the recording a sample there, below 0 where it is heard backward. At a speed of 1 throughout it is the recording
     itself. Both sides are turned alike. Costs a third of a millisecond a piece.
     """
+    from scipy.fft import irfft, rfft
+
     count = len(places)
     made = np.zeros(((count - 1) * HOP + _LONG, 2))
     window = np.hanning(_LONG + 1)[:-1]

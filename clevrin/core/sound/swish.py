@@ -4,7 +4,6 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
 from clevrin.core.media.writing import SOUND_RATE
 
@@ -22,6 +21,8 @@ def swish(samples: int, speed: Callable[[float], float], across: float, level: f
     `across`: where the camera goes, -1 to the left, 1 to the right; the noise comes from there. The same seed is the
     same noise.
     """
+    from scipy.signal import butter, sosfilt
+
     if samples <= 0:
         return np.zeros((0, 2), np.float32)
     noise = np.random.default_rng(seed).standard_normal(samples + _SETTLES)

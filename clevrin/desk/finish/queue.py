@@ -41,7 +41,7 @@ class Render:
 
 
 class RenderQueue(QObject):
-    """Renders in their order. One at a time is made, in a process of its own; what is paused is resumed where it was."""
+    """Renders in their order, one made at a time, in a process of its own; what is paused is resumed where it was."""
 
     changed = Signal()
     ended = Signal(str)

@@ -1,16 +1,21 @@
 """The shake that any made join can have: that of a rig preset, strongest at the cut."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
 from math import exp, pi, sin
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from clevrin.core.document.loans import RIGS
 from clevrin.core.join.kinds.kind import SEED, JoinSetting, Made, Matrix, Move, Part, shift, turn_and_grow
 from clevrin.core.motion.rig import rig_course
+
+if TYPE_CHECKING:
+    from scipy.interpolate import CubicSpline
 
 _BY, _LEVEL, _NOTHING = "shaken_by", "shaken", "nothing"
 SHAKE_OF_IT = (
@@ -70,5 +75,7 @@ def _strength(made: Made, time: float) -> float:
 @lru_cache(maxsize=32)
 def _hand(rig: str, seed: int, frames: int, rate: float) -> CubicSpline:
     """Where a rig has the camera, by the frames of the reel since the join began."""
+    from scipy.interpolate import CubicSpline
+
     known = next(each for each in RIGS if each == rig)
     return CubicSpline(np.arange(-2, frames + 3), rig_course(known, seed, frames + 5, rate))

@@ -6,7 +6,6 @@ Everything is a difference of log likelihoods: above 0 the subject is likelier.
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.cutting.masks import Hidden
@@ -83,6 +82,8 @@ class ColourTable:
 
     def odds(self, rgb: Rgb) -> Numbers:
         """(h, w) log likelihood of the subject against the ground."""
+        from scipy.ndimage import gaussian_filter
+
         if self._odds is None:
             shares = []
             for each in (self._subject, self._ground):

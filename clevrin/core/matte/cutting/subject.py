@@ -15,7 +15,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
 
 from clevrin.core.document.cut_outs import Around, CutOut, Stroke
 from clevrin.core.matte.cutting.beginning import CLEARLY, MOVES_SHARE, cut_by_graph, seen_edge
@@ -110,6 +109,8 @@ class _Cutting:
         self._order = list(dict.fromkeys([*boxed, *(each.frame for each in self._cut.strokes)]))
 
     def run(self, progress: Progress) -> CutFrames:
+        from scipy.ndimage import median_filter
+
         frames = self._window.frames
         ends = [self._ends(number) for number in range(len(self._order))]
         total = sum(end - start for start, end in ends) + 2 * frames

@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import solveh_banded
 
 from clevrin.core.document import Span
 from clevrin.core.media.index import index_frames
@@ -124,6 +123,8 @@ def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: R
     lie is the mean of both that their errors ask for, a random walk seen through noise (Rauch, Tung & Striebel 1965,
     as one least-squares problem). How large both errors are is read off their differences.
     """
+    from scipy.linalg import solveh_banded
+
     n = len(motions)
     if n < _FEWEST_TO_SETTLE or direct.sum() < _FEWEST_TO_SETTLE:
         return motions
