@@ -1,5 +1,6 @@
 """What is read from other tools and handed on to them: timelines, take lists, tracks and motions."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Protocol
 
@@ -32,7 +33,9 @@ class MotionTables(Protocol):
 class Exchanging:
     """Asks for the files of other tools, reads and writes them; what cannot be read changes nothing."""
 
-    def __init__(self, context: Context, files: FileDialogs, tracks: TrackTables, motions: MotionTables) -> None:
+    def __init__(
+        self, context: Context, files: FileDialogs, tracks: TrackTables, motions: Callable[[], MotionTables]
+    ) -> None:
         self._context, self._files, self._tracks, self._motions = context, files, tracks, motions
         self._session, self._notices = context.session, context.notices
 
@@ -111,7 +114,7 @@ class Exchanging:
             self._write(path, text)
 
     def ask_for_motion(self) -> None:
-        self._files.ask_for_one("Read a motion", self._motions.read_motion, TABLES)
+        self._files.ask_for_one("Read a motion", self._motions().read_motion, TABLES)
 
     def _write(self, path: Path, text: str, beside: tuple[str, ...] = ()) -> None:
         """`beside`: what is to be said of it."""

@@ -5,7 +5,6 @@ from pathlib import Path
 from clevrin.core.document.files import SUFFIX
 from clevrin.core.document.packing import pack
 from clevrin.core.errors import ClevrinError, DocumentError
-from clevrin.demo.project import demo_file
 from clevrin.desk.background.jobs import Job
 from clevrin.desk.bench.context import Context
 from clevrin.desk.files.recovery import offer_left_behind, open_or_offer
@@ -39,6 +38,8 @@ class Projects:
 
     def open_demo(self) -> None:
         """Opens the demo project, with what was changed in it before."""
+        from clevrin.demo.project import demo_file  # all that draws the demo's world comes with it
+
         try:
             path = demo_file()
         except ClevrinError as error:

@@ -35,14 +35,14 @@ class FinishBench(Bench):
     loudness_changed = Signal(object)
     """How loud the reel is as it goes on (`LoudnessCourse`); None: that is being found out."""
 
-    def __init__(self, context: Context, rendering: Rendering, queue: RenderQueue) -> None:
+    def __init__(self, context: Context, rendering: Rendering, queue: RenderQueue, sound: SoundEdits) -> None:
         super().__init__(context)
         self._rendering = rendering
         self._output: str | None = None
         self._seen_through: dict[str | None, tuple[Project, Project]] = {}
         self._looked_at: Project | None = None
         self._heard: Project | None = None
-        self.sound = SoundEdits(context.session, self)
+        self.sound = sound
         self.sound.alone_changed.connect(self._on_sound_alone_changed)
         row = bench_row(self)
         row.addLayout(self._make_middle(queue), 1)

@@ -2,25 +2,27 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from clevrin.desk.bench.bench import Bench
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
-from clevrin.desk.finish.bench import FinishBench
 from clevrin.desk.finish.rendering import Rendering
-from clevrin.desk.join.bench import JoinBench
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
-from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.view import ReelView
-from clevrin.desk.reframe.bench import ReframeBench
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import STEPS
 from clevrin.desk.state.session import Session
-from clevrin.desk.steady.bench import SteadyBench
+
+if TYPE_CHECKING:
+    from clevrin.desk.finish.bench import FinishBench
+    from clevrin.desk.join.bench import JoinBench
+    from clevrin.desk.pace.bench import PaceBench
+    from clevrin.desk.reframe.bench import ReframeBench
+    from clevrin.desk.steady.bench import SteadyBench
 
 
 class Desk(Protocol):
@@ -35,11 +37,11 @@ class Desk(Protocol):
     reel: ReelView
     reel_edits: ReelEdits
     log: LogBench
-    steady: SteadyBench
-    reframe: ReframeBench
-    pace: PaceBench
-    join: JoinBench
-    finish: FinishBench
+    steady: "SteadyBench"
+    reframe: "ReframeBench"
+    pace: "PaceBench"
+    join: "JoinBench"
+    finish: "FinishBench"
     music: MusicEdits
 
     @property

@@ -1,6 +1,8 @@
 """The main window: header, step rail, the bench of the step, and the reel."""
 
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QEvent, QSize, Qt, QUrl
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
@@ -43,14 +45,11 @@ from clevrin.desk.bench.context import Context
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
-from clevrin.desk.finish.bench import FinishBench
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.rendering import Rendering
-from clevrin.desk.join.bench import JoinBench
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
 from clevrin.desk.music.sheet import MusicSheet
-from clevrin.desk.pace.bench import PaceBench
 from clevrin.desk.pinned.sheet import PinnedSheet
 from clevrin.desk.playback.player import Player
 from clevrin.desk.playback.thumbnails import Thumbnails
@@ -59,7 +58,6 @@ from clevrin.desk.reel.format_sheet import FormatSheet
 from clevrin.desk.reel.view import ReelView
 from clevrin.desk.reel_motion.edits import OverEdits
 from clevrin.desk.reel_motion.sheet import OverSheet
-from clevrin.desk.reframe.bench import ReframeBench
 from clevrin.desk.shell.actions import ACTIONS, GROUP_WORDS, GROUPS
 from clevrin.desk.shell.header import Header
 from clevrin.desk.shell.key_sheet import KeySheet
@@ -68,18 +66,28 @@ from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import StepRail
 from clevrin.desk.shell.settings_sheet import SettingsSheet
 from clevrin.desk.shell.window_place import keep_place, place_window
+from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.view import SoundLanes
 from clevrin.desk.state.notices import Notices
 from clevrin.desk.state.session import Session
 from clevrin.desk.state.settings import Settings
-from clevrin.desk.steady.bench import SteadyBench
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.file_dialogs import FileDialogs
 from clevrin.desk.widgets.offer import OfferBar
 from clevrin.desk.widgets.sheet import Trouble
 from clevrin.desk.widgets.viewer import Viewer
 
+if TYPE_CHECKING:
+    from clevrin.desk.areas.stage import AreaStage
+    from clevrin.desk.finish.bench import FinishBench
+    from clevrin.desk.join.bench import JoinBench
+    from clevrin.desk.pace.bench import PaceBench
+    from clevrin.desk.reframe.bench import ReframeBench
+    from clevrin.desk.steady.bench import SteadyBench
+
 _USUAL_HEIGHT = 800
+_WITH_AREAS = ("log", "join", "pace")
+MadeBench = TypeVar("MadeBench", bound=Bench)
 
 
 class _Stack(QStackedWidget):
@@ -143,14 +151,13 @@ class MainWindow(QMainWindow):
         files = FileDialogs(self)
         self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
         self.rendering = Rendering(self._context, files, self.queue)
-        with theme.undressed():
-            self._build()
+        self._build(files)
+        self.setStyleSheet(theme.style_sheet())
         place_window(self, self.settings)
         self.projects = Projects(self._context, files, self.offers)
-        self.exchanging = Exchanging(self._context, files, self.log.marks, self.steady.edits)
+        self.exchanging = Exchanging(self._context, files, self.log.marks, lambda: self.steady.edits)
         self.music = MusicEdits(self._context, files)
         self.over = OverEdits(self._context)
-        self.reframe.pinned_edits.use(files)
         self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
@@ -162,32 +169,18 @@ class MainWindow(QMainWindow):
 
     # How it is put together
 
-    def _build(self) -> None:
+    def _build(self, files: FileDialogs) -> None:
         self._menu = QMenu(self)
         self._make_actions()
         self.header = Header(self.jobs, self._menu)
         self.rail = StepRail()
-        ridges = RidgeStore(self.measurements)
-        self.log = LogBench(self._context, ridges)
-        self.steady = SteadyBench(self._context)
-        self.reframe = ReframeBench(self._context)
-        self.pace = PaceBench(self._context)
-        self.join = JoinBench(self._context, ridges)
-        self.finish = FinishBench(self._context, self.rendering, self.queue)
-        self._benches: dict[str, Bench] = {
-            "log": self.log,
-            "steady": self.steady,
-            "reframe": self.reframe,
-            "pace": self.pace,
-            "join": self.join,
-            "finish": self.finish,
-        }
+        self._files = files
+        self._ridges = RidgeStore(self.measurements)
+        self._sound = SoundEdits(self.session, self)
         self._stack = _Stack()
-        for bench in self._benches.values():
-            self._stack.addWidget(bench)
         self._waveforms = Waveforms(self.jobs, self)
-        self.reel = ReelView(self._context, ridges, self._waveforms)
-        self.lanes = SoundLanes(self._context, self.reel, self._waveforms, self.finish.sound)
+        self.reel = ReelView(self._context, self._ridges, self._waveforms)
+        self.lanes = SoundLanes(self._context, self.reel, self._waveforms, self._sound)
         self.lanes.hide()
         self.trouble = Trouble()
         self.offers = OfferBar()
@@ -238,16 +231,12 @@ class MainWindow(QMainWindow):
         self.log.welcome.demo_requested.connect(self.projects.open_demo)
         self.log.welcome.project_requested.connect(self.projects.open)
         self.session.opened.connect(lambda: self.log.welcome.show_lately(recent_projects()))
-        self.reframe.sheet.render_requested.connect(self.rendering.ask_where)
-        self.steady.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
         self.reel.looked_at.connect(self._on_reel_looked_at)
         self.reel.shots_chosen.connect(self.session.choose_shots)
         self.reel.join_chosen.connect(self._on_reel_join_chosen)
         self.lanes.looked_at.connect(self._on_reel_looked_at)
         self.lanes.shot_chosen.connect(self.session.choose_shot)
         self.queue.ended.connect(self._on_queue_ended)
-        self.finish.lanes_wanted.connect(self.lanes.setVisible)
-        self.finish.loudness_changed.connect(self.lanes.show_loudness)
         self.session.opened.connect(self.player.forget_films)
         self.session.opened.connect(self.thumbnails.forget_films)
         self.session.project_changed.connect(self._on_session_project_changed)
@@ -261,14 +250,65 @@ class MainWindow(QMainWindow):
         self.settings.changed.connect(self._show_detail)
         self._watch.changed.connect(self.thumbnails.try_again)
         self.session.opened.connect(self._waveforms.look_again)
-        self.pace.sheet.music_requested.connect(self.show_music)
         QApplication.instance().focusChanged.connect(self._on_focus_changed)
 
-    # Steps
+    # Steps: each bench is made when it is first asked for, as a rule when its step is entered.
 
     @property
     def bench(self) -> Bench:
-        return self._benches[self._step]
+        """The bench of the step that is shown."""
+        made: Bench = getattr(self, self._step)
+        return made
+
+    @cached_property
+    def log(self) -> LogBench:
+        return self._stacked(LogBench(self._context, self._ridges))
+
+    @cached_property
+    def steady(self) -> "SteadyBench":
+        from clevrin.desk.steady.bench import SteadyBench
+
+        made = self._stacked(SteadyBench(self._context))
+        made.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
+        return made
+
+    @cached_property
+    def reframe(self) -> "ReframeBench":
+        from clevrin.desk.reframe.bench import ReframeBench
+
+        made = self._stacked(ReframeBench(self._context))
+        made.pinned_edits.use(self._files)
+        made.sheet.render_requested.connect(self.rendering.ask_where)
+        return made
+
+    @cached_property
+    def pace(self) -> "PaceBench":
+        from clevrin.desk.pace.bench import PaceBench
+
+        made = self._stacked(PaceBench(self._context))
+        made.sheet.music_requested.connect(self.show_music)
+        return made
+
+    @cached_property
+    def join(self) -> "JoinBench":
+        from clevrin.desk.join.bench import JoinBench
+
+        return self._stacked(JoinBench(self._context, self._ridges))
+
+    @cached_property
+    def finish(self) -> "FinishBench":
+        from clevrin.desk.finish.bench import FinishBench
+
+        made = self._stacked(FinishBench(self._context, self.rendering, self.queue, self._sound))
+        made.lanes_wanted.connect(self.lanes.setVisible)
+        made.loudness_changed.connect(self.lanes.show_loudness)
+        return made
+
+    def _stacked(self, bench: MadeBench) -> MadeBench:
+        """Puts a bench that was just made where the others are."""
+        self._stack.addWidget(bench)
+        self._show_detail()
+        return bench
 
     def enter_step(self, step: str) -> None:
         """Shows the bench of a step."""
@@ -340,17 +380,22 @@ class MainWindow(QMainWindow):
 
     def show_areas(self) -> None:
         """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""
-        stages = {"log": self.log.areas, "join": self.join.areas, "pace": self.pace.areas}
-        step = self._step if self._step in stages and stages[self._step].take is not None else "log"
+        step = self._step if self._step in _WITH_AREAS and self._stage(self._step).take is not None else "log"
         if step != self._step:
             self.enter_step(step)
         if step == "log":
             self.log.look_at(reel=False)
+        stage = self._stage(step)
         if step not in self._area_sheets:
-            self._area_sheets[step] = AreaSheet(self._context, stages[step], self)
-        stages[step].set_active(True)
+            self._area_sheets[step] = AreaSheet(self._context, stage, self)
+        stage.set_active(True)
         self._area_sheets[step].show()
         self._area_sheets[step].activateWindow()
+
+    def _stage(self, step: str) -> "AreaStage":
+        """Where areas are worked on in a step that has them."""
+        stage: AreaStage = getattr(self, step).areas
+        return stage
 
     def show_pinned(self) -> None:
         """What is pinned is worked on over the whole picture, in the Reframe bench."""

@@ -1,8 +1,6 @@
 """Colours, type and spacing as named tokens; the style sheet and all own drawing are made from them."""
 
 import itertools
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -183,27 +181,12 @@ def apply(application: QApplication, scale: float = 1.0) -> None:
     ):
         palette.setColor(role, colour(name))
     application.setPalette(palette)
-    application.setStyleSheet(style_sheet())
-
-
-@contextmanager
-def undressed() -> Iterator[None]:
-    """The application without its style sheet, for as long as a window is put together.
-
-    Else each part would be dressed again with all that is in it whenever it is put into another one, which takes twice
-    as long as all the rest.
-    """
-    application = QApplication.instance()
-    assert isinstance(application, QApplication)
-    sheet = application.styleSheet()
-    application.setStyleSheet("")
-    try:
-        yield
-    finally:
-        application.setStyleSheet(sheet)
 
 
 def style_sheet() -> str:
+    """What a window puts on once all of it is put together: put on sooner, or by the application, each part would be
+    dressed again with all that is in it whenever it is put into another one, which takes as long as all the rest.
+    """
     c = COLOURS
     return f"""
     * {{ font-family: "{FAMILY}"; }}
