@@ -3,9 +3,12 @@ PY := .venv/bin/python
 OFFSCREEN := QT_QPA_PLATFORM=offscreen:configfile=tests/offscreen.json
 
 # By two: what is slow is measuring and drawing, and more workers than cores only wait for each other.
+# Some shells have Python compile all modules anew in each process that is started: 0.3 to 0.9 s each.
+export PYTHONDONTWRITEBYTECODE :=
+
 PYTEST := $(OFFSCREEN) $(PY) -m pytest -n 2 --dist worksteal
 
-.PHONY: setup demo test check soak bench guide shots demo-footage lock
+.PHONY: setup demo test test-costs check soak bench guide shots demo-footage demo-measured lock
 
 setup:
 	@tools/setup.sh
@@ -15,6 +18,10 @@ demo: setup
 
 test: setup
 	$(PYTEST)
+
+# The same, and what each test took, as a table in docs.
+test-costs: setup
+	$(PYTEST) --costs docs/test-costs.md
 
 check: setup
 	$(PY) -m ruff check .
@@ -39,6 +46,10 @@ shots: setup
 
 demo-footage: setup
 	$(PY) -m clevrin.demo.footage_maker
+
+# What is measured of the demo's takes, after a change of a method's version or of a film (about three minutes).
+demo-measured: setup
+	$(PY) -m clevrin.demo.measured
 
 # After a change of dependencies in pyproject.toml; needs the tool uv.
 lock:

@@ -2,13 +2,9 @@
 
 import fcntl
 import gc
-import hashlib
 import json
 import os
-import re
-import shutil
 import threading
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -23,7 +19,6 @@ if "PYTEST_XDIST_WORKER" in os.environ:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     cv2.setNumThreads(1)
 
-import clevrin.core
 from clevrin.core.document import Take
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
@@ -33,11 +28,10 @@ from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.judging import true_motions
+from clevrin.demo.measured import lay_out
 from clevrin.demo.scenes import SCENES
 from tests.costs import Costs
-from tests.films import machine_folder
 
-_KEPT_S = 3 * 24 * 3600
 TAKES = tuple(scene.name for scene in SCENES)
 
 
@@ -73,42 +67,25 @@ def times(request: pytest.FixtureRequest):
     return chosen
 
 
-def _measuring_code() -> str:
-    """A name for the code that measures: with other code nothing that was measured before counts."""
-    digest = hashlib.sha256()
-    core = Path(clevrin.core.__file__).parent
-    for path in sorted(path for room in ("motion", "media", "matte") for path in (core / room).rglob("*.py")):
-        digest.update(path.read_bytes())
-    return digest.hexdigest()[:16]
-
-
 @contextmanager
 def _alone(lock: Path) -> Iterator[None]:
-    """Only one process of the machine is in here at a time."""
+    """Only one process of this run is in here at a time."""
     with lock.open("w") as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         yield
 
 
-def _forget_old_code(present: Path) -> None:
-    """Deletes what was measured by code that no run has had for days."""
-    for other in machine_folder().iterdir():
-        old = time.time() - other.stat().st_mtime > _KEPT_S
-        if other != present and re.fullmatch("[0-9a-f]{16}", other.name) and old:
-            shutil.rmtree(other, ignore_errors=True)
-
-
 @pytest.fixture(scope="session")
-def warm_cache() -> Path:
-    """A cache folder in which the demo's takes are measured already: one for all test runs of a machine."""
-    folder = machine_folder() / _measuring_code()
-    folder.mkdir(parents=True, exist_ok=True)
-    os.utime(folder)
-    _forget_old_code(folder)
-    shelf = Shelf(folder / "clevrin")
-    for name in TAKES:
-        with _alone(folder / f"{name}.lock"):
-            trace_take(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shelf, Silent())
+def warm_cache(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A cache folder in which the demo's takes are measured already, as they ship: one for all workers of a run.
+
+    What tests measure beside that is measured once in a run, by the code as it is.
+    """
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "warm"
+    folder.mkdir(exist_ok=True)
+    with _alone(folder / "lock"):
+        lay_out(Shelf(folder / "clevrin"))
     return folder
 
 

@@ -5,7 +5,7 @@
 
 from enum import Enum
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 import typer
 
@@ -97,6 +97,8 @@ def _names(option: Any) -> str:
     kind = option.type_descriptor.annotation
     if isinstance(kind, type) and issubclass(kind, Enum):
         return f"{names} {'|'.join(str(each.value) for each in kind)}"
+    if get_origin(kind) is Literal:
+        return f"{names} {'|'.join(get_args(kind))}"
     words = {Path: "FILE", float: "NUMBER", int: "NUMBER", str: "TEXT"}.get(kind, "TEXT")
     return f"{names} {words}{' (several)' if option.multiple else ''}"
 

@@ -49,6 +49,7 @@ def area(
 ) -> None:
     """Writes how an area covers a take's picture, as grey without loss; colours count within shapes that are given."""
     from clevrin.core.matte import coverage, matte_at
+    from clevrin.core.matte.areas import Cuts
     from clevrin.core.matte.clinging_areas import where_lost
     from clevrin.core.matte.cutting import how_sure
     from clevrin.core.media.grey_writing import GreyWriter, check_grey_output
@@ -94,7 +95,7 @@ def area(
         for curve in made.clinging:
             with shown(f"Following an edge in {media.name}") as progress:
                 clung[curve] = sources.measured.cling(ClingNeed(take=take, drawn=curve), progress)
-        covers = {cut: each.covers for cut, each in cuts.items()}
+        covers: Cuts = {cut: each.covers for cut, each in cuts.items()}
         covered = []
         with (
             shown(f"Writing {out.name}") as progress,

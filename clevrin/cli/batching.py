@@ -176,7 +176,8 @@ def watch_folder(
 
     None: until it is interrupted. `done` is given all results whenever there are more.
     """
-    watch, results, idle_since = FolderWatch(folder), [], time.monotonic()
+    watch, idle_since = FolderWatch(folder), time.monotonic()
+    results: list[Result] = []
     while idle_s is None or time.monotonic() - idle_since < idle_s:
         films = watch.arrived()
         for film in films:

@@ -4,7 +4,7 @@ import tempfile
 from contextlib import ExitStack
 from datetime import date
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -14,7 +14,7 @@ from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Project
 from clevrin.core.document.files import load
 from clevrin.core.errors import ClevrinError
-from clevrin.core.media.formats import FORMATS, PURPOSES
+from clevrin.core.media.formats import FORMATS, Purpose
 from clevrin.core.outputs import check_output, write_text
 
 
@@ -22,8 +22,10 @@ def _loudness(lufs: float | None) -> float | None:
     return None if lufs is None else within(-60, 0)(lufs)
 
 
-FormatName = choices("FormatName", FORMATS)
-Quality = choices("Quality", PURPOSES)
+if TYPE_CHECKING:
+    FormatName = str
+else:  # the table of formats says which there are
+    FormatName = choices("FormatName", FORMATS)
 ProjectFile = Annotated[Path, typer.Argument(help="A project.", show_default=False)]
 OutputName = Annotated[str | None, typer.Option(help="The name of an output of the project; none: the reel.")]
 Lufs = Annotated[
@@ -41,7 +43,7 @@ def render(
     output: OutputName = None,
     format: Annotated[FormatName | None, typer.Option(help="The format; none: as the name says.")] = None,
     quality: Annotated[
-        Quality | None, typer.Option(help="Good for what: to look at, the net, editing further, or without loss.")
+        Purpose | None, typer.Option(help="Good for what: to look at, the net, editing further, or without loss.")
     ] = None,
     option: Annotated[
         list[str] | None, typer.Option(help="An option of the encoder instead, NAME=VALUE, as crf=20.")
@@ -77,8 +79,8 @@ def render(
         project=_loaded(project, out, output),
         path=out,
         size=wanted,
-        kind=None if format is None else format.value,
-        purpose=None if quality is None else quality.value,
+        kind=None if format is None else str(format),
+        purpose=quality,
         given=given,
         span=span,
         lufs=loudness,
@@ -166,7 +168,7 @@ def hand_on(
     handles: Annotated[int, typer.Option(help="Frames more at either end of each shot.", min=0, max=10_000)] = 0,
     as_shot: Annotated[bool, typer.Option("--as-shot", help="Shots as shot, neither held nor framed.")] = False,
     format: Annotated[FormatName | None, typer.Option(help="The format of the shots; none: ProRes 422.")] = None,
-    quality: Annotated[Quality | None, typer.Option(help="What the shots are to be good for.")] = None,
+    quality: Annotated[Purpose | None, typer.Option(help="What the shots are to be good for.")] = None,
     motion: Annotated[bool, typer.Option("--motion", help="The takes' motion, and camera tables.")] = False,
     areas: Annotated[bool, typer.Option("--areas", help="The takes' areas as films of grey.")] = False,
     stills: Annotated[bool, typer.Option("--stills", help="The middle of each shot as a picture of 16 bits.")] = False,
@@ -182,8 +184,8 @@ def hand_on(
         shots=shots,
         handles=handles,
         held=not as_shot,
-        kind="prores-422" if format is None else format.value,
-        purpose=None if quality is None else quality.value,
+        kind="prores-422" if format is None else str(format),
+        purpose=quality,
         motion=motion,
         areas=areas,
         stills=stills,

@@ -91,7 +91,7 @@ def join(
     lay = "tracks" if track_out is not None else "pictures" if by_pictures else ""
     if lay and not KINDS[kind].lays:
         raise ClevrinError(f"Only a match cut lays its sides on each other: {kind} does not.")
-    leave = Join(kind=kind, dissolve_frames=dissolve, settings=_checked(KINDS[kind], given))
+    leave = Join(kind=kind, dissolve_frames=dissolve).having(**_checked(KINDS[kind], given))
     _render(takes, leave, (at_out, at_in), out, report, balance=balance, lay=lay)
 
 

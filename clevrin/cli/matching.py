@@ -1,11 +1,11 @@
 """The command that ranks where two takes can be cut to each other."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from clevrin.cli.options import Json, choices
+from clevrin.cli.options import Json
 from clevrin.cli.terminal import plain, print_json, print_line, shown
 from clevrin.core.join.cut_candidates import MOVES
 from clevrin.core.media.taking_in import take_in
@@ -13,16 +13,14 @@ from clevrin.core.media.taking_in import take_in
 if TYPE_CHECKING:
     from clevrin.core.join.meeting import Meeting
 
-MatchedMoves = choices("MatchedMoves", ("whips", "all"))
+MatchedMoves = Literal["whips", "all"]
 
 
 def match(
     a: Annotated[Path, typer.Argument(help="The outgoing take.", show_default=False)],
     b: Annotated[Path, typer.Argument(help="The incoming take.", show_default=False)],
     json: Json = False,
-    kinds: Annotated[MatchedMoves, typer.Option(help="What is matched: whips, or all that can be.")] = (
-        MatchedMoves.whips
-    ),
+    kinds: Annotated[MatchedMoves, typer.Option(help="What is matched: whips, or all that can be.")] = ("whips"),
     no_mirror: Annotated[bool, typer.Option("--no-mirror", help="Do not try mirrored variants.")] = False,
     no_reverse: Annotated[bool, typer.Option("--no-reverse", help="Do not try backward playing.")] = False,
     turned: Annotated[bool, typer.Option("--turned", help="Try the incoming take turned by a quarter, too.")] = False,
@@ -42,7 +40,7 @@ def match(
                 measured = sources.measured.measure(take, progress)
             sides.append(Side.having(kept_moves(take, measured, sources.films.reader, sources.measured.shelf)))
             traces.append(measured)
-        moves = MOVES if kinds is MatchedMoves.all else ("whip",)
+        moves = MOVES if kinds == "all" else ("whip",)
         proposals = rank_pairs(
             sides[0], sides[1], mirror=not no_mirror, reverse=not no_reverse, turned=turned, moves=moves
         )
@@ -52,7 +50,7 @@ def match(
         print_json({"proposals": told})
         return
     if not proposals:
-        print_line("no moves that agree" if kinds is MatchedMoves.all else "no whips that agree")
+        print_line("no moves that agree" if kinds == "all" else "no whips that agree")
     for p, meeting in zip(proposals, meetings, strict=True):
         print_line(
             f"{p.score:5.1f}  {p.move}  out {p.out_frame}  in {p.in_frame}  {p.direction_diff_deg:.0f}°  "

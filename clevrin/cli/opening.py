@@ -32,7 +32,8 @@ def demo(
     in_between: Annotated[bool, typer.Option("--in-between", help="The second one: words, edges, doors.")] = False,
 ) -> None:
     """Opens the window with the demo project, Kite day on Gable Hill, or with the one of what lies in between."""
+    from clevrin.demo.measured import lay_out
     from clevrin.demo.project import demo_file, tricks_file
     from clevrin.desk.shell.application import run
 
-    raise typer.Exit(run([(tricks_file if in_between else demo_file)(fresh=fresh)], play=True))
+    raise typer.Exit(run([(tricks_file if in_between else demo_file)(fresh=fresh)], play=True, prepare=lay_out))

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
@@ -34,6 +34,8 @@ def within(low: float, high: float) -> Callable[[float], float]:
     return check
 
 
+HowSteady = Literal["none", "float", "lock-off"]
+"""Whether a take is held as well, by commands that are about something else."""
 Media = Annotated[Path, typer.Argument(help="A footage file.", show_default=False)]
 Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]

@@ -3,27 +3,23 @@
 import re
 from fractions import Fraction
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
 from clevrin.cli.one_take import OneTake, Rendered, nine_each, render_one
-from clevrin.cli.options import Media, Out, choices, within
+from clevrin.cli.options import HowSteady, Media, Out, within
 from clevrin.cli.steadying import Keep
 from clevrin.cli.terminal import print_line
 from clevrin.core.document import Hold, Pace, PacePoint, Shot, Shutter, Take
-from clevrin.core.document.pacing import FASTEST, MOST_SHUTTER_DEG, SLOWEST
+from clevrin.core.document.pacing import FASTEST, MOST_SHUTTER_DEG, SLOWEST, Blurs, InBetween, Pitch
 from clevrin.core.document.value import MOST_FRAMES
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output
 
-_EASES = {"straight": 0.0, "soft": 1.0}
-EaseOfRamp = choices("EaseOfRamp", _EASES)
-MadeBetween = choices("MadeBetween", ("nearest", "mix", "flow", "best"))
-WhatBlurs = choices("WhatBlurs", ("camera", "everything"))
-HowItSounds = choices("HowItSounds", ("along", "kept", "silent"))
-PaceHow = choices("PaceHow", ("none", "float", "lock-off"))
+RampEase = Literal["straight", "soft"]
+_EASES: dict[RampEase, float] = {"straight": 0.0, "soft": 1.0}
 
 
 def pace(
@@ -33,16 +29,16 @@ def pace(
     speed: Annotated[
         str | None, typer.Option(help="Speeds at frames of the take: FRAME:SPEED,FRAME:SPEED; 1 is as shot.")
     ] = None,
-    ease: Annotated[EaseOfRamp, typer.Option(help="How one speed goes over into the next.")] = EaseOfRamp.soft,
+    ease: Annotated[RampEase, typer.Option(help="How one speed goes over into the next.")] = "soft",
     frames: Annotated[int | None, typer.Option(help="So many frames long, whatever the speeds say.")] = None,
     reverse: Annotated[bool, typer.Option("--reverse", help="Play it backward.")] = False,
-    in_between: Annotated[MadeBetween, typer.Option(help="How moments between frames are made.")] = MadeBetween.best,
+    in_between: Annotated[InBetween, typer.Option(help="How moments between frames are made.")] = "best",
     shutter: Annotated[
         float, typer.Option(callback=within(0, MOST_SHUTTER_DEG), help="Degrees: blur as of such a shutter.")
     ] = 0.0,
-    blur: Annotated[WhatBlurs, typer.Option(help="What the added blur follows.")] = WhatBlurs.everything,
-    sound: Annotated[HowItSounds, typer.Option(help="What becomes of its sound at other speeds.")] = HowItSounds.along,
-    how: Annotated[PaceHow, typer.Option(help="Whether the take is held as well.")] = PaceHow.none,
+    blur: Annotated[Blurs, typer.Option(help="What the added blur follows.")] = "everything",
+    sound: Annotated[Pitch, typer.Option(help="What becomes of its sound at other speeds.")] = "along",
+    how: Annotated[HowSteady, typer.Option(help="Whether the take is held as well.")] = "none",
     keep: Keep = 0.85,
     report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
 ) -> None:
@@ -50,13 +46,13 @@ def pace(
     check_output(out, [media])
     take = take_in(media)
     wanted = Pace(
-        points=_points(speed, take, _EASES[ease.value]),
-        in_between=in_between.value,
-        shutter=Shutter(angle_deg=shutter, blurs=blur.value),
-        pitch=sound.value,
+        points=_points(speed, take, _EASES[ease]),
+        in_between=in_between,
+        shutter=Shutter(angle_deg=shutter, blurs=blur),
+        pitch=sound,
         length_frames=_length(frames),
     )
-    shot = Shot(take_id=take.id, span=take.whole, hold=Hold(how=how.value, keep=keep), pace=wanted)
+    shot = Shot(take_id=take.id, span=take.whole, hold=Hold(how=how, keep=keep), pace=wanted)
     one = OneTake(take=take, shot=shot.played(reverse=reverse), rate=_rate(rate))
     render_one(one, out, f"Pacing {media.name}", report, _report, _say)
 

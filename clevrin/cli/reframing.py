@@ -5,7 +5,7 @@ What is slow to import is imported by the command that needs it: the others star
 
 import re
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
@@ -20,7 +20,7 @@ from clevrin.cli.one_take import (
     size_of,
     writable,
 )
-from clevrin.cli.options import Media, Out, choices, within
+from clevrin.cli.options import HowSteady, Media, Out, within
 from clevrin.cli.steadying import Keep
 from clevrin.cli.terminal import print_line
 from clevrin.core.document import CounterZoom, Follow, Gate, Hold, Pose, Shot, Take
@@ -29,9 +29,8 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output
 
-_EASINGS = {"still": STILL, "soft": SOFT, "straight": STRAIGHT}
-EaseName = choices("EaseName", _EASINGS)
-GateHow = choices("GateHow", ("none", "float", "lock-off"))
+PoseEase = Literal["still", "soft", "straight"]
+_EASINGS: dict[PoseEase, float] = {"still": STILL, "soft": SOFT, "straight": STRAIGHT}
 
 
 def reframe(
@@ -41,7 +40,7 @@ def reframe(
     size: Annotated[str | None, typer.Option(help="Width and height in pixels, as 1080x1920.")] = None,
     pose: Annotated[list[str] | None, typer.Option(help="Where the gate is: FRAME:X,Y,WIDTH[,TURN], pixels.")] = None,
     scene: Annotated[bool, typer.Option("--scene", help="Poses stay on their places in the scene.")] = False,
-    ease: Annotated[EaseName, typer.Option(help="How poses are left and arrived at.")] = EaseName.still,
+    ease: Annotated[PoseEase, typer.Option(help="How poses are left and arrived at.")] = "still",
     follow: Annotated[str | None, typer.Option(help="What the gate follows: frame,x,y in pixels.")] = None,
     place: Annotated[str | None, typer.Option(help="Where in the gate it is kept: x,y, each 0 to 1.")] = None,
     room: Annotated[
@@ -53,7 +52,7 @@ def reframe(
     counter_zoom: Annotated[
         float, typer.Option(callback=within(-2, 2), help="How much the size runs against the camera's push.")
     ] = 0.0,
-    how: Annotated[GateHow, typer.Option(help="Whether the take is held as well.")] = GateHow.none,
+    how: Annotated[HowSteady, typer.Option(help="Whether the take is held as well.")] = "none",
     keep: Keep = 0.85,
     report: Annotated[Path | None, typer.Option(help="Write figures of each frame to this JSON file.")] = None,
 ) -> None:
@@ -62,7 +61,7 @@ def reframe(
     take = take_in(media)
     wanted = _size(shape, size, take)
     gate = Gate(
-        poses=_poses(pose or [], take, wanted, scene=scene, flow=_EASINGS[ease.value]),
+        poses=_poses(pose or [], take, wanted, scene=scene, flow=_EASINGS[ease]),
         counter_zoom=CounterZoom(amount=counter_zoom) if counter_zoom else None,
     )
     if follow is not None:
@@ -72,7 +71,7 @@ def reframe(
         gate = gate.changed(follows=(Follow(tracks=(track.id,), place=where, room=room, calm_s=calm),))
     elif place is not None:
         raise typer.BadParameter("say what is followed", param_hint="--follow")
-    shot = Shot(take_id=take.id, span=take.whole, hold=Hold(how=how.value, keep=keep)).with_gate(gate)
+    shot = Shot(take_id=take.id, span=take.whole, hold=Hold(how=how, keep=keep)).with_gate(gate)
     render_one(OneTake(take=take, shot=shot, size=wanted), out, f"Reframing {media.name}", report, _report, _say)
 
 

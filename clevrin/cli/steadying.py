@@ -5,12 +5,12 @@ What is slow to import is imported by the command that needs it: the others star
 
 import re
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, get_args
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
 from clevrin.cli.one_take import OneTake, Rendered, nine_each, place_of, point_in, render_one
-from clevrin.cli.options import Json, Media, Out, choices, within
+from clevrin.cli.options import Json, Media, Out, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Anchor, Bounds, Hold, Loan, Motion, Shot, Span, Take
 from clevrin.core.document.holding import (
@@ -20,10 +20,9 @@ from clevrin.core.document.holding import (
     MOST_KEEP,
     Edge,
     Enlargement,
-    HoldKind,
     Kernel,
 )
-from clevrin.core.document.loans import RIGS, Lent
+from clevrin.core.document.loans import Lent, Rig
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
@@ -35,13 +34,8 @@ if TYPE_CHECKING:
 _RATE = 30
 
 
-HowName = choices("HowName", [how for how in get_args(HoldKind) if how != "none"])
-HowOrNone = choices("HowOrNone", ("none", "float"))
-EdgeName = choices("EdgeName", get_args(Edge))
-EnlargementName = choices("EnlargementName", get_args(Enlargement))
-KernelName = choices("KernelName", get_args(Kernel))
-LentName = choices("LentName", get_args(Lent))
-RigName = choices("RigName", RIGS)
+HowHeld = Literal["float", "lock-off", "anchor"]
+HeldOrNot = Literal["none", "float"]
 
 Settle = Annotated[
     float, typer.Option(callback=within(0, LONGEST_SETTLE_S), help="Seconds: quicker motion is taken out.")
@@ -54,17 +48,15 @@ Keep = Annotated[
 def hold(
     media: Media,
     out: Out,
-    how: Annotated[HowName, typer.Option(help="float keeps the move, lock-off stands still, anchor keeps a point.")],
+    how: Annotated[HowHeld, typer.Option(help="float keeps the move, lock-off stands still, anchor keeps a point.")],
     settle: Settle = 1.6,
     keep: Keep = 0.85,
     axes: Annotated[str, typer.Option(help="Which axes to hold.")] = ",".join(AXES),
     most: Annotated[str, typer.Option(help="How far the gate may go, as pan=0.1,roll=2.")] = "",
-    edge: Annotated[EdgeName, typer.Option(help="What stands where the picture ends.")] = EdgeName.fill,
+    edge: Annotated[Edge, typer.Option(help="What stands where the picture ends.")] = "fill",
     colour: Annotated[str, typer.Option(help="The colour of that edge, as #808080.")] = "#808080",
-    enlargement: Annotated[
-        EnlargementName, typer.Option(help="One size for all frames, or slowly changing.")
-    ] = EnlargementName.constant,
-    kernel: Annotated[KernelName, typer.Option(help="How pixels are resampled.")] = KernelName.bicubic,
+    enlargement: Annotated[Enlargement, typer.Option(help="One size for all frames, or slowly changing.")] = "constant",
+    kernel: Annotated[Kernel, typer.Option(help="How pixels are resampled.")] = "bicubic",
     crispness: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much to sharpen.")] = 0.0,
     returned: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much of the motion is brought back.")] = 0.0,
     spare: Annotated[list[str] | None, typer.Option(help="Frames FIRST-LAST of which no calm is demanded.")] = None,
@@ -81,18 +73,18 @@ def hold(
     check_output(out, [media])
     take = take_in(media)
     anchor = None
-    if how.value == "anchor":
+    if how == "anchor":
         take, anchor = _anchored(take, point, place, slowly=slowly)
     settings = Hold(
-        how=how.value,
+        how=how,
         settle_s=settle,
         keep=keep,
         axes=chosen,
         bounds=bounds,
-        edge=edge.value,
+        edge=edge,
         colour=edge_colour,
-        enlargement=enlargement.value,
-        kernel=kernel.value,
+        enlargement=enlargement,
+        kernel=kernel,
         crispness=crispness,
         returned=returned,
         spared=tuple(_frames(text, take) for text in spare or ()),
@@ -111,17 +103,17 @@ def lend(
     media: Media,
     out: Out,
     motion: Annotated[Path | None, typer.Option(help="A motion CSV, or a footage file that lends its own.")] = None,
-    rig: Annotated[RigName | None, typer.Option(help="A simulated hand.")] = None,
+    rig: Annotated[Rig | None, typer.Option(help="A simulated hand.")] = None,
     seed: Annotated[int, typer.Option(min=0, max=1_000_000, help="Which of its many courses.")] = 1,
-    lent: Annotated[LentName, typer.Option(help="Its shake, all of its course, or what a hold would take out.")] = (
-        LentName.course
+    lent: Annotated[Lent, typer.Option(help="Its shake, all of its course, or what a hold would take out.")] = (
+        "course"
     ),
     amount: Annotated[float, typer.Option(min=-5.0, max=5.0, help="How much of its pan, tilt and roll.")] = 1.0,
     size: Annotated[float, typer.Option(min=-5.0, max=5.0, help="How much of its zoom.")] = 1.0,
-    how: Annotated[HowOrNone, typer.Option(help="Whether the take itself is held first.")] = HowOrNone.none,
+    how: Annotated[HeldOrNot, typer.Option(help="Whether the take itself is held first.")] = "none",
     settle: Settle = 1.6,
     keep: Keep = 0.85,
-    edge: Annotated[EdgeName, typer.Option(help="What stands where the picture ends.")] = EdgeName.fill,
+    edge: Annotated[Edge, typer.Option(help="What stands where the picture ends.")] = "fill",
 ) -> None:
     """Renders one take with motion lent to it: that of another take, of a motion CSV, or of a simulated hand."""
     if (motion is None) == (rig is None):
@@ -129,15 +121,15 @@ def lend(
     check_output(out, [media, *([motion] if motion is not None else [])])
     take = take_in(media)
     lender: Take | Motion | None = None
-    terms = {"lent": lent.value, "amount": amount, "size": size}
+    terms = {"lent": lent, "amount": amount, "size": size}
     if rig is not None:
-        loan = Loan.model_validate({"lender": "rig", "rig": rig.value, "seed": seed, **terms})
+        loan = Loan.model_validate({"lender": "rig", "rig": rig, "seed": seed, **terms})
     else:
         assert motion is not None
         lender = _lender(motion)
         kind = "take" if isinstance(lender, Take) else "motion"
         loan = Loan.model_validate({"lender": kind, "lender_id": lender.id, **terms})
-    held = Hold(how=how.value, settle_s=settle, keep=keep, edge=edge.value)
+    held = Hold(how=how, settle_s=settle, keep=keep, edge=edge)
     shot = Shot(take_id=take.id, span=take.whole, hold=held, loan=loan)
     render_one(OneTake(take=take, shot=shot, lender=lender), out, f"Rendering {out.name}")
 
@@ -170,7 +162,7 @@ def chart(media: Media, settle: Settle = 1.6, keep: Keep = 0.85, json: Json = Fa
 
 def rig(
     out: Out,
-    kind: Annotated[RigName, typer.Option(help="Which hand.")],
+    kind: Annotated[Rig, typer.Option(help="Which hand.")],
     seconds: Annotated[float, typer.Option(min=0.1, max=3600.0, help="How long.")] = 10.0,
     rate: Annotated[int, typer.Option(min=1, max=1000, help="Frames per second.")] = _RATE,
     seed: Annotated[int, typer.Option(min=0, max=1_000_000, help="Which of its many courses.")] = 1,
@@ -181,8 +173,8 @@ def rig(
     from clevrin.core.motion.trace.motion_csv import motion_csv
 
     check_output(out, [])
-    course = rig_course(kind.value, seed, max(2, round(seconds * rate)), rate)
-    write_text(out, motion_csv(as_trace(course, rate), f"{kind.value} {seed}"))
+    course = rig_course(kind, seed, max(2, round(seconds * rate)), rate)
+    write_text(out, motion_csv(as_trace(course, rate), f"{kind} {seed}"))
 
 
 def _report(rendered: Rendered) -> str:
@@ -204,7 +196,7 @@ def _report(rendered: Rendered) -> str:
     before, after = course(measured, shot.span), course(measured, shot.span, path)
     field = measures(measured, shot.span, path)
     frames = range(shot.span.first, shot.span.end)
-    values = {
+    values: dict[str, Any] = {
         "how": shot.hold.how,
         "edge": shot.hold.edge,
         "instant": list(frames),
@@ -221,9 +213,10 @@ def _report(rendered: Rendered) -> str:
         # What was done, for anyone to check: from output pixels to source pixels, row by row, and the mesh's knots.
         "src_from_out": nine_each(plan_shot(resolved, k, size, size).src_from_out for k in frames),
     }
+    bends = [path.bend_at(k) for k in frames]
     if path.bend is not None:
         values["mesh_px"] = [
-            [[round(float(v), 4) for v in knot] for knot in path.bend_at(k).reshape(-1, 2)] for k in frames
+            [[round(float(v), 4) for v in knot] for knot in bend.reshape(-1, 2)] for bend in bends if bend is not None
         ]
     return json.dumps(values, indent=1) + "\n"
 

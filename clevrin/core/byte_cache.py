@@ -40,7 +40,7 @@ class ByteCache:
         with self._lock:
             return tuple(self._values)
 
-    def get(self, key: Hashable) -> object | None:
+    def get(self, key: Hashable) -> Any:
         """The value for a key, None where there is none."""
         with self._lock:
             found = self._values.get(key)
@@ -53,7 +53,7 @@ class ByteCache:
         """The value for a key, made if it is not there; two threads may make the same one at once."""
         found = self.get(key)
         if found is not None:
-            return found  # type: ignore[return-value]
+            return found
         value = make()
         if value is not None:
             self.put(key, value)

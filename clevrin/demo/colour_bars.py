@@ -8,6 +8,7 @@ import itertools
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -46,8 +47,8 @@ class Coding:
         return f"{self.codec} {self.pixels} {self.matrix} {self.transfer} {range_}{'' if self.tagged else ' untagged'}"
 
 
-_H264 = {"suffix": ".mp4", "codec": "libx264"}
-_HEVC = {"suffix": ".mp4", "codec": "libx265"}
+_H264: dict[str, Any] = {"suffix": ".mp4", "codec": "libx264"}
+_HEVC: dict[str, Any] = {"suffix": ".mp4", "codec": "libx265"}
 CODINGS = (
     *(
         Coding(**_H264, pixels="yuv420p", matrix=matrix, full=full)

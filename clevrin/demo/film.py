@@ -43,7 +43,7 @@ def frame_light(scene: Scene, frame: int, seen: World | None = None) -> NDArray[
             offset = ((k * 0.754878) % 1 - 0.5, (k * 0.569840) % 1 - 0.5)
             lens = scene.lens_at(at).band(first, rows) if scene.readout else scene.lens_at(at)
             total[first : first + rows] += there.expose(scene.pose(at), scene.time(at), lens, offset)
-    return total / samples
+    return np.asarray(total / samples, np.float32)
 
 
 def developed(light: NDArray[np.float32], seed: int) -> Picture:

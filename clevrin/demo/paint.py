@@ -1,7 +1,10 @@
 """The textures of Gable Hill, drawn once as linear light: backdrop, workshop fronts, meadow, people, kites."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
+from numpy.random import Generator
 from numpy.typing import NDArray
 
 Light = NDArray[np.uint16]
@@ -50,7 +53,7 @@ def roughen(picture: NDArray[np.uint8], amount: float, seed: int, coarsest: int 
     picture[..., :3] = np.clip(lit, 0, 255)
 
 
-def polygon(picture: NDArray[np.uint8], points: list[tuple[float, float]], colour: tuple[int, ...]) -> None:
+def polygon(picture: NDArray[np.uint8], points: Sequence[tuple[float, float]], colour: tuple[int, ...]) -> None:
     fixed = np.round(np.array(points) * 16).astype(np.int32)
     cv2.fillPoly(picture, [fixed], colour, cv2.LINE_AA, 4)
 
@@ -98,7 +101,7 @@ def backdrop(px_per_rad: float, tan_top: float, tan_bottom: float, *, clouds: bo
         depth = (np.arange(height)[:, None] - top) / px_per_rad
         tone = np.array(rgb(colour)) * (1 - 0.45 * np.clip(depth, 0, 0.7))[..., None]
         picture[inside] = tone[inside].astype(np.uint8)
-        _plant(picture, top, px_per_rad, colour, seed)
+        _plant(picture, np.asarray(top), px_per_rad, colour, seed)
     rough = picture.copy()
     roughen(rough, 0.30, 21, 48)
     ground = np.clip((np.arange(height)[:, None] - (horizon - 0.07 * px_per_rad)) / 60, 0.12, 1)[..., None]
@@ -154,7 +157,16 @@ def workshop(width: int, height: int, px_per_m: float) -> Light:
     return linear_from_srgb(picture)
 
 
-def _planks(picture, x, eaves, front, height, wall, px_per_m, rng) -> None:
+def _planks(
+    picture: NDArray[np.uint8],
+    x: float,
+    eaves: float,
+    front: float,
+    height: int,
+    wall: str,
+    px_per_m: float,
+    rng: Generator,
+) -> None:
     y = eaves
     while y < height:
         tall = rng.uniform(0.16, 0.24) * px_per_m
@@ -163,7 +175,9 @@ def _planks(picture, x, eaves, front, height, wall, px_per_m, rng) -> None:
         y += tall
 
 
-def _roof(picture, x, eaves, front, peak, px_per_m, rng) -> None:
+def _roof(
+    picture: NDArray[np.uint8], x: float, eaves: float, front: float, peak: float, px_per_m: float, rng: Generator
+) -> None:
     corners = [(x - 12, eaves + 4), (x + front / 2, peak), (x + front + 12, eaves + 4)]
     mask = np.zeros(picture.shape[:2], np.uint8)
     cv2.fillPoly(mask, [np.round(corners).astype(np.int32)], 255, cv2.LINE_AA)
@@ -180,7 +194,9 @@ def _roof(picture, x, eaves, front, peak, px_per_m, rng) -> None:
     picture[mask > 127] = shingles[mask > 127]
 
 
-def _openings(picture, x, eaves, front, height, px_per_m, rng) -> None:
+def _openings(
+    picture: NDArray[np.uint8], x: float, eaves: float, front: float, height: int, px_per_m: float, rng: Generator
+) -> None:
     m = px_per_m
     door = x + rng.uniform(0.3, 0.6) * front
     bright = [str(c) for c in rng.permutation(BRIGHT)]
@@ -218,7 +234,7 @@ def _openings(picture, x, eaves, front, height, px_per_m, rng) -> None:
     polygon(picture, [(kx, ky - size), (kx + size * 0.7, ky), (kx, ky + size)], right)
 
 
-def _bunting(picture, level, px_per_m, rng) -> None:
+def _bunting(picture: NDArray[np.uint8], level: float, px_per_m: float, rng: Generator) -> None:
     width = picture.shape[1]
     span, flag = 3.0 * px_per_m, 0.26 * px_per_m
     xs = np.arange(0, width, flag * 1.15)

@@ -56,7 +56,7 @@ _STROLLER = Track(
 
 
 def _join(kind: str, **settings: float) -> Join:
-    return Join(kind=kind, settings=settings)
+    return Join(kind=kind).having(**settings)
 
 
 _CUT = Join(kind="whip cut", dissolve_frames=2)

@@ -67,9 +67,9 @@ def _shots(meadow: Take, flier: Take, bunting: Take, hill: Take, walk: Take) -> 
     )
     size = hill.facts.width, hill.facts.height
     onto = laid_by_places(*(_about(place, half, size) for place, half in (_KITE, _KITE_SIGN)))
-    passing = Join(kind="passing edge", settings={"area": "passage", "length": 40.0})
-    through = Join(kind="doorway", settings={"surface": "window", "area": "passer-by", "length": 34.0, "appears": 8.0})
-    match = Join(kind="match cut", settings={**onto.settings, "who": "outgoing", "length": 30.0})
+    passing = Join(kind="passing edge").having(area="passage", length=40.0)
+    through = Join(kind="doorway").having(surface="window", area="passer-by", length=34.0, appears=8.0)
+    match = Join(kind="match cut").having(**onto.settings, who="outgoing", length=30.0)
     return (
         Shot(take_id=meadow.id, span=Span(first=10, end=80), pinned=(word,)),
         Shot(take_id=flier.id, span=Span(first=4, end=44), hold=Hold(how="float"), leave=passing),

@@ -18,7 +18,7 @@ MOST_LETTERS = 500
 _Frame = Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 _Unit = Annotated[float, Field(ge=0, le=1)]
 _Colour = Annotated[str, Field(pattern="^#[0-9a-fA-F]{6}$")]
-_Corners = tuple[Place, Place, Place, Place]
+Corners = tuple[Place, Place, Place, Place]
 
 
 class Words(Value):
@@ -93,7 +93,7 @@ class Pinned(Value):
     ground: Ground = "scene"
     track_id: Id | None = None
     frame: _Frame
-    corners: _Corners
+    corners: Corners
     first: _Frame = 0
     end: _Frame | None = None
     comes: int = Field(default=0, ge=0, le=10_000)
@@ -134,7 +134,7 @@ class Pinned(Value):
         return self.opacity * min(1.0, max(0.0, coming), max(0.0, going))
 
 
-def _turns_one_way(corners: _Corners) -> bool:
+def _turns_one_way(corners: Corners) -> bool:
     """Whether four places are the corners of something convex that can be seen."""
     turns = []
     for k in range(4):

@@ -110,8 +110,8 @@ class AreaEdits:
         if take is not None:
             low = np.maximum([left - aside, top - above], 0)
             high = np.minimum([right + aside, bottom + above], [take.facts.width - 1, take.facts.height - 1])
-            box = tuple(round(float(each), 2) for each in (*low, *high))
-            self._add("cut-out", CutOut(around=(Around(frame=mover.frame, box=box),)))
+            x, y, to_x, to_y = (round(float(each), 2) for each in (*low, *high))
+            self._add("cut-out", CutOut(around=(Around(frame=mover.frame, box=(x, y, to_x, to_y)),)))
 
     def cut_out(self, frame: int, places: Places) -> None:
         """Cuts out the subject about which a box was drawn; of a chosen cut-out it is another box about it."""

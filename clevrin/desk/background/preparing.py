@@ -67,12 +67,12 @@ class Prepared:
 
     def get(self, key: Hashable) -> Pixels | None:
         found = self._kept.get(key)
-        return None if found is None else _unpacked(found[0])  # type: ignore[index]
+        return None if found is None else _unpacked(found[0])
 
     def trust(self, key: Hashable) -> float | None:
         """How much of a picture could be followed; None for one that is not there."""
         found = self._kept.get(key)
-        return None if found is None else found[1]  # type: ignore[index]
+        return None if found is None else found[1]
 
     def put(self, key: Hashable, pixels: Pixels, trust: float) -> None:
         self._kept.put(key, (_packed(pixels), trust))

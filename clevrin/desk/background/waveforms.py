@@ -30,7 +30,7 @@ class Waveforms(QObject):
         key = heard.path, heard.fingerprint
         found = self._made.get(key)
         if found is not None or key in self._coming or key in self.troubles:
-            return found  # type: ignore[return-value]
+            return found
         self._coming.add(key)
         seconds = heard.seconds if isinstance(heard, Music) else heard.facts.seconds
 

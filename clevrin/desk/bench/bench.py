@@ -14,6 +14,9 @@ from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label, tool_button
 from clevrin.desk.widgets.viewer import Viewer
 
+_SPACING_PX = 10
+"""Between the parts of the transport."""
+
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Showing:
@@ -199,7 +202,7 @@ class Transport(QWidget):
         self._offset = 0
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(10)
+        row.setSpacing(_SPACING_PX)
         self.play_button = tool_button("play", "Play or stop  (Space)")
         self.play_button.clicked.connect(context.player.toggle)
         self.entry = InstantEntry()
@@ -237,7 +240,7 @@ class Transport(QWidget):
     def _show_what_fits(self) -> None:
         """The number of the frame gives way where there is no room for it; the instant says the same."""
         others = (self.play_button, self.entry, self._figures)
-        taken = sum(part.sizeHint().width() for part in others) + 4 * self.layout().spacing()
+        taken = sum(part.sizeHint().width() for part in others) + 4 * _SPACING_PX
         self._frame.setVisible(not self._narrow and self.width() >= taken + self._frame.sizeHint().width())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -276,8 +279,8 @@ class Transport(QWidget):
             words = f"{figures.shown} shown{dropped}" if dropped else ""
         self._figures.setToolTip(words)
         if self._narrow:  # beside the button and the instant
-            taken = sum(part.sizeHint().width() + self.layout().spacing() for part in (self.play_button, self.entry))
-            room = max(0, self.width() - taken - self.layout().spacing())
+            taken = sum(part.sizeHint().width() + _SPACING_PX for part in (self.play_button, self.entry))
+            room = max(0, self.width() - taken - _SPACING_PX)
             words = self._figures.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
         self._figures.setText(words)
 

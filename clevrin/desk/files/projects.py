@@ -38,8 +38,11 @@ class Projects:
 
     def open_demo(self) -> None:
         """Opens the demo project, with what was changed in it before."""
-        from clevrin.demo.project import demo_file  # all that draws the demo's world comes with it
+        # With them comes all that draws the demo's world.
+        from clevrin.demo.measured import lay_out
+        from clevrin.demo.project import demo_file
 
+        lay_out(self._context.measurements.store.shelf)
         try:
             path = demo_file()
         except ClevrinError as error:

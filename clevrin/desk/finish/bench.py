@@ -50,10 +50,9 @@ class FinishBench(Bench):
         row.addWidget(self.sheet)
         self.sheet.output_chosen.connect(self._on_sheet_output_chosen)
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
-        self.sheet.render_button.clicked.connect(self.render)
+        self.sheet.render_button.clicked.connect(self.ask_to_render)
         self.sheet.watched_changed.connect(self._on_sheet_watched_changed)
         self.sheet.screen_button.clicked.connect(self.fill_screen)
-        self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
         for button in self.sheet.pages.buttons.values():
             button.clicked.connect(self._show_lanes)
         self.sheet.field_changing.connect(lambda field, value, gesture: field.edit(self.sound, value, gesture))
@@ -61,6 +60,7 @@ class FinishBench(Bench):
         self.sheet.refused.connect(self.sheet.trouble.tell)
         self._look_soon = QTimer(self, singleShot=True, interval=400)
         self._look_soon.timeout.connect(self._look_over)
+        self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
         self._listen_soon = QTimer(self, singleShot=True, interval=400)
         self._listen_soon.timeout.connect(self._listen)
 
@@ -167,16 +167,16 @@ class FinishBench(Bench):
     # What is done
 
     def take_what_is_proposed(self) -> None:
-        self.render()
+        self.ask_to_render()
 
     def put_back(self) -> bool:
         return self.stage.close_screen()
 
     def fill_screen(self) -> None:
         """Fills a screen with the picture, or no longer."""
-        self.stage.fill_screen(self.sheet.screen.currentData() or "")
+        self.stage.fill_screen(self.sheet.screen_combo.currentData() or "")
 
-    def render(self) -> None:
+    def ask_to_render(self) -> None:
         """Asks where to, and puts what is chosen on the queue."""
         if not self.context.session.project.reel.shots:
             return

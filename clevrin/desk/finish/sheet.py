@@ -125,18 +125,18 @@ class FinishSheet(FieldSheet):
             ],
             exclusive=False,
         )
-        self.screen = named_combo("Screen", "On which screen the picture is large")
+        self.screen_combo = named_combo("Screen", "On which screen the picture is large")
         self.screen_button = plain_button("Fill the screen   F11", "The picture on all of a screen; Escape ends it")
         self.beside.chosen.connect(lambda _: self.watched_changed.emit())
         self.drawn.chosen.connect(lambda _: self.watched_changed.emit())
-        self.pages.add(WATCH, self.beside, self.drawn, self.screen, self.screen_button)
+        self.pages.add(WATCH, self.beside, self.drawn, self.screen_combo, self.screen_button)
         self.show_screens()
 
     def show_screens(self) -> None:
         """Which screens there are to be filled; with one alone there is nothing to choose."""
         screens = QGuiApplication.screens()
-        fill_combo(self.screen, [("another screen", ""), *((each.name(), each.name()) for each in screens)], "")
-        self.screen.setVisible(len(screens) > 1)
+        fill_combo(self.screen_combo, [("another screen", ""), *((each.name(), each.name()) for each in screens)], "")
+        self.screen_combo.setVisible(len(screens) > 1)
 
     @property
     def shows_all(self) -> bool:

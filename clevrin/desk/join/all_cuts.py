@@ -87,7 +87,7 @@ class AllCuts(JoinPage):
         lines, chosen = [], None
         for number, (before, after) in enumerate(pairwise(row)):
             found = self._found.get(before.shot.id)
-            at = timecode(before.end, project.reel.rate)
+            at = timecode(before.end, float(project.reel.rate))
             words: tuple[str, ...] = ("", at, before.take.name, after.take.name, before.shot.leave.kind, "", "", "")
             rank = None
             if found is not None:

@@ -32,7 +32,7 @@ from clevrin.desk.join.sheet import JoinSheet
 from clevrin.desk.join.strips import Meeting, Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
-from clevrin.desk.playback.programmes import join_programme, overlaid_programme, reel_plans
+from clevrin.desk.playback.programmes import OVERLAID, join_programme, overlaid_programme, reel_plans
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label
 from clevrin.desk.widgets.viewer import Viewer
@@ -188,7 +188,8 @@ class JoinBench(Bench):
                 project, outgoing.id, room, around, preparing.prepared, self.context.measurements.course_of(project)
             )
         else:
-            programme = overlaid_programme(project, outgoing.id, room, around, self.over.key)
+            how = OVERLAID[self.over.key]
+            programme = overlaid_programme(project, outgoing.id, room, around, how)
         slower = int(self.loop.key)
         if slower > 1:  # what is looked at slowly is not listened to
             programme = replace(programme, rate=programme.rate / slower, sound=None)

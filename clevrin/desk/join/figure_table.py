@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from clevrin.desk.widgets import theme
 
+Index = QModelIndex | QPersistentModelIndex
 _ROW_PX, _HEAD_PX = 24, 28
 _FIGURE_PX, _BAR_PX = 42, 4
 
@@ -115,7 +116,7 @@ class FigureTable(QTableWidget):
 class _RankDelegate(QStyledItemDelegate):
     """Draws the rank with a bar beside it."""
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         super().paint(painter, option, index)
         rank = index.data(Qt.ItemDataRole.UserRole)
         if rank is None:
@@ -127,7 +128,7 @@ class _RankDelegate(QStyledItemDelegate):
         bar.setWidth(room * rank / 100)
         painter.fillRect(bar, theme.colour("kelp"))
 
-    def sizeHint(self, option: QStyleOptionViewItem, index) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         hint = super().sizeHint(option, index)
         hint.setWidth(max(hint.width(), theme.widened(2 * _FIGURE_PX + 24)))
         return hint

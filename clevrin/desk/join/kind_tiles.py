@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.desk.widgets import theme
@@ -158,7 +158,7 @@ class KindTiles(QWidget):
         self._point_at(names[min(max(at, 0), len(names) - 1)])
 
     def event(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _ARROWS:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() in _ARROWS:
             event.accept()  # else they would go through the frames
             return True
         return super().event(event)
@@ -174,10 +174,10 @@ class KindTiles(QWidget):
         self._beat = at
         self.update()
 
-    def showEvent(self, event) -> None:
+    def showEvent(self, event: QShowEvent) -> None:
         self._ticks.start()
 
-    def hideEvent(self, event) -> None:
+    def hideEvent(self, event: QHideEvent) -> None:
         self._ticks.stop()
 
     def _on_ticks_timeout(self) -> None:

@@ -56,6 +56,7 @@ class OneMovePage(JoinPage):
         )
         for control in (self.order, self.beats):
             control.chosen.connect(lambda _: self.refresh())
+        self._soon = QTimer(self, singleShot=True, interval=150)
         self.length.value_changing.connect(lambda _: self._soon.start())
         self.length.refused.connect(self.say)
         self.table = FigureTable("One move", _COLUMNS, ranks=_FITS, wide=(_WHY,))
@@ -63,7 +64,6 @@ class OneMovePage(JoinPage):
         self.table.line_ticked.connect(self._on_table_line_ticked)
         self.controls = (self.add_takes_choice(), self.order, self.beats, self.length)
         self.add_table(self.table)
-        self._soon = QTimer(self, singleShot=True, interval=150)
         self._soon.timeout.connect(self.refresh)
         self._left_out: set[str] = set()
         self._move: OneMove | None = None

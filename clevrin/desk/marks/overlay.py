@@ -383,5 +383,5 @@ class Marks(QObject):
 
 
 def _marks_of(take: Take) -> set[str]:
-    marks = {each.id for each in (*take.tracks, *take.left_out)}
+    marks = {track.id for track in take.tracks} | {area.id for area in take.left_out}
     return marks if take.pointed is None else marks | {POINTED}

@@ -95,5 +95,5 @@ class PaceSheet(FieldSheet):
         self.clear_button.setEnabled(bool(here.pace.points or here.pace.length_frames))
         sharp = here.pace.shutter.sharp
         chosen = _NOTHING if sharp is None else sharp.area or sharp.track
-        named = ((each.name, each.id) for each in (*take.areas, *take.tracks))
+        named = [(area.name, area.id) for area in take.areas] + [(track.name, track.id) for track in take.tracks]
         fill_combo(self.spared, [("nothing", _NOTHING), *named], chosen)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Drawing, Film, Pinned, PinPose, Shot, Take, Track, Words
 from clevrin.core.document.edits import PutPinned, RemovePinned
-from clevrin.core.document.pinned import Ground
+from clevrin.core.document.pinned import Corners, Ground
 from clevrin.core.elements import SUFFIXES, missing_letters, missing_words, read_drawing, set_words
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.probe import fingerprint
@@ -329,8 +329,9 @@ def _posed(was: PosedAt, by: Likeness, frame: int) -> PinPose:
     )
 
 
-def _plain(corners: Numbers) -> tuple[tuple[float, float], ...]:
-    return tuple((round(float(x), 3), round(float(y), 3)) for x, y in corners)
+def _plain(corners: Numbers) -> Corners:
+    a, b, c, d = ((round(float(x), 3), round(float(y), 3)) for x, y in corners)
+    return a, b, c, d
 
 
 @lru_cache(maxsize=64)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Literal
+from typing import Literal, get_args
 
 import cv2
 import numpy as np
@@ -40,6 +40,7 @@ Size = tuple[int, int]
 Move = NDArray[np.float64]
 How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
+OVERLAID: dict[str, How] = {how: how for how in get_args(How)}
 _DIM = 0.3
 _PREPARED_S = 10.0
 """So much of the reel, and as much again, is prepared about the playhead."""
@@ -372,7 +373,8 @@ def overlaid_programme(project: Project, shot_id: str, within: Size, around: int
             shot_pixels(sources, resolve(request, sources.measured), number, reel_size, size, move)
             for request, number, move in zip(requests, frames, moves(frame), strict=True)
         )
-        return (_laid_over(*sides, how),)
+        pixels, ghost = sides
+        return (_laid_over(pixels, ghost, how),)
 
     first, end = _round_the_cut(project, shot_id, around)
     return Programme(first=first, end=end, rate=project.reel.rate, make=make, loop=(first, end))

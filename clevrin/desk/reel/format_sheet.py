@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
 
 from clevrin.core.document.edits import SetReel
+from clevrin.core.document.model import Light
 from clevrin.core.errors import ClevrinError
 from clevrin.desk.state.session import Session
 from clevrin.desk.widgets.sheet import ChoiceSetting, Setting, Trouble, plain_button, quiet_label
@@ -64,8 +65,9 @@ class FormatSheet(QDialog):
         self.trouble = Trouble()
         self.take_button = plain_button("Take this format", main=True)
         self.take_button.clicked.connect(self._on_take_button_clicked)
-        for part in (self.shape, size, rate, self.light, self.trouble, self.take_button):
-            column.addWidget(part)
+        rows: tuple[QWidget, ...] = (self.shape, size, rate, self.light, self.trouble, self.take_button)
+        for each in rows:
+            column.addWidget(each)
         column.addWidget(quiet_label("Takes cover the reel: what does not fit its shape is cut off evenly."))
         self._show_shape()
 
@@ -78,7 +80,7 @@ class FormatSheet(QDialog):
         self.height_box.setValue(height)
         self._show_shape()
 
-    def _on_light_chosen(self, light: str) -> None:
+    def _on_light_chosen(self, light: Light) -> None:
         self._light = light
         self.light.set_chosen(light)
 

@@ -171,13 +171,13 @@ class ReelLayout:
             left, top, width, height = self.music_box()
             over = left <= x <= left + width and top <= y <= top + height
             return Hit(part="music" if over else "nothing")
-        frame = (x - LEFT + self.scroll) / self.px_per_frame
-        index = min(max(0, bisect_right(self.row, frame, key=lambda placed: placed.start) - 1), len(self.row) - 1)
-        for left in (index - 1, index):
-            if 0 <= left < len(self.row) - 1:
-                cx, cy = self.knot_centre(left)
-                if (x - cx) ** 2 + (y - cy) ** 2 <= self.knot_radius(left) ** 2:
-                    return Hit(part="knot", index=left)
+        instant = (x - LEFT + self.scroll) / self.px_per_frame
+        index = min(max(0, bisect_right(self.row, instant, key=lambda placed: placed.start) - 1), len(self.row) - 1)
+        for before in (index - 1, index):
+            if 0 <= before < len(self.row) - 1:
+                cx, cy = self.knot_centre(before)
+                if (x - cx) ** 2 + (y - cy) ** 2 <= self.knot_radius(before) ** 2:
+                    return Hit(part="knot", index=before)
         left, top, width, height = self.shot_box(index)
         if not (top <= y <= top + height and left - GAP <= x <= left + width):
             return Hit(part="nothing")

@@ -232,12 +232,12 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
     ratio = painter.device().devicePixelRatioF()
     size = (max(2, int(width * ratio) // 2 * 2), max(2, int(height * ratio) // 2 * 2))
     span = placed.shot.span
-    marks, course = ([], []) if placed.even else (np.arange(placed.frames + 1), placed.course)
+    marks = np.arange(placed.frames + 1)
     first = max(0, int((seen.left() - box.left()) // width))
     last = int((seen.right() - box.left()) // width) + 1
     for k in range(first, last):
         share = min(0.999, (k * width + width / 2) / box.width())
-        step = int(share * span.frames if placed.even else np.interp(share * placed.frames, marks, course))
+        step = int(share * span.frames if placed.even else np.interp(share * placed.frames, marks, placed.course))
         frame = span.end - 1 - step if placed.shot.reverse else span.first + step
         # A small trim does not ask for all of them anew.
         frame = min(max(0, frame // 4 * 4), placed.take.facts.frames - 1)

@@ -111,8 +111,7 @@ class OverSheet(SideSheet):
 
 def _words(project: Project, over: Over) -> tuple[str, str]:
     rate = float(project.reel.rate)
-    if over.loan.lender == "rig":
-        lender = over.loan.rig
-    else:
+    lender: str = over.loan.rig
+    if over.loan.lender != "rig":
         lender = next((each.name for each in project.motions if each.id == over.loan.lender_id), "nobody")
     return f"{timecode(over.first, rate)} to {timecode(over.end, rate)}", lender

@@ -1,6 +1,7 @@
 """The Reframe bench: the whole picture with the gate, the result in its shape, and lanes with the poses."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -382,7 +383,7 @@ class ReframeBench(ShotBench):
         """What clicks in the whole picture mean from now on."""
         self.hands.doing = doing  # type: ignore[assignment]
         for button, on in ((self.sheet.level_button, "level"), (self.sheet.pick_button, "subject")):
-            _quietly(lambda button=button, on=on: button.setChecked(doing == on), button)
+            _quietly(partial(button.setChecked, doing == on), button)
         if self._seen is not None:
             self._show_followed(self._seen)
         self.whole.update()

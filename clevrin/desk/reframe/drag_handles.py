@@ -3,7 +3,7 @@
 Also what else is done in that picture: a subject is clicked, a line is drawn that should be level.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -72,7 +72,7 @@ class GateHands:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setClipRect(rect)
-        quad = QPolygonF([_on(corner, view, rect) for corner in view.corners])
+        quad = [_on(corner, view, rect) for corner in view.corners]
         self._dim(painter, rect, quad)
         self._paint_trail(painter, view, rect)
         painter.setClipping(False)  # handles at the picture's edge are whole
@@ -90,11 +90,11 @@ class GateHands:
             painter.setPen(QPen(theme.colour("sky"), 2, Qt.PenStyle.DashLine))
             painter.drawLine(*(_on(np.array(end), view, rect) for end in self._line))
 
-    def _dim(self, painter: QPainter, rect: QRect, quad: QPolygonF) -> None:
+    def _dim(self, painter: QPainter, rect: QRect, quad: Sequence[QPointF]) -> None:
         around = QPainterPath()
         around.addRect(rect)
         inner = QPainterPath()
-        inner.addPolygon(quad)
+        inner.addPolygon(QPolygonF(quad))
         inner.closeSubpath()
         shade = theme.colour("surround")
         shade.setAlpha(_DIM)
@@ -113,7 +113,7 @@ class GateHands:
         for place in view.posed:
             painter.drawEllipse(_on(place, view, rect), 4.5, 4.5)
 
-    def _paint_handles(self, painter: QPainter, view: GateView, quad: QPolygonF, rect: QRect) -> None:
+    def _paint_handles(self, painter: QPainter, view: GateView, quad: Sequence[QPointF], rect: QRect) -> None:
         painter.setPen(QPen(theme.colour("ember"), 2))
         painter.drawLine(_top(quad), _knob(quad))
         painter.setBrush(theme.colour("ember" if view.stands else "sunk"))
@@ -192,19 +192,19 @@ class GateHands:
         return shapes.get(self._what(at, view, rect) or "", Qt.CursorShape.ArrowCursor)
 
     def _what(self, at: QPointF, view: GateView, rect: QRect) -> str | None:
-        quad = QPolygonF([_on(corner, view, rect) for corner in view.corners])
+        quad = [_on(corner, view, rect) for corner in view.corners]
         if _away(at, _knob(quad)) < _NEAR_PX:
             return "turn"
         if min(_away(at, corner) for corner in quad) < _NEAR_PX:
             return "size"
-        return "move" if quad.containsPoint(at, Qt.FillRule.OddEvenFill) else None
+        return "move" if QPolygonF(quad).containsPoint(at, Qt.FillRule.OddEvenFill) else None
 
 
-def _top(quad: QPolygonF) -> QPointF:
+def _top(quad: Sequence[QPointF]) -> QPointF:
     return (quad[0] + quad[1]) / 2
 
 
-def _knob(quad: QPolygonF) -> QPointF:
+def _knob(quad: Sequence[QPointF]) -> QPointF:
     """The end of the stalk: inside of the gate, so that it can be reached where the gate is as high as the picture."""
     down = (quad[3] + quad[2]) / 2 - _top(quad)
     length = max(1.0, float(np.hypot(down.x(), down.y())))

@@ -195,7 +195,7 @@ class PoseLanes(QWidget):
                 painter.drawLine(at, end)
                 painter.drawLine(end + QPointF(0, -4), end + QPointF(0, 4))
         painter.setPen(QPen(theme.colour("sunk"), 1))
-        painter.setBrush(theme.colour("text") if chosen else tint)  # type: ignore[call-overload]
+        painter.setBrush(theme.colour("text") if chosen else tint)
         size = 5.5 if chosen else 4.5
         if pose.belongs == "scene":  # a pose of the scene stands on its place in the world: a square, which stands
             painter.drawRect(QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size))

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
 from clevrin.desk.bench.bench import Bench
@@ -36,13 +37,25 @@ class Desk(Protocol):
     playing: Playing
     reel: ReelView
     reel_edits: ReelEdits
-    log: LogBench
-    steady: "SteadyBench"
-    reframe: "ReframeBench"
-    pace: "PaceBench"
-    join: "JoinBench"
-    finish: "FinishBench"
     music: MusicEdits
+
+    @property
+    def log(self) -> LogBench: ...
+
+    @property
+    def steady(self) -> "SteadyBench": ...
+
+    @property
+    def reframe(self) -> "ReframeBench": ...
+
+    @property
+    def pace(self) -> "PaceBench": ...
+
+    @property
+    def join(self) -> "JoinBench": ...
+
+    @property
+    def finish(self) -> "FinishBench": ...
 
     @property
     def bench(self) -> Bench:
@@ -88,6 +101,14 @@ class Action:
     keys: tuple[str, ...] = ()
     when: Callable[[Desk], bool] = _always
     in_menu: bool = True
+
+
+def _nudge(across: int, down: int, desk: Desk) -> None:
+    desk.reframe.edits.nudge(across, down)
+
+
+def _enter(step: str, desk: Desk) -> None:
+    desk.enter_step(step)
 
 
 def _has_shot(desk: Desk) -> bool:
@@ -359,7 +380,7 @@ ACTIONS: tuple[Action, ...] = (
             "work",
             f"nudge-{name}",
             f"Move the gate {name}",
-            lambda desk, across=across, down=down: desk.reframe.edits.nudge(across, down),
+            partial(_nudge, across, down),
             f"Alt+{key}",
             when=_reframing,
         )
@@ -406,10 +427,7 @@ ACTIONS: tuple[Action, ...] = (
         when=lambda desk: bool(desk.session.project.reel.markers),
     ),
     _action("work", "put-back", "Put back what is being dragged", lambda desk: desk.put_back(), "Escape"),
-    *(
-        _action("step", f"step-{step.id}", step.name, lambda desk, id=step.id: desk.enter_step(id), str(step.number))
-        for step in STEPS
-    ),
+    *(_action("step", f"step-{step.id}", step.name, partial(_enter, step.id), str(step.number)) for step in STEPS),
     _action("help", "keys", "Keys…", lambda desk: desk.show_keys(), "F1"),
 )
 

@@ -6,7 +6,7 @@ import faulthandler
 import logging
 import os
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
@@ -16,6 +16,8 @@ from PySide6.QtWidgets import QApplication
 
 from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
+from clevrin.core.render.measured.measurement_store import MeasurementStore
+from clevrin.core.shelf import Shelf
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.shell.log_view import LogView
 from clevrin.desk.shell.window import MainWindow
@@ -29,10 +31,11 @@ SWITCH_S = 0.001
 """How soon a worker thread gives way to the interface: with Python's 5 ms several of them make it wait for long."""
 
 
-def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
+def run(files: Iterable[Path] = (), *, play: bool = False, prepare: Callable[[Shelf], None] = lambda _: None) -> int:
     """Opens the window with a project, timelines or takes (none: the last project) and runs until it is closed.
 
-    With `play` the reel plays at once. Raises `ClevrinError` where there is no screen to open it on.
+    With `play` the reel plays at once; `prepare` may put on the shelf of measurements what is known before. Raises
+    `ClevrinError` where there is no screen to open it on.
     """
     check_screen()
     keep_log()
@@ -44,7 +47,9 @@ def run(files: Iterable[Path] = (), *, play: bool = False) -> int:
     settings = Settings()
     keep_giving_back(application)
     theme.apply(application, int(settings.value("scale")) / 100)
-    window = MainWindow(settings)
+    shelf = Shelf(settings.cache_folder)
+    prepare(shelf)
+    window = MainWindow(settings, MeasurementStore(shelf))
     sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
     window.show()
     offer_crash(window)

@@ -1,5 +1,7 @@
 """The key table as a window: searched, changed, with clashes told before they happen."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
@@ -82,15 +84,19 @@ class KeySheet(QDialog):
         row = self.table.currentRow()
         if row < 0 or not self.table.selectedItems():
             return None
-        id = self.table.item(row, 0).data(Qt.ItemDataRole.UserRole)
-        return next((action for action in ACTIONS if action.id == id), None)
+        return next((action for action in ACTIONS if action.id == self._id(row)), None)
 
     def choose(self, action_id: str) -> None:
         """Chooses the row of an action."""
         for row in range(self.table.rowCount()):
-            if self.table.item(row, 0).data(Qt.ItemDataRole.UserRole) == action_id:
+            item = self.table.item(row, 0)
+            if item is not None and self._id(row) == action_id:
                 self.table.selectRow(row)
-                self.table.scrollToItem(self.table.item(row, 0))
+                self.table.scrollToItem(item)
+
+    def _id(self, row: int) -> str:
+        item = self.table.item(row, 0)
+        return "" if item is None else str(item.data(Qt.ItemDataRole.UserRole))
 
     def listen(self) -> None:
         """Waits for the new key of the chosen action."""
@@ -150,7 +156,7 @@ class KeySheet(QDialog):
         if action is not None:
             self._try(lambda: self._keys.reset([action]))
 
-    def _try(self, change) -> None:
+    def _try(self, change: Callable[[], object]) -> None:
         try:
             change()
         except ClevrinError as error:

@@ -51,7 +51,8 @@ class SettingsSheet(QDialog):
             choices = [(choice, choice, entry.help) for choice in entry.choices]
             made = ChoiceSetting(entry.title, entry.help, choices, columns=4, default=str(entry.default))
             made.set_chosen(str(self._settings.value(entry.id)))
-            made.chosen.connect(lambda choice, made=made: (self._set(entry, choice), made.set_chosen(choice)))
+            made.chosen.connect(lambda choice: self._set(entry, choice))
+            made.chosen.connect(made.set_chosen)
             self.controls[entry.id] = made
             row: Setting = made
         else:

@@ -250,7 +250,9 @@ class MainWindow(QMainWindow):
         self.settings.changed.connect(self._show_detail)
         self._watch.changed.connect(self.thumbnails.try_again)
         self.session.opened.connect(self._waveforms.look_again)
-        QApplication.instance().focusChanged.connect(self._on_focus_changed)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        application.focusChanged.connect(self._on_focus_changed)
 
     # Steps: each bench is made when it is first asked for, as a rule when its step is entered.
 

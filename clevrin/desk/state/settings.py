@@ -209,7 +209,7 @@ def _checked(entry: Entry, value: object) -> Value | None:
         return value if isinstance(value, bool) else None
     if entry.kind == "number":
         whole = isinstance(value, int) and not isinstance(value, bool)
-        return value if whole and entry.low <= value <= entry.high else None  # type: ignore[operator]
+        return value if whole and isinstance(value, int) and entry.low <= value <= entry.high else None
     if entry.kind == "choice":
         return value if isinstance(value, str) and value in entry.choices else None
     return value if isinstance(value, str) and _is_path(value) else None

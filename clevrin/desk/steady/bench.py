@@ -242,8 +242,8 @@ class SteadyBench(ShotBench):
             f"after: {shake_px(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
         self._show_kept(shot, take, path, least)
-        calm = path.untouched and shot.hold.how == "float"
-        sheet.set_note("settle", "as calm as can be measured: it stays as it was shot" if calm else "")
+        as_calm = path.untouched and shot.hold.how == "float"
+        sheet.set_note("settle", "as calm as can be measured: it stays as it was shot" if as_calm else "")
 
     def _show_kept(self, shot: Shot, take: Take, path: HeldPath, least: float) -> None:
         """What is kept of the picture, and whether it is still as fine as the reel."""

@@ -133,11 +133,11 @@ class Lanes(QWidget):
         painter.setClipRect(area)
         self._paint_whips(painter, area)
         self._paint_marked(painter, area)
-        low, high = _range(lane, self._calm)
+        lowest, highest = _range(lane, self._calm)
         x = area.left() + (np.arange(len(lane.shot)) + 0.5) / len(lane.shot) * area.width()
 
         def line(values: Numbers) -> QPolygonF:
-            y = area.bottom() - 6 - (values - low) / (high - low) * (area.height() - 12)
+            y = area.bottom() - 6 - (values - lowest) / (highest - lowest) * (area.height() - 12)
             return QPolygonF([QPointF(*p) for p in zip(x, np.clip(y, -4000, 4000), strict=True)])
 
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

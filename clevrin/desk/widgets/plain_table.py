@@ -73,7 +73,8 @@ class PlainTable(QTableWidget):
         self.setFixedHeight(_ROW_PX * min(self._most_rows, max(1, len(rows))) + 4)
 
     def _id(self, row: int) -> str:
-        return str(self.item(row, 0).data(Qt.ItemDataRole.UserRole))
+        item = self.item(row, 0)
+        return "" if item is None else str(item.data(Qt.ItemDataRole.UserRole))
 
     def _on_item_changed(self, item: QTableWidgetItem) -> None:
         if item.column() == 0:

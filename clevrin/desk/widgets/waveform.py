@@ -14,7 +14,7 @@ Numbers = NDArray[np.float64]
 Outline = NDArray[np.float32]
 
 
-def loud_between(outline: Outline, seconds: Numbers) -> Numbers:
+def loud_between(outline: Outline, seconds: NDArray[np.floating]) -> Numbers:
     """(n - 1,) how loud a sound is between instants of it, 0 to 1 against its loudest: as it is heard, not as it is."""
     edges = np.clip(np.round(seconds * OUTLINE_PER_S).astype(int), 0, max(0, len(outline) - 1))
     loud = [outline[min(a, b) : max(a, b) + (a == b)].max(initial=0) for a, b in pairwise(edges)]

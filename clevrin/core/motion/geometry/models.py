@@ -35,7 +35,7 @@ def robust_cost(residuals_px: Points, noise_px: Points | float) -> Points:
     return squares.sum(axis=-1) / _CORRELATED
 
 
-def apply(motion: Matrix, points: Points) -> Points:
+def apply(motion: NDArray[np.floating], points: NDArray[np.floating]) -> Points:
     """Where a homography takes points (n, 2)."""
     moved = points @ motion[:, :2].T + motion[:, 2]
     return moved[:, :2] / moved[:, 2:]
