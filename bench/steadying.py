@@ -18,7 +18,7 @@ from clevrin.core.render.picture import carried_out
 from clevrin.core.render.pixels.executor import execute, window_pixels
 from clevrin.core.render.pixels.resampling import bent_map
 from clevrin.core.render.plan import Layer, Plan, row9
-from clevrin.core.render.planning.planner import plan_shot
+from clevrin.core.render.planning.layers import plan_shot
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import Held, complete, resolve
 from clevrin.core.shelf import Shelf

@@ -184,7 +184,7 @@ def _report(rendered: Rendered) -> str:
     from clevrin.core.hold.blurred import blurred_frames
     from clevrin.core.hold.report import calm_frames, course, measures, residual_px, shake
     from clevrin.core.motion import find_whips
-    from clevrin.core.render.planning.planner import plan_shot
+    from clevrin.core.render.planning.layers import plan_shot
 
     resolved, measured, size = rendered.resolved, rendered.trace, rendered.size
     shot, take, path = resolved.shot, resolved.take, rendered.path

@@ -89,7 +89,7 @@ def test_other_sizes_show_the_same(tmp_path, sources):
 
 @pytest.mark.parametrize("within", [(912, 267), (960, 540), (313, 999), (3, 3)])
 def test_a_fitted_picture_never_overhangs(within):
-    from clevrin.core.render.planning.planner import fitted_size
+    from clevrin.core.render.planning.shot_map import fitted_size
 
     width, height = fitted_size((1280, 720), within)
     assert width <= max(2, within[0]) and height <= max(2, within[1]) and width % 2 == height % 2 == 0

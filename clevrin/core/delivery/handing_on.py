@@ -23,7 +23,7 @@ from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.measured.carried import cover_of
-from clevrin.core.render.planning.planner import plan_shown
+from clevrin.core.render.planning.layers import plan_shown
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import Shown, complete
 from clevrin.core.render.sources import Sources

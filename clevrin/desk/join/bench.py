@@ -16,7 +16,7 @@ from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.pace import placed_shots
-from clevrin.core.render.planning.planner import fitted_size
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.background.ridge_store import RidgeStore
 from clevrin.desk.bench.bench import Bench, Showing, bench_column, bench_row

@@ -15,7 +15,7 @@ from clevrin.core.media.frame_memory import FrameMemory
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.measured.measurement_store import MeasurementStore
-from clevrin.core.render.planning.planner import fitted_size
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
 from clevrin.desk.bench.context import Context

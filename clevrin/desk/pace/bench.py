@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Area, PacePoint, Project, Take
 from clevrin.core.pace import Placed, placed_shot, shot_at
-from clevrin.core.render.planning.planner import fitted_size
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk.areas.stage import AreaStage

@@ -20,7 +20,9 @@ from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planning.join_motion import units
-from clevrin.core.render.planning.planner import fitted_size, plan_shot, plan_shown, plan_take
+from clevrin.core.render.planning.layers import plan_shot, plan_shown
+from clevrin.core.render.planning.planner import plan_take
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.reel_colour import reel_colour
 from clevrin.core.render.resolving.resolving import AsShot, Lacking, ResolvedShot, Shown, resolve

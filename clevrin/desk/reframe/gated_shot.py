@@ -13,7 +13,7 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.held import placed
 from clevrin.core.motion.geometry.models import apply, apply_each, pixel_corners
-from clevrin.core.render.planning.planner import reel_map
+from clevrin.core.render.planning.shot_map import reel_map
 from clevrin.core.render.resolving.hold_request import shape_of
 
 Numbers = NDArray[np.float64]

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Placement, Shot, Track
 from clevrin.core.motion.geometry.models import MESH_KNOTS, apply
-from clevrin.core.render.planning.planner import reel_map
+from clevrin.core.render.planning.shot_map import reel_map
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.desk.bench.context import Context
 from clevrin.desk.steady.subject import Place

@@ -1,6 +1,5 @@
 """One shot seen in a surface of another: how both lie while the gate goes through it. Pure."""
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -9,15 +8,15 @@ from numpy.typing import NDArray
 from clevrin.core.join.kinds.kind import Move
 from clevrin.core.matte.areas import quad_to_quad
 from clevrin.core.motion.geometry.models import apply, gate_corners
+from clevrin.core.render.planning.shot_map import ShotMap
 from clevrin.core.render.resolving.resolving import Shown
 
 Matrix = NDArray[np.float64]
-MapOf = Callable[[Shown], Matrix]
-"""From places on the screen, in widths from the middle, to pixels of a shot's take, as it lies by itself."""
+Size = tuple[int, int]
 
 
-def opened(shown: tuple[Shown, ...], aspect: float, map_of: MapOf) -> tuple[Shown, ...]:
-    """The shots at a frame, those that a surface joins laid in each other; `aspect`: the output's height by its width.
+def opened(shown: tuple[Shown, ...], reel_size: Size, size: Size) -> tuple[Shown, ...]:
+    """The shots at a frame on an output of a size, those that a surface joins laid in each other.
 
     The picture of the one inside has the surface's corners for its own; the gate goes from the whole picture to the
     surface, its size by the same share in each frame, so that at last the one inside fills the picture as it lies by
@@ -30,8 +29,9 @@ def opened(shown: tuple[Shown, ...], aspect: float, map_of: MapOf) -> tuple[Show
     corners = _corners(outside)
     if corners is None:
         return tuple(replace(each, door=None) for each in shown if each.door is None or not each.door.inside)
-    whole = gate_corners(1, aspect)
-    seen = np.asarray(apply(np.asarray(np.linalg.inv(map_of(outside))), corners))
+    whole = gate_corners(1, size[1] / size[0])
+    src_from_screen = ShotMap.of(outside.resolved, reel_size, size).src_from_screen(outside.frame)
+    seen = np.asarray(apply(np.asarray(np.linalg.inv(src_from_screen)), corners))
     into = quad_to_quad(seen, whole)
     gone, at, turns = outside.door.gone, outside.from_cut, outside.door.turns
 

@@ -14,6 +14,7 @@ from clevrin.core.render.measured.carried import AreaKnown
 from clevrin.core.render.pixels.resampling import shrinks
 from clevrin.core.render.plan import Front, HalfPlane, Layer, Sample, Spared, Wider, moved_samples, row9
 from clevrin.core.render.planning.borrowing import wider_picture
+from clevrin.core.render.planning.shot_map import units
 from clevrin.core.render.resolving.resolving import Lenders, Shown
 
 Matrix = NDArray[np.float64]
@@ -137,13 +138,6 @@ def _seen_through(layer: Layer, move: Matrix) -> Layer:
         grown = float(np.sqrt(abs(np.linalg.det(back[:2, :2]))))
         spared = Spared(x=float(x), y=float(y), radius=spared.radius * grown, feather=spared.feather * grown)
     return replace(layer, behind=behind, window=window, spared=spared)
-
-
-def units(size: Size) -> tuple[Matrix, Matrix]:
-    """From output pixels to picture widths from the middle, and back."""
-    width, height = size
-    to_unit = np.array([[1 / width, 0, -(width - 1) / 2 / width], [0, 1 / width, -(height - 1) / 2 / width], [0, 0, 1]])
-    return to_unit, np.asarray(np.linalg.inv(to_unit))
 
 
 def _in_pixels(edge: Edge, size: Size) -> HalfPlane:

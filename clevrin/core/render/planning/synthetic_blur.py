@@ -12,7 +12,7 @@ from clevrin.core.matte import Matte
 from clevrin.core.matte.matte import Painted, Stored
 from clevrin.core.motion.geometry.models import apply, longest_way
 from clevrin.core.render.plan import Layer, Spared, moved_samples
-from clevrin.core.render.planning.join_motion import units
+from clevrin.core.render.planning.shot_map import units
 from clevrin.core.render.planning.shutter_samples import Moments
 
 Matrix = NDArray[np.float64]

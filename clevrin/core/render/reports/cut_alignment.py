@@ -11,7 +11,7 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.render.measured.measurement_needs import TrackNeed
 from clevrin.core.render.picture import plan_at, planes
 from clevrin.core.render.planning.join_motion import units
-from clevrin.core.render.planning.planner import fitted_size
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.sources import Sources
 
 _SEEN_AT = (960, 960)

@@ -9,7 +9,7 @@ from clevrin.core.document import Span
 from clevrin.core.motion.geometry.models import apply_each, pixel_corners
 from clevrin.core.render.measured.measurement_needs import TrackNeed
 from clevrin.core.render.measured.measurement_store import MeasurementStore, still_trace
-from clevrin.core.render.planning.planner import plan_shot
+from clevrin.core.render.planning.layers import plan_shot
 from clevrin.core.render.resolving.resolving import ResolvedShot, gate_course
 
 Numbers = NDArray[np.float64]

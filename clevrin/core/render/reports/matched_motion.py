@@ -11,7 +11,7 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.pace.conform import rates_along
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.measured.measurement_needs import TrackNeed
-from clevrin.core.render.planning.planner import plan_shot
+from clevrin.core.render.planning.layers import plan_shot
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import complete
 from clevrin.core.render.sources import Sources

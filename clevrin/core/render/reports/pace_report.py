@@ -7,7 +7,7 @@ from clevrin.core.pace import Placed
 from clevrin.core.render.picture import trust_of
 from clevrin.core.render.pixels.films import Films
 from clevrin.core.render.plan import Layer, Row9
-from clevrin.core.render.planning.planner import plan_shown
+from clevrin.core.render.planning.layers import plan_shown
 from clevrin.core.render.resolving.resolving import ResolvedShot, Shown
 
 MadeOf = Literal["frame", "mix", "flow", "gathered"]

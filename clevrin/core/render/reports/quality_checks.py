@@ -15,7 +15,7 @@ from clevrin.core.motion.whips import find_whips
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.plan import Layer
-from clevrin.core.render.planning.planner import plan_shown
+from clevrin.core.render.planning.layers import plan_shown
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import Held, ResolvedShot, Shown, complete
 from clevrin.core.render.sources import Sources
