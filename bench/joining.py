@@ -118,7 +118,7 @@ def _quality_rows(words: str, takes: tuple[Take, Take], sources: Sources) -> lis
 
 def _speeds(project: Project, sources: Sources, cut: int) -> NDArray[np.float64]:
     """How fast joins move the corners of the picture over the screen, in pixels a frame."""
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     speeds = np.zeros(placed_shots(project)[-1].end)
     for frame in range(cut - 40, cut + 40):
         layers = plan_at(project, frame, size, sources.measured).layers
@@ -144,7 +144,7 @@ def _end_speeds(project: Project) -> list[float]:
 
 def _blur_db(project: Project, frame: int, sources: Sources) -> float:
     """The made blur of one side against the integral of its own path at many instants, as light."""
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     plan = plan_at(project, frame, size, sources.measured)
     layer = replace(plan.layers[0], behind=None, weight=1.0)
 
@@ -168,7 +168,7 @@ def _light(y: NDArray[np.uint8]) -> Luma:
 
 def _seam(project: Project, frames: range, sources: Sources) -> float:
     """The gradient across the edge of the picture where it goes on mirrored, against that beside it; without blur."""
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     leave = project.reel.shots[0].leave.having(shutter=0.0)
     shots = (project.reel.shots[0].changed(leave=leave), project.reel.shots[1])
     project = project.changed(reel=project.reel.changed(shots=shots))

@@ -106,7 +106,7 @@ def _project(take: Take, corners: Numbers, placed: int, span: Span, hold: Hold =
 def _found(project: Project, frames: int, sources: Sources) -> Numbers:
     """(frames, 4, 2): the corners of what is pinned as plans have them, as the mean over the open shutter."""
     complete(HoldRequest.of(project, project.reel.shots[0]), sources.measured, Silent())
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     corners = np.full((frames, 4, 2), np.nan)
     for frame in range(frames):
         for pin in plan_at(project, frame, size, sources.measured).layers[0].pins:
@@ -180,7 +180,7 @@ def _cost_row(sources: Sources) -> Row:
     project = _project(take, corners, 80, Span(first=0, end=take.facts.frames), Hold(how="float"))
     complete(HoldRequest.of(project, project.reel.shots[0]), sources.measured, Silent())
     bare = project.changed(reel=project.reel.changed(shots=(project.reel.shots[0].changed(pinned=()),)))
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     took: dict[bool, float] = {True: 0.0, False: 0.0}
     for frame in range(60, 100):
         planes(bare, frame, size, sources)  # so that neither of them has to decode

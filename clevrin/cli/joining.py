@@ -222,7 +222,7 @@ def _short(project: Project) -> list[str]:
     from clevrin.core.pace import placed_shots
 
     row = placed_shots(project)
-    made = made_join(row, 0, project.reel.height / project.reel.width, lambda _: None)
+    made = made_join(row, 0, project.reel.aspect, lambda _: None)
     return [] if made is None else what_is_short(row, 0, made)
 
 
@@ -231,7 +231,7 @@ def _report(project: Project, sources: "Sources") -> str:
     from clevrin.core.pace import reel_frames
     from clevrin.core.render.picture import plan_at
 
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     frames = []
     for frame in range(reel_frames(project)):
         plan = plan_at(project, frame, size, sources.measured)

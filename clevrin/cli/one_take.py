@@ -111,7 +111,7 @@ def render_one(
         rendered = Rendered(
             resolved=resolve(HoldRequest.of(project, one.shot), sources.measured),
             trace=sources.measured.trace(one.take),
-            size=(project.reel.width, project.reel.height),
+            size=project.reel.size,
             sources=sources,
             project=project,
         )

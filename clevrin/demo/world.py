@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.motion.geometry.models import translation
 from clevrin.demo import paint
-from clevrin.demo.camera import Lens, Matrix, Pose
+from clevrin.demo.camera import Lens, Pose
 
 Image = NDArray[np.float32]
 
@@ -143,10 +144,10 @@ def _lay(image: Image, panel: Panel, pose: Pose, lens: Lens, offset: tuple[float
     x1, y1 = np.ceil(np.clip(seen.max(axis=1) + 1, 0, (lens.width, lens.height))).astype(int)
     if x1 <= x0 or y1 <= y0:
         return
-    shift = _translation(-x0 - offset[0], -y0 - offset[1])
+    shift = translation(-x0 - offset[0], -y0 - offset[1])
     patch = cv2.warpPerspective(
         np.ascontiguousarray(texture[:, first:last]),
-        shift @ picture_from_panel @ _translation(first, 0),
+        shift @ picture_from_panel @ translation(first, 0),
         (int(x1 - x0), int(y1 - y0)),
         flags=cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_CONSTANT,
@@ -158,10 +159,6 @@ def _lay(image: Image, panel: Panel, pose: Pose, lens: Lens, offset: tuple[float
     else:
         inside = patch.any(axis=2)
         window[inside] = patch[inside]
-
-
-def _translation(x: float, y: float) -> Matrix:
-    return np.array([[1, 0, x], [0, 1, y], [0, 0, 1]], float)
 
 
 def workshop_layers() -> list[Panel | Actor]:

@@ -390,7 +390,7 @@ def test_gates_are_kept_for_each_output_and_go_with_it(tmp_path, demo_take):
     save(project, tmp_path / "p.clevrin")
     assert load(tmp_path / "p.clevrin").reel == project.reel
     seen = project.through(upright.id)
-    assert (seen.reel.width, seen.reel.height) == (720, 1280)
+    assert seen.reel.size == (720, 1280)
     assert seen.reel.shots[0].gate().poses == gate.poses
     assert project.through(None) is project and project.reel.shots[0].gate().rests
     larger = ChangeOutput(output=upright.changed(width=1080, height=1920)).apply(project)

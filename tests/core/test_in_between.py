@@ -142,7 +142,7 @@ def test_the_speed_as_shot_is_the_film_itself(pan, sources):
     """Asked for all it can, at the rate of the take, nothing is made and nothing is touched."""
     as_shot = Pace(points=(PacePoint(frame=30, speed=1),), in_between="best", shutter=Shutter(angle_deg=0))
     project = measured(paced(pan, pace=as_shot), sources)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     with FilmReader(Path(pan.takes[0].path)) as reader:
         for at in (0, 17, 49):
             assert np.array_equal(planes(project, at, size, sources).y, reader.read(5 + at).y)
@@ -155,7 +155,7 @@ def test_all_settings_of_a_shot_are_one_map(pan, sources):
     shot = pan.reel.shots[0].changed(hold=Hold(how="float"), mirror="horizontal", pace=pace).with_gate(gate)
     shot = shot.played(reverse=True)
     project = measured(pan.changed(reel=pan.reel.changed(shots=(shot,))), sources)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     plan = plan_at(project, 5, size, sources.measured)
     (layer,) = plan.layers
     assert len(layer.samples) > 5 and sum(each.weight for each in layer.samples) == pytest.approx(1)
@@ -173,7 +173,7 @@ def test_added_blur_is_the_mean_of_what_went_by(pan, sources):
     """At four times the speed with 180 degrees half of the frames that pass are seen, on each other as light."""
     pace = Pace(points=(PacePoint(frame=30, speed=4),), shutter=Shutter(angle_deg=180))
     project = measured(paced(pan, pace=pace, span=Span(first=0, end=60)), sources)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     made = planes(project, 7, size, sources).y.astype(float)
     sharp = planes(paced(project, pace=pace.changed(shutter=Shutter())), 7, size, sources).y.astype(float)
     along = [np.abs(np.diff(each, axis=1)).mean() for each in (made, sharp)]
@@ -236,7 +236,7 @@ def test_what_is_kept_sharp_is_spared_by_the_blur():
 
 def test_a_flow_is_found_once_and_kept_on_the_shelf(pan, sources, tmp_path, monkeypatch):
     project = measured(paced(pan, pace=Pace(points=(PacePoint(frame=30, speed=0.5),), in_between="flow")), sources)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     at = next(k for k in range(40) if plan_at(project, k, size, sources.measured).layers[0].samples[0].between)
     first = planes(project, at, size, sources)
     kept = list((tmp_path / "shelf" / "flows").iterdir())

@@ -96,7 +96,7 @@ def seen(warm_store):
         sources = Sources.of(warm_store)
         with_all.append(sources)
         complete(HoldRequest.of(project, project.reel.shots[0]), warm_store, Silent())
-        return picture(project, frame, (project.reel.width, project.reel.height), sources).astype(float)
+        return picture(project, frame, project.reel.size, sources).astype(float)
 
     yield of
     for sources in with_all:

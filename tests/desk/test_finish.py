@@ -140,7 +140,7 @@ def test_an_output_and_the_chosen_shots_alone(finish, tmp_path):
     if outputs:
         sheet.output.setCurrentIndex(1)
         sheet.output.activated.emit(1)
-        assert (window.finish.project.reel.width, window.finish.project.reel.height) == (
+        assert window.finish.project.reel.size == (
             outputs[0].width,
             outputs[0].height,
         )

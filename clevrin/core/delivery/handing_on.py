@@ -146,7 +146,7 @@ def _write_motion(part: Path, project: Project, row: tuple[Placed, ...], sources
 
 def _camera(project: Project, placed: Placed, sources: Sources, progress: Progress) -> str:
     """Where a shot's pictures come from, frame by frame: a plain table of numbers."""
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     resolved = complete(HoldRequest.of(project, placed.shot), sources.measured, progress)
     take = placed.take
     lines = [

@@ -294,6 +294,16 @@ class Reel(Sparing):
             raise ValueError("motions over the reel are in order, none over another")
         return self
 
+    @property
+    def size(self) -> tuple[int, int]:
+        """Columns and rows of its pictures."""
+        return self.width, self.height
+
+    @property
+    def aspect(self) -> float:
+        """How high its pictures are by their width."""
+        return self.height / self.width
+
     def fit_of(self, shot: Shot) -> Fit:
         """How a shot of it stands on it: as it says itself, or as the reel does."""
         return shot.fit or self.fit
@@ -375,7 +385,7 @@ class Project(Sparing):
     def size_of(self, output_id: str | None) -> tuple[int, int]:
         """Width and height of an output (None: the reel's own)."""
         output = self.output(output_id)
-        return (self.reel.width, self.reel.height) if output is None else (output.width, output.height)
+        return self.reel.size if output is None else (output.width, output.height)
 
     def through(self, output_id: str | None) -> "Project":
         """The project as an output shows it: its reel has that size, and the gates of its shots are that output's.

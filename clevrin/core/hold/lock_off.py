@@ -8,7 +8,7 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.framing import Gates, fits, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
-from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of
+from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of, translation
 from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import fast_frames
@@ -26,7 +26,7 @@ def locked_off(trace: Trace, registration: Registration, hold: Hold, form: GateF
     if form.posed is None:  # a gate that is posed is where it was put
         share, middle = widest_gate(motions, form.corners, form.limits)
         if share > 0:
-            motions = motions @ np.array([[1, 0, middle[0]], [0, 1, middle[1]], [0, 0, 1.0]])
+            motions = motions @ translation(middle[0], middle[1])
     return within_budget(trace, registration.span, motions, hold, form)
 
 

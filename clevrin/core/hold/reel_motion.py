@@ -47,7 +47,7 @@ class OverCourse:
 def course_over(project: Project, over: Over) -> OverCourse:
     """Motion over a stretch of a project's reel, eased in and out; remembered."""
     reel = project.reel
-    aspect = reel.height / reel.width
+    aspect = reel.aspect
     lender: Motion | None = None
     if over.loan.lender == "motion" and over.loan.lender_id is not None:
         lender = next((each for each in project.motions if each.id == over.loan.lender_id), None)

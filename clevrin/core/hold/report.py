@@ -10,6 +10,7 @@ from clevrin.core.hold.held import HeldPath
 from clevrin.core.motion.geometry.models import similarities_of
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import Whip
+from clevrin.core.runs import runs_of
 
 Numbers = NDArray[np.float64]
 
@@ -107,8 +108,7 @@ def residual_px(course: Course) -> Numbers:
 
 def calm_runs(calm: NDArray[np.bool_], rate: float) -> list[tuple[int, int]]:
     """The runs of calm frames, first and end, that are long enough to tell shake in."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], calm.astype(int), [0]]))).reshape(-1, 2)
-    return [(int(a), int(b)) for a, b in edges if b - a >= max(12, _SHORTEST_CALM_S * rate)]
+    return [(a, b) for a, b in runs_of(calm) if b - a >= max(12, _SHORTEST_CALM_S * rate)]
 
 
 def calm_frames(trace: Trace, span: Span, whips: tuple[Whip, ...]) -> NDArray[np.bool_]:

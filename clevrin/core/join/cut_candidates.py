@@ -4,7 +4,6 @@ What is read from a take's pictures is read once, whatever it is compared with a
 """
 
 from dataclasses import dataclass, replace
-from itertools import groupby
 from typing import Literal
 
 import numpy as np
@@ -17,6 +16,7 @@ from clevrin.core.join.frame_signature import glance
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.trace.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip, find_whips
+from clevrin.core.runs import runs_of
 
 Numbers = NDArray[np.float64]
 MoveKind = Literal["whip", "roll", "push", "even"]
@@ -146,10 +146,12 @@ def _even(reader: FilmReader, trace: Trace) -> list[Looked]:
     may_be = trace.confidence < _LITTLE_FOLLOWED
     may_be[0] = trace.frames > 1 and may_be[1]  # nothing is followed into the first frame
     found = []
-    for numbers in _runs(np.nonzero(may_be)[0]):
+    for begins, ends in runs_of(may_be):
+        numbers = np.arange(begins, ends)
         looks = glance(reader, tuple(int(n) for n in numbers))
         evenness = _evenness(looks.left_l)
-        for run in _runs(np.nonzero(evenness >= _LEAST_EVENNESS)[0]):
+        for first, end in runs_of(evenness >= _LEAST_EVENNESS):
+            run = np.arange(first, end)
             run = run[_outermost(len(run), round(_LONGEST_EVEN_S * float(trace.rate)))]
             if len(run) < _SHORTEST_EVEN:
                 continue
@@ -158,12 +160,6 @@ def _even(reader: FilmReader, trace: Trace) -> list[Looked]:
                 Looked(move="even", numbers=numbers[run], peak=best, lab=looks.lab[run], evenness=evenness[run])
             )
     return found
-
-
-def _runs(numbers: NDArray[np.int64]) -> list[NDArray[np.int64]]:
-    """Numbers that follow each other, together."""
-    runs = groupby(enumerate(numbers), key=lambda each: each[1] - each[0])
-    return [np.array([number for _, number in run]) for _, run in runs]
 
 
 def _outermost(count: int, most: int) -> NDArray[np.int64]:

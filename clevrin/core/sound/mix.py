@@ -171,7 +171,7 @@ class _Swishes:
 
     def _placed(self, number: int) -> _Swish:
         reel = self._project.reel
-        made = made_join(self._row, number, reel.height / reel.width, self._course_of)
+        made = made_join(self._row, number, reel.aspect, self._course_of)
         course = made.course if made is not None else Course(before=_SHORT_FRAMES, after=_SHORT_FRAMES)
         per_frame = float(SOUND_RATE / reel.rate)
         _, cut = shot_samples(self._row[number], self._project)

@@ -194,7 +194,7 @@ class JoinBench(Bench):
         if slower > 1:  # what is looked at slowly is not listened to
             programme = replace(programme, rate=programme.rate / slower, sound=None)
         reel, at = project.reel, project.shot_index(outgoing.id)
-        size = fitted_size((reel.width, reel.height), self.viewer.wanted_size)
+        size = fitted_size(reel.size, self.viewer.wanted_size)
         plans = reel_plans(project, size, programme.first, programme.end)
         about = reel.shots[max(0, at - 1) : at + 3], reel.over, project.takes, reel.rate, size, programme.first
         preparing.want(plans, about, programme.first)
@@ -316,7 +316,7 @@ class JoinBench(Bench):
                 outgoing_take=project.take(outgoing.take_id),
                 incoming=incoming,
                 incoming_take=project.take(incoming.take_id),
-                reel_size=(project.reel.width, project.reel.height),
+                reel_size=project.reel.size,
                 made=self._made_speeds(project, outgoing),
             )
         )
@@ -328,7 +328,7 @@ class JoinBench(Bench):
         project, leave = self.context.session.project, outgoing.leave
         row, number = placed_shots(project), project.shot_index(outgoing.id)
         made = made_join(
-            row, number, project.reel.height / project.reel.width, self.context.measurements.course_of(project)
+            row, number, project.reel.aspect, self.context.measurements.course_of(project)
         )
         self.settings.show_join(leave)
         self.sound.show_join(leave)
@@ -349,7 +349,7 @@ class JoinBench(Bench):
             project.shot_index(outgoing.id),
             self.context.measurements.course_of(project),
         )
-        made = made_join(row, number, project.reel.height / project.reel.width, course_of)
+        made = made_join(row, number, project.reel.aspect, course_of)
         return None if made is None else on_screen(row, number, made, course_of)
 
     def _show_large(self, kind: Kind | None) -> None:

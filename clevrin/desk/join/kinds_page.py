@@ -162,7 +162,7 @@ def kind_pictures(project: Project, cut: SurveyedCut, kind: str, sources: Source
     edit = edit_to(simple, cut, kind)
     if edit is None:
         return []
-    size = fitted_size((project.reel.width, project.reel.height), PICTURE)
+    size = fitted_size(project.reel.size, PICTURE)
     return _drawn(_mirrored(edit.apply(simple), cut.shot_id), cut.shot_id, size, sources, progress)
 
 
@@ -190,7 +190,7 @@ def _drawn(project: Project, shot_id: str, size: tuple[int, int], sources: Sourc
     row = placed_shots(project)
     number = project.shot_index(shot_id)
     cut = row[number].end
-    made = made_join(row, number, project.reel.height / project.reel.width, lambda _: None)
+    made = made_join(row, number, project.reel.aspect, lambda _: None)
     before, after = (made.before + 1, made.after + 1) if made is not None else (_AROUND, _AROUND)
     first, last = max(0, cut - before), min(row[-1].end - 1, cut + after)
     frames = sorted({round(float(frame)) for frame in np.linspace(first, last, _FRAMES)})

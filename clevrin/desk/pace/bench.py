@@ -135,7 +135,7 @@ class PaceBench(Bench):
         if areas is not None:
             self.context.preparing.stop()
             return areas
-        size = fitted_size((project.reel.width, project.reel.height), self.viewer.wanted_size)
+        size = fitted_size(project.reel.size, self.viewer.wanted_size)
         frame = min(max(self.context.session.playhead, placed.start), placed.end - 1)
         self._prepare(project, placed, size)
         return Showing(

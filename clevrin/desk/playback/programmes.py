@@ -84,7 +84,7 @@ def reel_plans(project: Project, size: Size, first: int, end: int) -> Plans:
 
 def shot_plans(project: Project, placed: Placed, size: Size) -> Plans:
     """How a shot alone is made as the reel plays it, by the frames of the reel."""
-    reel_size = project.reel.width, project.reel.height
+    reel_size = project.reel.size
     request, colour = HoldRequest.of(project, placed.shot, placed.take), reel_colour(project)
 
     def plan(store: MeasurementStore, frame: int) -> Plan:
@@ -113,7 +113,7 @@ def reel_programme(
     frames = reel_frames(project)
     if frames == 0:
         return None
-    plans = reel_plans(project, fitted_size((project.reel.width, project.reel.height), within), 0, frames)
+    plans = reel_plans(project, fitted_size(project.reel.size, within), 0, frames)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
         return (plans.pixels(sources, frame, prepared),)
@@ -130,10 +130,7 @@ def reel_programme(
 
 def beside_programme(main: Programme, others: list[tuple[Project, Size]], prepared: Prepared | None) -> Programme:
     """A programme of the reel, and other outputs of it in step with it, each within a size."""
-    beside = [
-        reel_plans(project, fitted_size((project.reel.width, project.reel.height), within), 0, main.end)
-        for project, within in others
-    ]
+    beside = [reel_plans(project, fitted_size(project.reel.size, within), 0, main.end) for project, within in others]
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
         return (*main.make(sources, frame), *(each.pixels(sources, frame, prepared) for each in beside))
@@ -143,7 +140,7 @@ def beside_programme(main: Programme, others: list[tuple[Project, Size]], prepar
 
 def want_prepared(preparing: Preparing, project: Project, within: Size, frame: int) -> None:
     """Has pictures of the reel prepared, from about a frame on, that take too long to be made while they are played."""
-    size = fitted_size((project.reel.width, project.reel.height), within)
+    size = fitted_size(project.reel.size, within)
     stretch = round(_PREPARED_S * float(project.reel.rate))
     first = frame // stretch * stretch
     plans = reel_plans(project, size, first, min(reel_frames(project), first + 2 * stretch))
@@ -161,7 +158,7 @@ def span_of_shots(project: Project, shot_ids: Iterable[str]) -> tuple[int, int] 
 def before_after_programme(project: Project, shot: Shot, within: Size) -> Programme:
     """A shot as shot and as held, in step, at the rate of its take."""
     request = HoldRequest.of(project, shot)
-    reel_size = project.reel.width, project.reel.height
+    reel_size = project.reel.size
     size = fitted_size(reel_size, within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
@@ -199,7 +196,7 @@ def reframe_programme(
     take = project.take(shot.take_id)
     asked = []
     for through, room in results:
-        reel_size = through.reel.width, through.reel.height
+        reel_size = through.reel.size
         asked.append((HoldRequest.of(through, through.shot(shot_id)), reel_size, fitted_size(reel_size, room)))
 
     request = HoldRequest.of(project, shot)
@@ -278,7 +275,7 @@ def shot_pixels(
 def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
     """A shot as held, small, and around it, dimmed, all of the source as it moves behind the gate."""
     request = HoldRequest.of(project, shot)
-    reel_size = project.reel.width, project.reel.height
+    reel_size = project.reel.size
     size = fitted_size(reel_size, within)
 
     def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
@@ -349,7 +346,7 @@ def overlaid_programme(project: Project, shot_id: str, within: Size, around: int
     beyond the cut as at it.
     """
     row, at = placed_shots(project), project.shot_index(shot_id)
-    reel_size = project.reel.width, project.reel.height
+    reel_size = project.reel.size
     size = fitted_size(reel_size, within)
     before, after = row[at], row[at + 1]
     requests = [

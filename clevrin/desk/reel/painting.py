@@ -225,7 +225,7 @@ def hold_words(shot: Shot, context: Context) -> str:
 def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Placed, context: Context) -> None:
     project = context.session.project
     height = int(box.height() * _THUMB_SHARE)
-    width = max(12, int(height * project.reel.width / project.reel.height))
+    width = max(12, int(height / project.reel.aspect))
     # As shot: a thumbnail does not wait for a hold, nor change with it.
     shot = placed.shot.changed(span=placed.take.whole, hold=Hold(), loan=None, gates=())
     plain = HoldRequest.of(project, shot, placed.take)
@@ -241,7 +241,7 @@ def _paint_thumbnails(painter: QPainter, box: QRectF, seen: QRectF, placed: Plac
         frame = span.end - 1 - step if placed.shot.reverse else span.first + step
         # A small trim does not ask for all of them anew.
         frame = min(max(0, frame // 4 * 4), placed.take.facts.frames - 1)
-        reel_size = project.reel.width, project.reel.height
+        reel_size = project.reel.size
         image = context.thumbnails.of_shot(plain, frame, reel_size, size, ready=True)
         if image is not None:
             painter.drawImage(QRectF(box.left() + k * width, box.top(), width, height), image)

@@ -48,7 +48,7 @@ class SeenShot:
 
     @property
     def size(self) -> tuple[int, int]:
-        return self.through.reel.width, self.through.reel.height
+        return self.through.reel.size
 
     @property
     def whole(self) -> float:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from clevrin.core.runs import runs_of, runs_of_numbers
 from clevrin.desk.widgets import theme
 
 Numbers = NDArray[np.float64]
@@ -156,29 +157,18 @@ class Lanes(QWidget):
         ):
             shade = theme.colour(token)
             shade.setAlpha(90)
-            for first, end in _runs(frames):
-                left, right = self._x_of(first - 0.5), self._x_of(end - 0.5)
+            numbers = np.array(sorted(frames), np.int64)
+            for first, end in runs_of_numbers(numbers):
+                left, right = self._x_of(numbers[first] - 0.5), self._x_of(numbers[end - 1] + 0.5)
                 painter.fillRect(QRectF(left, area.top(), right - left, area.height()), QBrush(shade, pattern))
 
     def _paint_whips(self, painter: QPainter, area: QRectF) -> None:
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], (~self._calm).astype(int), [0]])))
-        for first, end in edges.reshape(-1, 2):
+        for first, end in runs_of(~self._calm):
             left, right = (self._x_of(self._first + f - 0.5) for f in (first, end))
             painter.fillRect(QRectF(left, area.top(), right - left, area.height()), theme.colour("sheet"))
             if right - left > 34:
                 painter.setPen(theme.colour("quiet"))
                 painter.drawText(QPointF(left + 5, area.bottom() - 5), "whip")
-
-
-def _runs(frames: tuple[int, ...]) -> list[tuple[int, int]]:
-    """Frames in a row as first and end."""
-    runs: list[tuple[int, int]] = []
-    for frame in sorted(frames):
-        if runs and runs[-1][1] == frame:
-            runs[-1] = runs[-1][0], frame + 1
-        else:
-            runs.append((frame, frame + 1))
-    return runs
 
 
 def _label_px() -> int:

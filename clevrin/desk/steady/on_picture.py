@@ -92,6 +92,6 @@ class OnPicture:
     def _map(self, shot: Shot) -> Matrix:
         project = self._context.session.project
         facts = project.take(shot.take_id).facts
-        reel_size = project.reel.width, project.reel.height
+        reel_size = project.reel.size
         fit = project.reel.fit_of(shot)
         return reel_map((facts.width, facts.height), reel_size, reel_size, shot.mirror, shot.turns, fit)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document.joining import Join, Setting
 from clevrin.core.errors import ClevrinError
+from clevrin.core.motion.geometry.models import translation
 
 Matrix = NDArray[np.float64]
 Values = Mapping[str, Setting]
@@ -432,7 +433,7 @@ class Kind:
 
 def shift(x: float, y: float) -> Matrix:
     """The camera goes by (x, y) widths: what was there is seen here."""
-    return np.array([[1.0, 0, x], [0, 1.0, y], [0, 0, 1.0]])
+    return translation(x, y)
 
 
 def turn_and_grow(degrees: float, times: float, centre: tuple[float, float] = (0.0, 0.0)) -> Matrix:

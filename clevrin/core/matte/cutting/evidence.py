@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.cutting.masks import Hidden
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
+from clevrin.core.motion.geometry.models import translation
 
 Numbers = NDArray[np.float32]
 Flags = NDArray[np.bool_]
@@ -119,7 +120,7 @@ def by_motion(window: Window, frame: int, part: Part, middles: dict[int, NDArray
         moved = window.carried(middles[other], other, frame) - middles[frame]
         if np.hypot(*moved) < _LEAST_MOTION_PX:
             continue
-        back = np.array([[1, 0, -moved[0]], [0, 1, -moved[1]], [0, 0, 1.0]])
+        back = translation(-moved[0], -moved[1])
         with_camera, with_it = (
             _mean_square(seen - window.brought(other, frame, part, by).astype(np.float32)) for by in (None, back)
         )

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.matte.matte import NOTHING, Stored
+from clevrin.core.runs import runs_of
 
 _FULL = 255.0
 _MOST_STRETCHES = 4
@@ -38,9 +39,9 @@ def how_sure(sure: NDArray[np.float32]) -> str:
 
 def _stretches(flags: NDArray[np.bool_]) -> str:
     """Where flags are set, as the first and the last frame of each stretch."""
-    ends = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(int))).reshape(-1, 2)
+    ends = runs_of(flags)
     shown = [f"{a} to {b - 1}" if b - a > 1 else f"{a}" for a, b in ends[:_MOST_STRETCHES]]
-    one = len(ends) == 1 and ends[0, 1] - ends[0, 0] == 1
+    one = len(ends) == 1 and ends[0][1] - ends[0][0] == 1
     return f"frame{'' if one else 's'} " + ", ".join(shown) + (" and more" if len(ends) > _MOST_STRETCHES else "")
 
 

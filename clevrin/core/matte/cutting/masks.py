@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.matte.cutting.edges import distances
 from clevrin.core.matte.cutting.window import Mask
+from clevrin.core.motion.geometry.models import translation
 
 FEWEST_PX = 20
 """What covers less is lost."""
@@ -86,7 +87,7 @@ def between(nearer: Mask, other: Mask, share: float) -> Mask:
 
 def shifted(mask: Mask, by: NDArray[np.float64]) -> Mask:
     """A mask moved by (x, y) pixels."""
-    move = np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
+    move = translation(by[0], by[1])
     return np.asarray(cv2.warpPerspective(mask, move, mask.shape[::-1], flags=cv2.INTER_NEAREST))
 
 

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.geometry.models import apply, translation
 
 Rgb = NDArray[np.uint8]
 Matrix = NDArray[np.float64]
@@ -40,7 +40,7 @@ class Part:
 
     @property
     def from_whole(self) -> Matrix:
-        return np.array([[1, 0, -self.left], [0, 1, -self.top], [0, 0, 1.0]])
+        return translation(-self.left, -self.top)
 
 
 class Window:

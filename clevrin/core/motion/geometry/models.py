@@ -48,6 +48,11 @@ def apply_each(motions: NDArray[np.floating], points: Points) -> Points:
     return np.asarray(moved / depth, np.float64)
 
 
+def translation(x: float, y: float) -> Matrix:
+    """(3, 3): the motion that takes every place by (x, y)."""
+    return np.array([[1.0, 0, x], [0, 1.0, y], [0, 0, 1.0]])
+
+
 def gate_corners(width: float, height: float) -> Matrix:
     """The outer corners of a picture's pixels about its centre: (4, 2), round it from the top left."""
     x, y = width / 2, height / 2

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from clevrin.core.motion.geometry.models import Matrix
+from clevrin.core.motion.geometry.models import Matrix, translation
 from clevrin.core.motion.matching.working_picture import Prepared
 
 _POLAR = 128
@@ -69,7 +69,7 @@ def turn_and_growth(before: Prepared, after: Prepared) -> list[Matrix]:
 def warp_about_centre(picture: np.ndarray, motion: Matrix, border: int, value: float = 0.0) -> np.ndarray:
     """A picture (h, w) moved by a homography about its centre, at its own size, bilinear."""
     height, width = picture.shape
-    centre = np.array([[1, 0, (width - 1) / 2], [0, 1, (height - 1) / 2], [0, 0, 1]])
+    centre = translation((width - 1) / 2, (height - 1) / 2)
     warp = centre @ motion @ np.linalg.inv(centre)
     return cv2.warpPerspective(picture, warp, (width, height), borderMode=border, borderValue=value)
 

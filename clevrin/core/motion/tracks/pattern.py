@@ -4,9 +4,8 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from clevrin.core.motion.geometry.models import Matrix, Points, apply
+from clevrin.core.motion.geometry.models import Matrix, Points, apply, translation
 from clevrin.core.motion.matching.working_picture import Gray
 
 _LONGEST_SIDE = 120
@@ -72,11 +71,11 @@ class Pattern:
         (x, y), rough = seen
         warp = self._fitted(canvas, x, y)
         if warp is not None:
-            at = expected @ _shift(-margin, -margin) @ warp
+            at = expected @ translation(-margin, -margin) @ warp
             at /= at[2, 2]
             if self._plausible(at, expected):
                 return Sighting(frame_from_patch=at, agreement=self._agreement(luma, at))
-        shifted = expected @ _shift(x - margin, y - margin)
+        shifted = expected @ translation(x - margin, y - margin)
         return Sighting(frame_from_patch=shifted, agreement=max(0.0, rough) * _UNFITTED)
 
     def learn(self, luma: Gray, sighting: Sighting) -> None:
@@ -131,7 +130,7 @@ class Pattern:
 def _point_patch(place: Points, reach_px: float) -> tuple[Matrix, tuple[int, int]]:
     side = 2 * round(reach_px) + 1
     x, y = place - (side - 1) / 2
-    return _shift(float(x), float(y)), (side, side)
+    return translation(float(x), float(y)), (side, side)
 
 
 def _surface_patch(corners: Points) -> tuple[Matrix, tuple[int, int]]:
@@ -146,7 +145,7 @@ def _surface_patch(corners: Points) -> tuple[Matrix, tuple[int, int]]:
 def _drawn(luma: Gray, at: Matrix, size: tuple[int, int], margin: tuple[int, int]) -> Gray:
     """What lies under a patch, with a margin around it, in the patch's own coordinates."""
     whole = size[0] + 2 * margin[0], size[1] + 2 * margin[1]
-    place = at @ _shift(-margin[0], -margin[1])
+    place = at @ translation(-margin[0], -margin[1])
     scale = _scale_of(at, size)
     if scale > 1.5:  # softened first, so that fine detail does not turn into noise
         luma = cv2.GaussianBlur(luma, (0, 0), 0.4 * scale)
@@ -167,7 +166,3 @@ def _outline(at: Matrix, size: tuple[int, int]) -> Points:
 def _area(outline: Points) -> float:
     x, y = outline.T
     return 0.5 * abs(float(x @ np.roll(y, -1) - y @ np.roll(x, -1)))
-
-
-def _shift(x: float, y: float) -> NDArray[np.float64]:
-    return np.array([[1.0, 0, x], [0, 1.0, y], [0, 0, 1.0]])

@@ -149,7 +149,7 @@ def export_reel(
     first, end = (0, total) if request.span is None else request.span
     if not 0 <= first < end <= total:
         raise ClevrinError(f"The reel has the frames 0 to {total - 1}: {first} to {end - 1} are not all of it.")
-    size = request.size or (project.reel.width, project.reel.height)
+    size = request.size or project.reel.size
     export = _Export(
         request=request,
         kind=kind,

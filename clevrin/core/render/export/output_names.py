@@ -20,7 +20,7 @@ def with_fields(request: ExportRequest, output: str | None, today: date) -> Expo
     if "{" not in name:
         return request
     reel = request.project.reel
-    width, height = request.size or (reel.width, reel.height)
+    width, height = request.size or reel.size
     first, end = request.span or (0, 0)
     values = {
         "project": request.project.name,

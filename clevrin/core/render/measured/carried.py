@@ -15,6 +15,7 @@ from clevrin.core.matte.coverage import Weights
 from clevrin.core.matte.matte import Stored
 from clevrin.core.media.picture import shrunk
 from clevrin.core.media.reading import FilmReader
+from clevrin.core.motion.geometry.models import translation
 from clevrin.core.motion.tracks.both_ways import Followed
 
 Matrix = NDArray[np.float64]
@@ -141,8 +142,7 @@ class PinKnown:
         here, there = self.followed.places[placed], self.followed.places[frame]
         if len(here) == 4:
             return quad_to_quad(here, there)
-        x, y = there[0] - here[0]
-        return np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+        return translation(*(there[0] - here[0]))
 
 
 def widths_from_own(pinned: Pinned) -> Matrix:

@@ -17,6 +17,7 @@ from clevrin.core.matte import Matte, coverage
 from clevrin.core.matte.colours import without_spill
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
+from clevrin.core.motion.geometry.models import translation
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.pixels.compositing import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.pixels.effects import done, gained
@@ -334,8 +335,8 @@ def _wider(source: Picture, scale: Matrix, layer: Layer, wider: Wider, read: Rea
         for plane, by in zip(source.planes, (1, 2, 2), strict=True)
     ]
     whole = replace(source, y=planes[0], u=planes[1], v=planes[2])
-    moved = np.array([[1, 0, left], [0, 1, top], [0, 0, 1.0]])
-    of_wider = moved @ scale @ np.array([[1, 0, -wider.left], [0, 1, -wider.top], [0, 0, 1.0]])
+    moved = translation(left, top)
+    of_wider = moved @ scale @ translation(-wider.left, -wider.top)
     back = np.linalg.inv(of_wider)
     lenders = [replace(each, src_from_out=row9(each.matrix @ back)) for each in wider.lenders]
     look = Look(
@@ -378,7 +379,7 @@ def _with_borrowed(
         lent.append((other, laid, weights))
     planes = [plane.copy() for plane in picture.planes]
     for strip in strips(there) if parts is None else parts:
-        shift = np.array([[1, 0, strip.left], [0, 1, strip.top], [0, 0, 1.0]])
+        shift = translation(strip.left, strip.top)
         patches = [
             Patch(
                 picture=warped(other, replace(laid, matrix=laid.matrix @ shift, size=strip.size)),

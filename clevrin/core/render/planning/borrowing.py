@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.motion.geometry.models import apply, pixel_corners
+from clevrin.core.motion.geometry.models import apply, pixel_corners, translation
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.render.plan import Borrowed, Wider, row9
 
@@ -100,7 +100,7 @@ def wider_picture(
         trace,
         chain,
         frame,
-        _shifted(low),
+        translation(*low),
         wide,
         most=_MOST_WIDER,
         blur_px=blurred,
@@ -119,7 +119,7 @@ def wider_picture(
     margins = [int(each) if each >= _LEAST_PX else 0 for each in (*-inner_low, *(inner_high - whole))]
     if not any(margins):
         return None
-    inner = _shifted(-np.array(margins[:2]) - low)
+    inner = translation(*(-np.array(margins[:2]) - low))
     return Wider(
         left=margins[0],
         top=margins[1],
@@ -141,10 +141,6 @@ def _whole_part(there: NDArray[np.bool_]) -> tuple[int, int, int, int]:
         left, top = left + (worst == 0), top + (worst == 1)
         right, bottom = right - (worst == 2), bottom - (worst == 3)
     return left, top, right, bottom
-
-
-def _shifted(by: NDArray[np.int64]) -> Matrix:
-    return np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
 
 
 def _grid(size: tuple[int, int]) -> Matrix:

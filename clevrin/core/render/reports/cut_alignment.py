@@ -20,7 +20,7 @@ _SEEN_AT = (960, 960)
 def lay_by_pictures(project: Project, shot_id: str, sources: Sources) -> Laid:
     """Both pictures at the cut behind a shot, as wholes. Raises `ClevrinError` where they have too little in common."""
     plain, cut = _cut_plainly(project, shot_id)
-    size = fitted_size((project.reel.width, project.reel.height), _SEEN_AT)
+    size = fitted_size(project.reel.size, _SEEN_AT)
     before, after = (_luma(plain, frame, size, sources) for frame in (cut - 1, cut))
     found = laid_by_pictures(before, after)
     if found is None:
@@ -34,7 +34,7 @@ def lay_by_tracks(project: Project, shot_id: str, tracks: tuple[str, str], sourc
     Two points give a place, two surfaces turn and size besides. Raises `ClevrinError` for what is not seen at the cut.
     """
     plain, cut = _cut_plainly(project, shot_id)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     row = placed_shots(plain)
     number = plain.shot_index(shot_id)
     places = []

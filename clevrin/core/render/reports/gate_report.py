@@ -11,6 +11,7 @@ from clevrin.core.render.measured.measurement_needs import TrackNeed
 from clevrin.core.render.measured.measurement_store import MeasurementStore, still_trace
 from clevrin.core.render.planning.layers import plan_shot
 from clevrin.core.render.resolving.resolving import ResolvedShot, gate_course
+from clevrin.core.runs import runs_of
 
 Numbers = NDArray[np.float64]
 
@@ -46,8 +47,7 @@ class GateFigures:
         """The stretches of a span in which the subject is known and outside of the gate."""
         with np.errstate(invalid="ignore"):
             outside = self.known & ((self.place < -_SEEN_BY) | (self.place > 1 + _SEEN_BY)).any(axis=1)
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], outside.astype(int), [0]]))).reshape(-1, 2)
-        return tuple(Span(first=span.first + int(a), end=span.first + int(b)) for a, b in edges)
+        return tuple(Span(first=span.first + a, end=span.first + b) for a, b in runs_of(outside))
 
 
 def gate_figures(resolved: ResolvedShot, store: MeasurementStore, size: tuple[int, int]) -> GateFigures:

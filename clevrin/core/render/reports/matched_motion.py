@@ -53,7 +53,7 @@ def _course(
     placed = next(each for each in placed_shots(project) if each.shot.id == shot.id)
     longer = shot.changed(span=shot.span.changed(first=min(first, shot.span.first), end=max(end, shot.span.end)))
     resolved = complete(HoldRequest.of(project, longer, take), sources.measured, progress)
-    size = project.reel.width, project.reel.height
+    size = project.reel.size
     places: NDArray[np.float64] = np.full((take.facts.frames, 2), np.nan)
     for frame in range(first, end):
         if followed.known[frame]:

@@ -68,7 +68,7 @@ def look_over(project: Project, sources: Sources, progress: Progress) -> LookedO
         request = HoldRequest.of(project, placed.shot)
         shots[placed.shot.id] = resolved = complete(request, sources.measured, progress)
         trace = sources.measured.measure(placed.take, progress) if placed.take.facts.frames > 1 else None
-        size = project.reel.width, project.reel.height
+        size = project.reel.size
         shown = [Shown(resolved=resolved, placed=placed, at=at, weight=1.0) for at in range(placed.start, placed.end)]
         layers = [plan_shown(each, size, size) for each in shown]
         fine = [_source_px(each, size) for each in layers]
@@ -133,7 +133,7 @@ def _of_join(
     def mark(sentence: str) -> ReelMark:
         return ReelMark(frame=before.end, what="join", sentence=sentence, shot_id=before.shot.id)
 
-    made = made_join(row, number, project.reel.height / project.reel.width, lambda shot: shots[shot.id].course)
+    made = made_join(row, number, project.reel.aspect, lambda shot: shots[shot.id].course)
     if made is not None:
         for sentence in what_is_short(row, number, made):
             yield mark(sentence)

@@ -52,7 +52,7 @@ class HoldRequest:
             take=take,
             track=track,
             lender=_lender(project, shot),
-            shape=shape_of(shot, (project.reel.width, project.reel.height), fit),
+            shape=shape_of(shot, project.reel.size, fit),
             fit=fit,
             bars=project.reel.bars,
             subjects=tuple(each for each in take.tracks if each.id in named),

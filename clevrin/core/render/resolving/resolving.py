@@ -184,7 +184,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
     """What a frame of the reel shows; `of` gives the shots, resolved. Outside of the reel it shows nothing."""
     reel = project.reel
     over = _over(project, frame)
-    all_of_it = passed(placed_shots(project), frame, reel.height / reel.width, lambda shot: of(shot).course)
+    all_of_it = passed(placed_shots(project), frame, reel.aspect, lambda shot: of(shot).course)
     shown = tuple(
         Shown(
             resolved=of(each.placed.shot),
@@ -204,7 +204,7 @@ def resolve_frame(project: Project, frame: int, of: Callable[[Shot], ResolvedSho
         )
         for each in all_of_it.shots
     )
-    size = reel.width, reel.height
+    size = reel.size
     return ResolvedFrame(reel_size=size, shown=shown, colour=reel_colour(project), effects=all_of_it.effects)
 
 
