@@ -17,11 +17,6 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, Purpose
 from clevrin.core.outputs import check_output, write_text
 
-
-def _loudness(lufs: float | None) -> float | None:
-    return None if lufs is None else within(-60, 0)(lufs)
-
-
 if TYPE_CHECKING:
     FormatName = str
 else:  # the table of formats says which there are
@@ -161,8 +156,8 @@ def _write_report(loaded: Project, out: Path, project: Path) -> None:
 
 
 def hand_on(
-    project: ProjectFile,
-    to: Annotated[Path, typer.Option("--to", help="The new folder to write.")],
+    project: Annotated[Path | None, typer.Argument(help="A project.", show_default=False)] = None,
+    to: Annotated[Path | None, typer.Option("--to", help="The new folder to write.")] = None,
     output: OutputName = None,
     shots: Annotated[bool, typer.Option("--shots", help="Each shot as a film of its own.")] = False,
     handles: Annotated[int, typer.Option(help="Frames more at either end of each shot.", min=0, max=10_000)] = 0,
@@ -172,11 +167,21 @@ def hand_on(
     motion: Annotated[bool, typer.Option("--motion", help="The takes' motion, and camera tables.")] = False,
     areas: Annotated[bool, typer.Option("--areas", help="The takes' areas as films of grey.")] = False,
     stills: Annotated[bool, typer.Option("--stills", help="The middle of each shot as a picture of 16 bits.")] = False,
+    check: Annotated[
+        Path | None, typer.Option("--check", help="Nothing is written: is this folder still as it was handed on?")
+    ] = None,
 ) -> None:
     """Hands a reel on: its timeline and markers, and if wanted its shots, motion and areas, with checksums."""
     from clevrin.core.delivery.handing_on import HandOnRequest, hand_on
     from clevrin.core.render.sources import Sources
 
+    if check is not None:
+        _check_handed_on(check)
+        return
+    if project is None:
+        raise typer.BadParameter("say which project is handed on", param_hint="PROJECT")
+    if to is None:
+        raise typer.BadParameter("say where the new folder is written", param_hint="--to")
     loaded = load(project)
     request = HandOnRequest(
         project=loaded if output is None else loaded.through(_output_named(loaded, output)),
@@ -194,6 +199,15 @@ def hand_on(
         remarks = hand_on(request, sources, progress)
     for sentence in remarks:
         print_line(sentence)
+
+
+def _check_handed_on(folder: Path) -> None:
+    from clevrin.core.delivery.handing_on import check_handed_on
+
+    wrong = check_handed_on(folder)
+    if wrong:
+        raise ClevrinError(f"{folder} is not as it was handed on: {', '.join(wrong)}.")
+    print_line("all files are as they were handed on")
 
 
 def batch(

@@ -31,9 +31,9 @@ def music(tempos_bpm: Sequence[float], seconds: float, seed: int, *, between: fl
         lasts, number = 60 / tempo, len(beats)
         beats.append(at)
         loud = 1.0 if number % 4 == 0 else 0.8
-        _add(made, at, _drum(rng) if number % 2 == 0 else _snare(rng), loud)
+        _add(made, at, _drum() if number % 2 == 0 else _snare(rng), loud)
         if number % 2:
-            _add(made, at, _drum(rng), 0.35)
+            _add(made, at, _drum(), 0.35)
         _add(made, at + lasts / 2, _hiss(rng), between)
         if rng.random() < 0.4:
             _add(made, at + lasts * 0.75, _hiss(rng), 0.7 * between)
@@ -81,7 +81,7 @@ def _time(seconds: float = _HIT_S) -> NDArray[np.float64]:
     return np.arange(int(seconds * RATE)) / RATE
 
 
-def _drum(rng: np.random.Generator) -> NDArray[np.float64]:
+def _drum() -> NDArray[np.float64]:
     t = _time()
     return np.asarray(np.sin(2 * np.pi * (50 * t + 10 * (1 - np.exp(-30 * t)))) * np.exp(-18 * t))
 

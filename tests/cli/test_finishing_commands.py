@@ -8,7 +8,6 @@ import pytest
 
 from clevrin import __version__
 from clevrin.cli.batching import FolderWatch
-from clevrin.core.delivery.handing_on import check_handed_on
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import save
 from clevrin.core.media.probe import probe
@@ -100,9 +99,17 @@ def test_a_report_is_a_page_or_a_print_of_it(clevrin, project, tmp_path):
 def test_hand_on_writes_a_folder_that_is_whole(clevrin, project, tmp_path):
     to = tmp_path / "handed"
     assert clevrin("hand-on", project, "--to", to, "--shots", "--handles", "3", "--format", "ffv1", "--motion")[0] == 0
-    assert len(list((to / "shots").iterdir())) == 2 and check_handed_on(to) == ()
+    assert len(list((to / "shots").iterdir())) == 2
     code, _, err = clevrin("hand-on", project, "--to", to)
     assert code == 1 and "is there already" in err
+    assert clevrin("hand-on", "--check", to)[:2] == (0, "all files are as they were handed on\n")
+    (to / "markers.csv").write_text("frame\n")
+    (to / "sha256sums.txt").open("a").write(f"{'0' * 64}  ../a.mp4\n")  # a stranger's list names what is not there
+    code, _, err = clevrin("hand-on", "--check", to)
+    assert code == 1 and err.endswith("is not as it was handed on: markers.csv, ../a.mp4.\n")
+    code, _, err = clevrin("hand-on", "--check", tmp_path)
+    assert code == 1 and "was not handed on" in err and len(err.splitlines()) == 1
+    assert clevrin("hand-on", project)[0] == 2 and clevrin("hand-on", "--to", tmp_path / "x")[0] == 2
 
 
 def test_a_batch_goes_on_after_a_failure_and_tells_of_each(clevrin, project, tmp_path):

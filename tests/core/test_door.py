@@ -108,7 +108,7 @@ def test_a_window_that_is_closed_ends_within_two_seconds_whatever_is_read(tmp_pa
             longer.write(film.read_bytes())
     code = (
         "import sys, time\nfrom pathlib import Path\nfrom PySide6.QtCore import QTimer\n"
-        "from PySide6.QtWidgets import QApplication\nfrom clevrin.desk.window import MainWindow\n"
+        "from PySide6.QtWidgets import QApplication\nfrom clevrin.desk.shell.window import MainWindow\n"
         "app = QApplication([])\nwindow = MainWindow()\nwindow.show()\n"
         "window.footage.open_files([Path(sys.argv[1])])\n"
         "def close():\n    global begun\n    assert window.jobs.busy\n    begun = time.monotonic()\n"

@@ -265,7 +265,7 @@ def test_the_loop_round_a_join_with_ramps_is_prepared(join, monkeypatch):
 
 
 def test_the_reel_is_prepared_about_the_playhead(demo, monkeypatch):
-    monkeypatch.setattr("clevrin.desk.playback.player.programmes._PREPARED_S", 1.0)
+    monkeypatch.setattr("clevrin.desk.playback.programmes._PREPARED_S", 1.0)
     window = demo.window
     window.session.do(
         PaceShots(paces=((window.session.shot.id, Pace(points=(PacePoint(frame=60, speed=0.6),), in_between="mix")),))

@@ -20,7 +20,7 @@ def test_a_bench_that_is_entered_by_key_has_the_keys(demo):
         for step, key in STEP_KEYS.items():
             demo.type_key(STEP_KEYS[before])
             demo.type_key(key)
-            assert demo.window.bench is demo.window._benches[step] and focused_in(demo.window), (before, step)
+            assert demo.window.bench is getattr(demo.window, step) and focused_in(demo.window), (before, step)
 
 
 def test_enter_in_log_puts_the_chosen_span_on_the_reel(demo):

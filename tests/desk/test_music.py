@@ -141,7 +141,7 @@ def test_music_that_went_missing_is_seen(demo, tune):
     lies = demo.window.session.project.music
     tune.unlink()
     demo.window.session.begin_of(demo.window.session.project)
-    demo.until(lambda: demo.window._outlines.trouble(lies) is not None)
+    demo.until(lambda: demo.window.waveforms.trouble(lies) is not None)
     written(tune, music((120,), 20, seed=3)[0])
-    demo.window._outlines.look_again()
-    demo.until(lambda: outlined(demo) > 0.05 and demo.window._outlines.trouble(lies) is None)
+    demo.window.waveforms.look_again()
+    demo.until(lambda: outlined(demo) > 0.05 and demo.window.waveforms.trouble(lies) is None)

@@ -366,9 +366,9 @@ def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_
         env = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb", "XDG_CACHE_HOME": str(warm_cache)}
         code = (
             "import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\n"
-            "from clevrin.demo.project import demo_file\nfrom clevrin.desk import application\n"
+            "from clevrin.demo.project import demo_file\nfrom clevrin.desk.shell import application\n"
             "def look():\n"
-            "    from clevrin.desk.window import MainWindow\n"
+            "    from clevrin.desk.shell.window import MainWindow\n"
             "    w = next(w for w in QApplication.topLevelWidgets() if isinstance(w, MainWindow))\n"
             "    if w.player.figures.shown < 15: return\n"
             "    shot = w.screen().grabWindow(0)\n    shot.save(sys.argv[1])\n"

@@ -325,7 +325,7 @@ def test_the_sight_follows_the_playhead():
 def test_a_slip_stays_within_the_take_and_as_long(by, reverse):
     project = three_shots()
     project = project.changed(reel=project.reel.changed(shots=(shot("s", "t1", 30, 60, reverse=reverse),)))
-    span = slipped(placed_shots(project)[0], by, Fraction(30))
+    span = slipped(placed_shots(project)[0], by)
     assert span.frames == 30 and 0 <= span.first <= 70
     if abs(by) == 3:
         assert span.first - 30 == (by if reverse else -by)

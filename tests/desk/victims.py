@@ -23,6 +23,7 @@ from clevrin.core.document.files import load, save
 from clevrin.core.document.journal import left_behind
 from clevrin.core.document.keeping import journal_folder
 from clevrin.demo.project import plain_demo
+from clevrin.desk.shell.rail import STEPS
 from clevrin.desk.shell.window import MainWindow
 from clevrin.desk.widgets import theme
 from tests.desk.wandering import Wanderer
@@ -43,6 +44,8 @@ def victim(seed: int, folder: Path, out: int) -> None:
     window = MainWindow()
     window.show()
     window.projects.open(folder / "kite-day.clevrin")
+    for step in STEPS:
+        getattr(window, step.id)  # the benches are made, as after some minutes of work
     wanderer, chance = Wanderer(window, seed), random.Random(seed)
 
     def edit() -> None:

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from clevrin.core.document import Join, Mix, Pace, Project, Shot, ShotSound, Span, Take
+from clevrin.core.errors import MediaError
 from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.hold.verdict import judge
 from clevrin.core.media.formats import FORMATS, Purpose
@@ -20,6 +21,7 @@ from clevrin.core.motion import find_whips
 from clevrin.core.motion.trace.motion_csv import motion_csv
 from clevrin.core.outputs import put_folder, writing_error
 from clevrin.core.pace import Placed, placed_shots
+from clevrin.core.paths import is_file
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.measured.carried import cover_of
@@ -30,6 +32,7 @@ from clevrin.core.render.sources import Sources
 
 CAMERA_FORMAT = "clevrin-camera 1"
 _BLOCK_BYTES = 4 * 1024 * 1024
+_SUMS = "sha256sums.txt"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -76,19 +79,30 @@ def hand_on(request: HandOnRequest, sources: Sources, progress: Progress) -> tup
                 _write_stills(part / "stills", project, row, sources, progress)
             if request.shots:
                 _write_shots(part / "shots", request, row, sources, progress)
-            _write(part / "sha256sums.txt", _checksums(part))
+            _write(part / _SUMS, _checksums(part))
         except OSError as error:
             raise writing_error(request.folder, error) from error
     return remarks
 
 
 def check_handed_on(folder: Path) -> tuple[str, ...]:
-    """The files of a folder that are missing, or not as they were handed on, by its checksums. Raises `OSError`."""
-    wrong = []
-    for line in (folder / "sha256sums.txt").read_text(encoding="utf-8").splitlines():
-        wanted, name = line.split("  ", 1)
+    """The files of a folder that are missing, or not as they were handed on, by its checksums.
+
+    Only files in the folder are read, whatever its list names. Raises `MediaError` where there is no such list.
+    """
+    sums, wrong = folder / _SUMS, []
+    try:
+        listed = [line.partition("  ") for line in sums.read_text(encoding="utf-8").splitlines()]
+    except (OSError, UnicodeDecodeError) as error:
+        raise MediaError(f"{folder} was not handed on: it has no list of checksums ({_SUMS}).") from error
+    for wanted, _, name in listed:
         path = folder / name
-        if not path.is_file() or _checksum(path) != wanted:
+        inside = path.resolve().is_relative_to(folder.resolve())
+        try:
+            whole = inside and is_file(path) and _checksum(path) == wanted
+        except OSError:
+            whole = False
+        if not whole:
             wrong.append(name)
     return tuple(wrong)
 

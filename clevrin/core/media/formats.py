@@ -48,7 +48,6 @@ class Format:
     always: Options = field(default_factory=dict)
     tag: str = ""
     most_side: int = 16384
-    by_itself: bool = False
     """Every frame is coded by itself."""
 
     @property
@@ -147,7 +146,6 @@ FORMATS: dict[str, Format] = {
             container="mov",
             pixels={10: "yuv422p10le"},
             sound="pcm_s24le",
-            by_itself=True,
             purposes={"edit": {"profile": "hq", "vendor": "apl0"}},
         ),
         Format(
@@ -161,7 +159,6 @@ FORMATS: dict[str, Format] = {
             pixels={10: "yuva444p10le"},
             clear={10: "yuva444p10le"},
             sound="pcm_s24le",
-            by_itself=True,
             purposes={"edit": {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"}},
         ),
         Format(
@@ -175,7 +172,6 @@ FORMATS: dict[str, Format] = {
             pixels={8: "yuv420p", 16: "yuv420p16le"},
             clear={8: "yuva420p", 16: "yuva420p16le"},
             sound="flac",
-            by_itself=True,
             always={"level": "3", "slices": "12", "slicecrc": "1", **_INTRA},
             purposes={"lossless": {}},
         ),
@@ -188,7 +184,6 @@ FORMATS: dict[str, Format] = {
             codec="png",
             pixels={16: "rgb48be"},
             clear={16: "rgba64be"},
-            by_itself=True,
             purposes={"lossless": {"compression_level": "3", "pred": "paeth"}},
         ),
         Format(
@@ -200,7 +195,6 @@ FORMATS: dict[str, Format] = {
             codec="tiff",
             pixels={16: "rgb48le"},
             clear={16: "rgba64le"},
-            by_itself=True,
             purposes={"lossless": {"compression_algo": "lzw"}},
         ),
         Format(

@@ -25,7 +25,6 @@ from clevrin.desk.widgets.viewer import Viewer
 
 Places = NDArray[np.float64]
 Tool = Literal["look", "half-plane", "box", "disc", "curve", "colour", "cut-out", "belongs", "apart"]
-See = Literal["tint", "grey", "alone"]
 
 _NEAR_PX = 12.0
 _LEAST_DRAG_PX = 8.0

@@ -327,9 +327,7 @@ class JoinBench(Bench):
         """The settings of the join as it is, and what of them is dragged in the picture."""
         project, leave = self.context.session.project, outgoing.leave
         row, number = placed_shots(project), project.shot_index(outgoing.id)
-        made = made_join(
-            row, number, project.reel.aspect, self.context.measurements.course_of(project)
-        )
+        made = made_join(row, number, project.reel.aspect, self.context.measurements.course_of(project))
         self.settings.show_join(leave)
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))

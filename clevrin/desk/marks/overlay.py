@@ -172,14 +172,13 @@ class Marks(QObject):
         pointed = self._take.pointed
         if pointed is not None and pointed.frame == self._frame:
             painting.paint_pointed(painter, rect, pointed.place)
-        trace = self._measurements.trace(self._take)
         for number, seen in enumerate(self.seen_tracks):
-            self._paint_track(painter, rect, seen, number, trace)
+            self._paint_track(painter, rect, seen, number)
         drag = self._drag
         if drag is not None and drag.seen is None:
             painting.paint_frame(painter, drag.start, drag.now, point=self._mode in ("point", "standing"))
 
-    def _paint_track(self, painter: QPainter, rect: QRect, seen: SeenTrack, number: int, trace: Trace | None) -> None:
+    def _paint_track(self, painter: QPainter, rect: QRect, seen: SeenTrack, number: int) -> None:
         places = self._to_view(seen.places, rect)
         if self._drag is not None and self._drag.seen is not None and self._drag.seen.track.id == seen.track.id:
             places = self._dragged(self._drag, rect)

@@ -252,13 +252,6 @@ class PinnedEdits:
         known = self.known(pinned)
         return None if known is None else apply(known.carried(self.frame) @ known.placed, OWN_SQUARE)
 
-    def put_pose(self) -> None:
-        """Sets a pose at the frame that is looked at, as it is there."""
-        pinned = self.chosen
-        known = None if pinned is None else self.known(pinned)
-        if pinned is not None and known is not None:
-            self._put(pinned.put(_posed(known.pose(self.frame), Likeness(), self.frame)), "")
-
     def remove_pose(self) -> None:
         pinned = self.chosen
         if pinned is not None and any(each.frame == self.frame for each in pinned.poses):

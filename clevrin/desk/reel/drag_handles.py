@@ -114,11 +114,11 @@ class Drag:
         return Outcome(words=words, edit=edit, snapped=snapped, look_at=row[self._hit.index].end - 1)
 
     def _slip(self, pull: Pull) -> Outcome:
-        placed, rate = self._layout.row[self._hit.index], self._project.reel.rate
+        placed = self._layout.row[self._hit.index]
         by, snapped = self._snapped(
             pull, lambda: slip_targets(placed, self._whips(placed), self._project, self._playhead)
         )
-        span = slipped(placed, by, rate)
+        span = slipped(placed, by)
         edit = TrimShot(shot_id=placed.shot.id, span=span, label="Slip shot")
         words = f"slipped to frames {span.first} to {span.end - 1} of {placed.take.facts.frames}"
         return Outcome(words=words, edit=edit, snapped=snapped, look_at=placed.start)
@@ -135,7 +135,7 @@ class Drag:
         marker = self._project.reel.markers[self._hit.index]
         row = self._layout.row
         whips = {placed.take.id: self._whips(placed) for placed in row}
-        by, snapped = self._snapped(pull, lambda: marker_targets(marker.frame, row, whips, self._project.reel.rate))
+        by, snapped = self._snapped(pull, lambda: marker_targets(marker.frame, row, whips))
         frame = max(0, marker.frame + round(by))
         edit = ChangeMarker(marker=marker.changed(frame=frame), label=f"Move {marker.kind}")
         words = f"{marker.kind} at frame {frame} · {timecode(frame, float(self._project.reel.rate))}"

@@ -220,7 +220,7 @@ def trimmed(placed: Placed, edge: Part, by_reel_frames: float, reel_rate: Fracti
     return Span(first=span.first, end=min(frames, max(span.end + delta, span.first + 1)))
 
 
-def slipped(placed: Placed, by_reel_frames: float, reel_rate: Fraction) -> Span:
+def slipped(placed: Placed, by_reel_frames: float) -> Span:
     """The span of a shot whose take is moved under it by some reel frames (right is positive); it stays as long."""
     span, frames = placed.shot.span, placed.take.facts.frames
     delta = _source_frames(by_reel_frames, Fraction(span.frames, placed.frames))

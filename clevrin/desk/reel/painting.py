@@ -180,7 +180,7 @@ def _paint_words(
     missing = context.measurements.missing(placed.take)
     painter.setPen(theme.colour("brick" if missing else "text"))
     painter.drawText(name_box, Qt.AlignmentFlag.AlignCenter, words)
-    text = " · ".join(_marks(placed, layout, context))
+    text = " · ".join(_marks(placed, context))
     if missing:
         text = "take is missing"
     painter.setFont(theme.font(10))
@@ -192,7 +192,7 @@ def _paint_words(
         painter.drawText(mark_box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def _marks(placed: Placed, layout: ReelLayout, context: Context) -> list[str]:
+def _marks(placed: Placed, context: Context) -> list[str]:
     shot, pace = placed.shot, pace_words(placed)
     marks = {
         hold_words(shot, context): shot.hold.how != "none",

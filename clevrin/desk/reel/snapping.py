@@ -65,9 +65,7 @@ def slip_targets(placed: Placed, whips: tuple[Whip, ...], project: Project, play
         yield Target(by=_reel(steps, Fraction(span.frames, placed.frames)), words=f"start of span {named.name}")
 
 
-def marker_targets(
-    frame: int, row: Iterable[Placed], whips: dict[str, tuple[Whip, ...]], rate: Fraction
-) -> list[Target]:
+def marker_targets(frame: int, row: Iterable[Placed], whips: dict[str, tuple[Whip, ...]]) -> list[Target]:
     """For a marker that is dragged: cuts, and whip peaks where they stand on the reel."""
     found = []
     for placed in row:

@@ -26,8 +26,6 @@ from clevrin.desk.widgets.sheet import (
     quiet_label,
 )
 
-_REEL = "reel"
-
 
 class ReframeSheet(FieldSheet):
     """Shows the gate that is looked at, and says what the user wants of it."""

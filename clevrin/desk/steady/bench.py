@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 from clevrin.core.document import Loan, Shot, Take
 from clevrin.core.document.edits import SetLoan
 from clevrin.core.document.holding import AXES
-from clevrin.core.hold import HeldPath
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import calm_frames, course, idle_axes, shake, shake_px
 from clevrin.desk.bench.bench import Showing, Transport, bench_column, bench_row
@@ -241,11 +240,11 @@ class SteadyBench(ShotBench):
         self._after_note.setText(
             f"after: {shake_px(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
-        self._show_kept(shot, take, path, least)
+        self._show_kept(shot, take, least)
         as_calm = path.untouched and shot.hold.how == "float"
         sheet.set_note("settle", "as calm as can be measured: it stays as it was shot" if as_calm else "")
 
-    def _show_kept(self, shot: Shot, take: Take, path: HeldPath, least: float) -> None:
+    def _show_kept(self, shot: Shot, take: Take, least: float) -> None:
         """What is kept of the picture, and whether it is still as fine as the reel."""
         if not shot.hold.stays_inside:
             self.sheet.set_note("keep", "not used: the picture is not enlarged")

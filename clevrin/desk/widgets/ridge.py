@@ -168,7 +168,6 @@ class _Keyed:
         return isinstance(other, _Keyed) and other.data is self.data
 
 
-_BodyKey = tuple[_Keyed, RidgeView, int, int]
 _BODIES_BYTES, _STRIPS_BYTES = 6 * 1024 * 1024, 2 * 1024 * 1024
 _bodies, _strips = (ByteCache(most, QImage.sizeInBytes) for most in (_BODIES_BYTES, _STRIPS_BYTES))
 """The last ridges that were drawn, and those of whole takes."""

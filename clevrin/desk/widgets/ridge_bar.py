@@ -15,7 +15,6 @@ class RidgeBar(QWidget):
     """Shows a ridge over all of a take; drags move the playhead, or a bracket of the span."""
 
     frame_requested = Signal(int)
-    span_changing = Signal(object)
     span_changed = Signal(object)
     span_chosen = Signal(str)
     """The name of another span was clicked: its id."""
@@ -113,7 +112,6 @@ class RidgeBar(QWidget):
             return False
         self._grabbed = None
         self._span = self._before_drag
-        self.span_changing.emit(self._span)
         self.update()
         return True
 
@@ -129,7 +127,6 @@ class RidgeBar(QWidget):
         else:
             span = Span(first=span.first, end=max(frame + 1, span.first + 1))
         self._span = span
-        self.span_changing.emit(span)
         self.frame_requested.emit(span.first if self._grabbed == "first" else span.end - 1)
         self.update()
 

@@ -82,9 +82,6 @@ class Sheet(QFrame):
             row.addWidget(widget, 1)
         self._column.addLayout(row)
 
-    def add_gap(self, px: int = 8) -> None:
-        self._column.addSpacing(px)
-
     def add_stretch(self) -> None:
         self._column.addStretch(1)
 

@@ -37,7 +37,6 @@ class Tokens:
 
 COLOURS = Tokens()
 CORNER = 4
-SPACE = 4
 RAIL_WIDTH = 64
 HEADER_HEIGHT = 40
 REEL_HEIGHT = 150

@@ -50,7 +50,6 @@ class Viewer(QWidget):
     """
 
     wanted_size_changed = Signal()
-    divide_changed = Signal(float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -204,4 +203,3 @@ class Viewer(QWidget):
         if self._divide is not None and event.buttons() & Qt.MouseButton.LeftButton and rect.width():
             share = min(1.0, max(0.0, (event.position().x() - rect.left()) / rect.width()))
             self.set_divide(share)
-            self.divide_changed.emit(share)
