@@ -147,8 +147,8 @@ def _memory_row(folder: Path) -> Row:
     for film in (short, long):
         code = (
             "import sys\nfrom pathlib import Path\nimport clevrin\n"
-            "from clevrin.core.motion.cache import Shelf\n"
-            "from clevrin.core.motion.measure import TraceRequest, trace_take\n"
+            "from clevrin.core.shelf import Shelf\n"
+            "from clevrin.core.motion.measuring.measure import TraceRequest, trace_take\n"
             "from clevrin.core.progress import Silent\n"
             "trace_take(TraceRequest(path=Path(sys.argv[1]), fresh=True), Shelf(Path(sys.argv[2])), Silent())\n"
             # Not ru_maxrss: that one begins with what the parent process had.

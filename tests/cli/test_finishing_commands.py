@@ -104,7 +104,8 @@ def test_hand_on_writes_a_folder_that_is_whole(clevrin, project, tmp_path):
     assert code == 1 and "is there already" in err
     assert clevrin("hand-on", "--check", to)[:2] == (0, "all files are as they were handed on\n")
     (to / "markers.csv").write_text("frame\n")
-    (to / "sha256sums.txt").open("a").write(f"{'0' * 64}  ../a.mp4\n")  # a stranger's list names what is not there
+    sums = to / "sha256sums.txt"
+    sums.write_text(f"{sums.read_text()}{'0' * 64}  ../a.mp4\n")  # a stranger's list names what lies elsewhere
     code, _, err = clevrin("hand-on", "--check", to)
     assert code == 1 and err.endswith("is not as it was handed on: markers.csv, ../a.mp4.\n")
     code, _, err = clevrin("hand-on", "--check", tmp_path)

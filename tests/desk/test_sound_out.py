@@ -55,7 +55,7 @@ from PySide6.QtWidgets import QApplication
 from clevrin.core.document.files import load
 from clevrin.core.render.sources import Sources
 from clevrin.desk.playback.player import Player
-from clevrin.desk.programmes import reel_programme
+from clevrin.desk.playback.programmes import reel_programme
 application = QApplication([])
 player = Player(Sources.of)
 seen = []
