@@ -183,7 +183,7 @@ def test_a_change_of_an_older_version_is_brought_to_this_one(tmp_path):
     changed = {**old["takes"][0], "chosen": {"first": 3, "end": 9}}
     lines = [{"place": None, "saved": False, "project": old}, {"change": {"takes": {"changed": [changed]}}}]
     (tmp_path / "x.journal").write_bytes(
-        b"clevrin-journal 1\n" + b"".join(journal_module._line(each) for each in lines)
+        b"clevrin-journal 1\n" + b"".join(journal_module.line_of(each) for each in lines)
     )
     (left,) = left_behind(tmp_path)
     assert left.project.takes[0].spans[0].span == Span(first=3, end=9) and not left.damaged

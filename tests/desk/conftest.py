@@ -106,7 +106,7 @@ class Hands:
         log = self.window.log
         shown: list[int] = []
         self.click_card(take_id)
-        self.until(lambda: not log._reload.isActive())
+        self.until(lambda: not log.reloading)
         keep = self.window.player.shown.connect(lambda frame, _: shown.append(frame))
         self.window.player.seek(self.window.player.frame)
         self.until(lambda: shown)

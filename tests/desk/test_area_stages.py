@@ -45,8 +45,8 @@ def test_in_pace_an_area_is_drawn_on_the_take_and_is_what_stays_sharp(pace):
     window, session = pace.window, pace.window.session
     bench, shot = window.pace, session.shot
     bench.look_at(6)
-    pace.until(lambda: window.player.frame == bench._seen.placed.start + 6)
-    at = round(float(bench._seen.instants[6]))
+    pace.until(lambda: window.player.frame == bench.seen.placed.start + 6)
+    at = round(float(bench.seen.instants[6]))
     pace.key(Qt.Key.Key_R, SHIFT)
     sheet = window.area_sheet
     assert window.bench is bench and sheet.isVisible() and bench.areas.active
@@ -58,10 +58,10 @@ def test_in_pace_an_area_is_drawn_on_the_take_and_is_what_stays_sharp(pace):
     assert area.parts[0].of.outlines[0].frame == at
     assert session.shot.pace.shutter.sharp.area == area.id
     bench.look_at(2)  # a place of the shot is a place of its take
-    pace.until(lambda: window.player.frame == round(float(bench._seen.instants[2])))
+    pace.until(lambda: window.player.frame == round(float(bench.seen.instants[2])))
     sheet.close()
     assert not bench.areas.active and not bench.areas.lanes.isVisible()
-    pace.until(lambda: window.player.frame == bench._seen.placed.start + 2)
+    pace.until(lambda: window.player.frame == bench.seen.placed.start + 2)
     session.undo()
     session.undo()
     assert session.project.take(shot.take_id).areas == () and session.shot.pace.shutter.sharp is None

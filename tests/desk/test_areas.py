@@ -361,7 +361,7 @@ def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     curve = window.mask_jobs.clung(take)[area.clinging[0]]
     middle = np.argwhere(walk.true[20] > 0.5).mean(axis=0)[::-1]
     assert curve.places[20].mean(axis=0) == pytest.approx(middle, abs=1.5)
-    ours = window.log.areas.drawing._places_of(area.clinging[0], take)
+    ours = window.log.areas.drawing.places_of(area.clinging[0], take)
     drag(hands, ((ours[1][0] + 0.5) / 256, (ours[1][1] + 0.5) / 144), ((ours[1][0] + 3.5) / 256, 0.53))
     assert [o.frame for o in drawn_part(window.session.project.take(take_id).areas[0]).outlines] == [AT, 20]
 
@@ -370,7 +370,7 @@ def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
     hands, walk, take_id = cutting
     window, sheet = hands.window, hands.window.area_sheet
     (tmp_path / "none.mkv").write_text("kites")
-    sheet._add_film(tmp_path / "none.mkv")
+    sheet.add_film(tmp_path / "none.mkv")
     assert "none.mkv" in sheet.trouble.text() and window.session.project.take(take_id).areas == ()
     path = tmp_path / "area.mkv"
     with GreyWriter(path, rate=Fraction(25), size=SIZE) as writer:

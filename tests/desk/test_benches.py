@@ -214,7 +214,7 @@ def test_dissolve_and_kind_are_edits(join):
 def test_takes_without_agreeing_whips_stay_a_plain_cut(join):
     window = join.window
     window.session.choose_shot(window.session.project.reel.shots[1].id)
-    join.until(lambda: "No moves" in window.join._finding.text())
+    join.until(lambda: "No moves" in window.join.finding_note.text())
     assert window.join.table.rowCount() == 0
 
 
@@ -257,7 +257,7 @@ def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
 def test_the_loop_round_a_join_with_ramps_is_prepared(join, monkeypatch):
     window = join.window
     join.click(window.join.ramps_button)
-    join.until(lambda: not window.join._reload.isActive())
+    join.until(lambda: not window.join.reloading)
     join.until(lambda: window.join.context.preparing.trusts and not window.jobs.is_running(("prepare",)))
     heavy = sorted(window.join.context.preparing.trusts)
     assert heavy
@@ -288,9 +288,9 @@ def test_the_strips_of_a_join_are_painted_whatever_has_become_of_their_takes(dem
     demo.window.enter_step("join")
     demo.until(lambda: demo.window.join.table.proposals)
     strips = demo.window.join.strips
-    meeting = strips._meeting
+    meeting = strips.meeting
     demo.window.session.do(RemoveTake(take_id=meeting.outgoing_take.id, label="Remove"))
-    strips._meeting = meeting
+    strips.show_meeting(meeting)
     assert not strips.grab().isNull()
 
 
@@ -299,11 +299,11 @@ def test_a_proposal_that_was_tried_is_dropped_when_the_bench_is_entered_for_anot
     window.enter_step("join")
     demo.until(lambda: window.join.table.proposals)
     window.join.table.selectRow(0)
-    assert window.join._trying is not None
+    assert window.join.trying is not None
     demo.key(Qt.Key.Key_1)
     session.choose_shot(session.project.reel.shots[-1].id)
     window.enter_step("join")
-    assert window.join._trying is None
+    assert window.join.trying is None
 
 
 def test_proposals_of_another_pair_are_dropped_with_it(demo):
@@ -313,7 +313,7 @@ def test_proposals_of_another_pair_are_dropped_with_it(demo):
     demo.until(lambda: window.join.table.proposals)
     first, second = window.join.pair
     window.session.do(TrimShot(shot_id=second.id, span=Span(first=second.span.first, end=second.span.first + 20)))
-    assert not window.join.table.proposals and window.join._trying is None
+    assert not window.join.table.proposals and window.join.trying is None
     window.session.undo()
     demo.until(lambda: window.join.table.proposals)
     window.session.do(RemoveTake(take_id=first.take_id, label="Remove"))
@@ -330,7 +330,7 @@ def second_join(demo):
     session = demo.window.session
     session.choose_shot(session.project.reel.shots[1].id)
     demo.key(Qt.Key.Key_5)
-    demo.until(lambda: not demo.window.join._reload.isActive() and demo.window.join.viewer.pixels)
+    demo.until(lambda: not demo.window.join.reloading and demo.window.join.viewer.pixels)
     return demo
 
 
@@ -379,7 +379,7 @@ def test_both_sides_are_seen_over_each_other_or_what_differs(second_join):
 
     def shown(what: str) -> float:
         second_join.click(bench.over.buttons[what])
-        second_join.until(lambda: not bench._reload.isActive() and bench.viewer.pixels)
+        second_join.until(lambda: not bench.reloading and bench.viewer.pixels)
         player = second_join.window.player
         before = bench.viewer.pixels[0] if bench.viewer.pixels else None
         player.seek(player.programme.first + 20)
@@ -445,7 +445,7 @@ def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
     assert bench.settings.auto_buttons["direction"].isChecked()
     before = session.project
     rect = bench.viewer.picture_rect()
-    tip, middle = bench.hand._tip(rect), rect.center()
+    tip, middle = bench.hand.tip(rect), rect.center()
     second_join.drag(bench.viewer, (tip.x(), tip.y()), (middle.x(), middle.y() - 0.32 * rect.width()))
     given = leave(second_join).given
     assert given["direction"] == pytest.approx(90, abs=2) and given["distance"] == pytest.approx(2.0, abs=0.1)
@@ -460,7 +460,7 @@ def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
 def test_a_made_join_is_prepared_while_it_plays(second_join):
     window = second_join.window
     second_join.click(window.join.kind.buttons["thrown whip"])
-    second_join.until(lambda: not window.join._reload.isActive() and window.player.playing)
+    second_join.until(lambda: not window.join.reloading and window.player.playing)
     second_join.until(lambda: len(window.join.context.preparing.trusts) >= 8)  # all that move
     assert window.player.playing
 
@@ -471,7 +471,7 @@ def test_a_roll_is_dragged_by_its_arc_and_typed(second_join):
     second_join.until(lambda: bench.viewer.picture_rect().width() > 300)
     second_join.window.player.stop()
     rect = bench.viewer.picture_rect()
-    tip, middle = bench.hand._tip(rect), rect.center()
+    tip, middle = bench.hand.tip(rect), rect.center()
     radius = 0.32 * rect.height()
     second_join.drag(bench.viewer, (tip.x(), tip.y()), (middle.x() - radius, middle.y()))
     assert leave(second_join).given["turns"] == 1.0
@@ -581,7 +581,7 @@ def differs(hands) -> float:
     bench, player = hands.window.join, hands.window.player
     bench.over.buttons["no"].click()
     bench.over.buttons["difference"].click()
-    hands.until(lambda: not bench._reload.isActive() and bench.viewer.pixels)
+    hands.until(lambda: not bench.reloading and bench.viewer.pixels)
     shown: list[int] = []
     keep = player.shown.connect(lambda frame, _: shown.append(frame))
     cut = next(p for p in placed_shots(hands.window.session.project) if p.shot.id == bench.pair[0].id).end

@@ -27,7 +27,7 @@ def finish(demo):
         session.do(TrimShot(shot_id=shot.id, span=Span(first=40, end=60)))
     session.do(SetReel(rate=session.project.reel.rate, width=320, height=180))  # it is rendered often here
     demo.key(Qt.Key.Key_6)
-    demo.until(lambda: window.finish.viewer.pixels and not window.finish._reload.isActive())
+    demo.until(lambda: window.finish.viewer.pixels and not window.finish.reloading)
     return demo
 
 

@@ -64,7 +64,7 @@ def test_an_error_that_nobody_foresaw_offers_the_log(hands, logged):
     except ValueError:
         error = sys.exc_info()
     for _ in range(3):
-        application._tell_unexpected(window, *error)
+        application.tell_unexpected(window, *error)
     assert window.offers.isVisible() and "was not foreseen" in window.offers.sentence
     hands.click(window.offers.buttons[0])
     view = window.findChild(LogView, "log")
@@ -80,14 +80,14 @@ def test_what_ended_a_window_at_once_is_offered_by_the_next_one(hands, logged, m
     monkeypatch.setattr(application.atexit, "register", lambda *_, **__: None)
     application.offer_crash(hands.window)
     assert not hands.window.offers.isVisible()  # nothing was left
-    own = application._crash_file()
+    own = application.crash_file()
     assert own.exists()
     left = data_folder() / "crash-999999999.txt"
     left.write_text("Fatal Python error: Segmentation fault")
     application.offer_crash(hands.window)
     assert "ended by an error" in hands.window.offers.sentence and not left.exists() and own.exists()
     assert "Segmentation fault" in Path(logged).read_text()
-    assert application._runs(own) and int(own.stem.removeprefix("crash-")) == os.getpid()
+    assert application.is_running(own) and int(own.stem.removeprefix("crash-")) == os.getpid()
     own.unlink()
 
 

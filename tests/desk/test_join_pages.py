@@ -59,7 +59,7 @@ def test_kinds_are_small_moving_pictures_of_the_two_shots_best_first(demo):
     assert window.join.kind.buttons["push-through"].isChecked() and not window.join.take_button.isEnabled()
     session.undo()
     assert session.project == before
-    demo.until(lambda: page._found is not None)
+    demo.until(lambda: page.found is not None)
     QTest.keyClick(page.tiles, Qt.Key.Key_Left)
     assert page.tiles.pointed == "thrown whip"
     demo.key(Qt.Key.Key_Return)
@@ -177,7 +177,7 @@ def test_one_move_can_fall_on_beats_and_in_the_order_that_joins_best(demo, look)
     demo.click(page.order.buttons["best"])
     demo.click(page.beats.buttons["beats"])
     demo.until(lambda: "fall on a beat" in page.note.text())
-    assert page._move is not None and page._move.passages[0].join.kind == "whip cut"
+    assert page.proposed is not None and page.proposed.passages[0].join.kind == "whip cut"
 
 
 def test_pages_without_enough_say_what_they_need(hands):

@@ -23,7 +23,7 @@ def action(id: str):
 @pytest.fixture
 def sheet(hands):
     hands.key(Qt.Key.Key_F1)
-    made = hands.window._key_sheet
+    made = hands.window.key_sheet
     assert made.isVisible()
     yield made
     made.close()
@@ -103,7 +103,7 @@ def test_no_two_actions_ever_share_a_key(qapp, tmp_path):
 
 def test_every_setting_has_words_a_default_that_can_be_and_a_control(hands):
     hands.do("settings")
-    sheet = hands.window._settings_sheet
+    sheet = hands.window.settings_sheet
     assert sheet.isVisible() and set(sheet.controls) == {entry.id for entry in SETTINGS}
     for entry in SETTINGS:
         assert entry.title and entry.help.endswith(".")
@@ -132,10 +132,10 @@ def test_settings_are_kept_and_those_of_a_damaged_file_are_the_defaults(qapp, tm
 
 def test_settings_that_cannot_be_kept_are_told_beside_them(hands):
     hands.do("settings")
-    window, sheet = hands.window, hands.window._settings_sheet
-    window.settings._file.unlink()
-    window.settings._file.parent.rmdir()
-    window.settings._file.parent.write_text("in the way")
+    window, sheet = hands.window, hands.window.settings_sheet
+    window.settings.file.unlink()
+    window.settings.file.parent.rmdir()
+    window.settings.file.parent.write_text("in the way")
     hands.click(sheet.controls["preview_quality"].buttons["half"])
     assert sheet.trouble.isVisible() and "cannot be kept" in sheet.trouble.text()
     sheet.close()
@@ -146,14 +146,14 @@ def test_half_the_preview_is_half_the_pixels(demo):
     demo.look_at(window.session.project.takes[0].id)
     full = window.log.viewer.pixels[0].shape
     demo.do("settings")
-    demo.click(window._settings_sheet.controls["preview_quality"].buttons["half"])
+    demo.click(window.settings_sheet.controls["preview_quality"].buttons["half"])
     demo.until(lambda: abs(window.log.viewer.pixels[0].shape[0] - full[0] / 2) <= 2)
-    window._settings_sheet.close()
+    window.settings_sheet.close()
 
 
 def test_the_autosave_place_holds_from_the_next_project_on(hands, tmp_path):
     hands.do("settings")
-    sheet = hands.window._settings_sheet
+    sheet = hands.window.settings_sheet
     line = sheet.controls["journal_folder"]
     line.setText(str(tmp_path / "elsewhere"))
     line.editingFinished.emit()

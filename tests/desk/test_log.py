@@ -39,7 +39,7 @@ def test_search_lists_what_has_all_words(demo):
     QTest.keyClicks(cards.search, "DOG")
     assert names(demo) == ["picnic"]
     cards.search.setText("zebra")
-    assert names(demo) == [] and cards._empty.isVisible() and "Clear the search" in cards._empty.text()
+    assert names(demo) == [] and cards.empty_note.isVisible() and "Clear the search" in cards.empty_note.text()
     demo.key(Qt.Key.Key_Escape)
 
 
@@ -90,7 +90,7 @@ def test_takes_are_kept_and_dropped_by_keys_and_dropped_ones_are_hidden(demo):
 def test_the_lamp_says_what_holding_would_cost(demo):
     verdict = demo.window.measurements.verdict(demo.window.session.project.takes[0])
     assert verdict.cost == "easy" and verdict.shake_px > 4
-    assert "Floating it is easy: 8" in demo.window.log.sheet._motion.text()
+    assert "Floating it is easy: 8" in demo.window.log.sheet.motion_note.text()
 
 
 @pytest.mark.parametrize(
@@ -243,7 +243,7 @@ def test_a_take_plays_every_frame_at_the_reels_rate(demo):
     demo.click(window.log.sheet.conform.buttons["every frame"])
     row = placed_shots(session.project)
     assert row[2].frames == 150 and reel_frames(session.project) == length + 75
-    assert "0.5 of the speed" in window.log.sheet.conform._note.text()
+    assert "0.5 of the speed" in window.log.sheet.conform.note.text()
     demo.look_at(session.project.takes[0].id)
     assert not window.log.sheet.conform.isVisible()  # it has the reel's rate
 

@@ -26,7 +26,7 @@ def picnic(demo: Hands) -> Hands:
 def go_to(hands: Hands, frame: int) -> None:
     hands.window.player.seek(frame)
     hands.until(lambda: hands.window.log.frame_of(hands.window.session.take) == frame)
-    hands.until(lambda: hands.window.log.marks._frame == frame)
+    hands.until(lambda: hands.window.log.marks.frame == frame)
 
 
 def take_of(hands: Hands) -> Take:

@@ -64,7 +64,7 @@ def test_pointing_at_one_file_finds_all(moved):
     moved.measured()
     moved.look_at(session.project.takes[0].id)
     assert window.log.viewer.pixels and not window.log.sheet.missing.isVisible()
-    assert "whip" in window.log.sheet._motion.text()
+    assert "whip" in window.log.sheet.motion_note.text()
     assert session.save_and_wait() and load(session.path).takes[1].path == paths["hill"]
 
 
@@ -83,7 +83,7 @@ def test_files_that_came_back_are_noticed_when_the_window_is_looked_at(moved, tm
     window, session = moved.window, moved.window.session
     (moved.elsewhere / "renamed.mp4").rename(moved.elsewhere / "hill.mp4")
     moved.elsewhere.rename(tmp_path / "media")
-    window._watch.look(again=True)  # what becoming the active window does
+    window.media_watch.look(again=True)  # what becoming the active window does
     moved.until(lambda: not any(window.measurements.missing(t) for t in session.project.takes))
     moved.measured()
 
@@ -95,7 +95,7 @@ def test_a_take_replaced_by_another_file_is_noticed(hands, tmp_path):
     hands.until(lambda: len(session.project.takes) == 1)
     hands.measured()
     numbered_film(film, frames=20, size=(96, 54))
-    window._watch.look(again=True)
+    window.media_watch.look(again=True)
     take = session.project.takes[0]
     hands.until(lambda: window.measurements.missing(take))
     assert window.log.cards.list.words_of(take.id) == "another film now"

@@ -45,7 +45,7 @@ def typed(hands: Hands, entry: QLineEdit, words: str) -> None:
 def opened(hands: Hands) -> MusicSheet:
     """The sheet of the music, opened by its key."""
     hands.key(Qt.Key.Key_H)
-    sheet = hands.window._music_sheet
+    sheet = hands.window.music_sheet
     hands.until(sheet.isActiveWindow)
     return sheet
 

@@ -38,13 +38,13 @@ def points(hands) -> list[tuple[int, float]]:
 
 
 def frames(hands) -> int:
-    return bench(hands)._seen.frames
+    return bench(hands).seen.frames
 
 
 def look_at(hands, at: int) -> None:
-    hands.until(lambda: not bench(hands)._reload.isActive())
+    hands.until(lambda: not bench(hands).reloading)
     bench(hands).look_at(at)
-    hands.until(lambda: bench(hands).curve._playhead == at)
+    hands.until(lambda: bench(hands).curve.playhead == at)
 
 
 def on_curve(hands, at: float, speed: float) -> tuple[float, float]:
@@ -87,7 +87,7 @@ def test_a_point_is_dragged_up_and_its_ease_by_its_bar_each_one_step(pace):
     assert points(pace)[0][1] == pytest.approx(4.0, rel=0.08) and points(pace)[1][1] == 1.0
     shorter = frames(pace)
     assert shorter < 25
-    look_at(pace, round(bench(pace)._seen.places[0]))
+    look_at(pace, round(bench(pace).seen.places[0]))
     handle = curve.handle_of(0)
     pace.drag(curve, (handle.x(), handle.y()), (handle.x() - 46, handle.y()))
     assert pace.window.session.shot.pace.points[0].ease == pytest.approx(0.0, abs=0.1)
@@ -108,11 +108,11 @@ def test_a_ramp_that_is_dragged_snaps_to_a_beat(pace, reverse):
     start = curve.place_of(0)
     near = curve.x_of(24) + 4
     pace.drag(curve, (start.x(), start.y()), (near, start.y()))
-    assert bench(pace)._seen.places[0] == pytest.approx(24, abs=1.1)  # half a frame of the take, at half the speed
+    assert bench(pace).seen.places[0] == pytest.approx(24, abs=1.1)  # half a frame of the take, at half the speed
     pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     place = curve.place_of(0)
     pace.drag(curve, (place.x(), place.y()), (near, place.y()), modifier=Qt.KeyboardModifier.ShiftModifier)
-    assert bench(pace)._seen.places[0] != pytest.approx(24, abs=0.5)
+    assert bench(pace).seen.places[0] != pytest.approx(24, abs=0.5)
 
 
 def test_escape_drops_a_drag_under_way(pace):
@@ -130,10 +130,10 @@ def test_speeds_of_a_shot_that_plays_backward_are_all_played(pace):
         double_click(pace, at, 1.0)
     frames_of_points = [frame for frame, _ in points(pace)]
     assert frames_of_points == sorted(frames_of_points, reverse=True) and len(frames_of_points) == 3
-    assert None not in bench(pace)._seen.places
+    assert None not in bench(pace).seen.places
     look_at(pace, 12)
     pace.click(bench(pace).sheet.freeze_button)
-    assert None not in bench(pace)._seen.places and frames(pace) == pytest.approx(60, abs=1)
+    assert None not in bench(pace).seen.places and frames(pace) == pytest.approx(60, abs=1)
 
 
 def test_what_is_not_measured_yet_is_prepared_once_it_is(pace, monkeypatch):
@@ -152,17 +152,17 @@ def test_what_is_not_measured_yet_is_prepared_once_it_is(pace, monkeypatch):
     double_click(pace, 15, 0.5)
     jobs = pace.window.jobs
     pace.until(lambda: asked and not jobs.is_running(("prepare",)))
-    assert not bench(pace).ticks._prepared
+    assert not bench(pace).ticks.prepared
     measured.append(True)
     bench(pace).measurements_changed()
-    pace.until(lambda: bench(pace).ticks._prepared)
+    pace.until(lambda: bench(pace).ticks.prepared)
 
 
 def test_a_tick_is_dragged_to_where_its_frame_should_be_shown(pace):
     ticks = bench(pace).ticks
     x = ticks.x_of_frame(55)
     pace.drag(ticks, (x, 12), (ticks.x_of(24), 12))
-    seen = bench(pace)._seen
+    seen = bench(pace).seen
     assert seen.reel_place(55) == pytest.approx(24, abs=1.0)
     assert seen.frames == pytest.approx(30 + 9, abs=2)
     pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -189,7 +189,7 @@ def test_a_picture_is_frozen_and_stays_as_long_as_is_said(pace):
     pace.click(bench(pace).sheet.freeze_button)
     assert [speed for _, speed in points(pace)] == [1.0, 0.0, 1.0]
     assert frames(pace) == pytest.approx(60, abs=1)
-    still = bench(pace)._seen.instants
+    still = bench(pace).seen.instants
     assert (still == 55).sum() in (30, 31)
     pace.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert frames(pace) == 30
@@ -220,7 +220,7 @@ def test_a_shot_lasts_to_the_whip_of_the_next_and_the_rest_stays_where_it_was(pa
     session.do(TrimShot(shot_id=shots[1].id, span=Span(first=0, end=150)))
     before = session.project
     rest = [placed.start for placed in placed_shots(before)[2:]]
-    pace.until(lambda: not bench(pace)._reload.isActive())
+    pace.until(lambda: not bench(pace).reloading)
     pace.click(bench(pace).sheet.whip_button)
     row = placed_shots(session.project)
     assert row[1].shot.span.first == 9 and row[0].frames == 30 + 9 and [p.start for p in row[2:]] == rest
@@ -257,18 +257,18 @@ def test_cuts_land_on_the_beat_and_come_back_as_one(pace):
 
 def test_frames_between_are_prepared_and_their_trust_is_shown(pace):
     double_click(pace, 15, 0.5)
-    pace.until(lambda: len(bench(pace).ticks._prepared) == int(bench(pace)._seen.invented.sum()) > 5)
-    assert min(bench(pace).ticks._trust.values()) > 0.5
+    pace.until(lambda: len(bench(pace).ticks.prepared) == int(bench(pace).seen.invented.sum()) > 5)
+    assert min(bench(pace).ticks.trust.values()) > 0.5
     bench(pace).sheet.pages.show_page(FRAMES)
     pace.click(bench(pace).sheet.controls["in_between"].buttons["nearest"])
-    assert not bench(pace)._seen.invented.any()
+    assert not bench(pace).seen.invented.any()
     assert "more than once" in bench(pace).sheet.made_note.text()
 
 
 def test_a_shutter_blurs_what_rushes_by_and_b_shows_it_without(pace):
     look_at(pace, 15)
     double_click(pace, 15, 8.0)
-    pace.until(lambda: not bench(pace)._reload.isActive())
+    pace.until(lambda: not bench(pace).reloading)
     look_at(pace, 2)
 
     def detail() -> float:

@@ -44,7 +44,7 @@ def pinning(hands, tmp_path):
 def look_at(hands, frame: int) -> None:
     """Goes to a frame, and waits until it is seen."""
     reframe, shown = hands.window.reframe, []
-    hands.until(lambda: not reframe._reload.isActive() and reframe.whole.pixels)
+    hands.until(lambda: not reframe.reloading and reframe.whole.pixels)
     keep = hands.window.player.shown.connect(lambda at, _: shown.append(at))
     hands.window.player.seek(frame, scrubbing=False)
     hands.until(lambda: shown and shown[-1] == frame)
@@ -52,7 +52,7 @@ def look_at(hands, frame: int) -> None:
 
 
 def sheet(hands):
-    return hands.window._pinned_sheet
+    return hands.window.pinned_sheet
 
 
 def pinned(hands):
@@ -287,7 +287,7 @@ def test_it_stands_on_a_surface_behind_an_area_for_a_while_and_moves_by_poses(pi
     project = session.project
     path = Path(tmp_path / "again.clevrin")
     save(project, path)
-    sources = Sources.of(window._context.measurements.store)
+    sources = Sources.of(window.context.measurements.store)
     pictures = [picture(each, AT + 2, SIZE, sources) for each in (project, load(path))]
     sources.close()
     assert (pictures[0] == pictures[1]).all()

@@ -50,9 +50,9 @@ def on_picture(hands, x: float, y: float) -> tuple[float, float]:
 
 def go_to(hands, frame: int) -> None:
     bench, player = hands.window.reframe, hands.window.player
-    hands.until(lambda: not bench._reload.isActive())
+    hands.until(lambda: not bench.reloading)
     player.seek(frame)
-    hands.until(lambda: bench.lanes._playhead == frame and player.frame == frame)
+    hands.until(lambda: bench.lanes.playhead == frame and player.frame == frame)
 
 
 def typed(hands, entry: QLineEdit, words: str) -> None:
@@ -66,9 +66,9 @@ def typed(hands, entry: QLineEdit, words: str) -> None:
 def seen(hands):
     """The gate as it is solved, once it is: what the document asks for is what is drawn."""
     bench, window = hands.window.reframe, hands.window
-    hands.until(lambda: not window.jobs.busy and not bench._reload.isActive())
+    hands.until(lambda: not window.jobs.busy and not bench.reloading)
     bench.refresh()
-    return bench._seen
+    return bench.seen
 
 
 def test_the_gate_is_dragged_sized_and_turned_and_each_is_one_step(upright):
@@ -111,11 +111,11 @@ def test_between_poses_the_gate_goes_and_the_picture_shows_it(upright):
     upright.until(lambda: bench.result.pixels)
     halfway = bench.result.pixels[0].copy()
     upright.do("pose-after")
-    upright.until(lambda: bench.lanes._playhead == 70)
+    upright.until(lambda: bench.lanes.playhead == 70)
     upright.until(lambda: mean_error(halfway, bench.result.pixels[0]) > 5)
     upright.do("pose-before")
-    upright.until(lambda: bench.lanes._playhead == 10)
-    trail = bench._gate_view().trail
+    upright.until(lambda: bench.lanes.playhead == 10)
+    trail = bench.gate_view().trail
     assert len(trail) == upright.window.session.shot.span.frames
 
 
@@ -282,7 +282,7 @@ def test_outputs_are_added_named_sized_seen_beside_each_other_and_removed(uprigh
     bench.look_beside(None)
     upright.until(lambda: bench.other.isVisible() and bench.other.pixels)
     wide = bench.other.pixels[0]
-    assert wide.shape[1] > wide.shape[0] and "reel" in bench._other_label.text()
+    assert wide.shape[1] > wide.shape[0] and "reel" in bench.other_label.text()
     for name in ("middle", "thirds", "diagonals", "safe"):
         plain = pixels_of(bench.result)
         upright.click(sheet.guides.buttons[name])
@@ -315,7 +315,7 @@ def test_the_picture_is_turned_and_fitted(reframe):
     reframe.until(lambda: mean_error(before, bench.result.pixels[0]) > 5)
     reframe.click(sheet.controls["fit"].buttons["blurred"])
     assert session.shot.fit == "blurred"
-    reframe.until(lambda: not bench._reload.isActive())
+    reframe.until(lambda: not bench.reloading)
     reframe.click(sheet.controls["fit"].buttons["reel"])
     reframe.click(sheet.controls["fit_all"].buttons["bars"])
     bench.edits.colour_bars("#205080")
@@ -353,7 +353,7 @@ def test_the_gate_rests_where_most_is_to_be_seen(upright):
     upright.click(bench.sheet.rest_button)
     (pose,) = gate(upright).poses
     assert pose.frame == 30 and pose.width == pytest.approx(405, abs=1)
-    detail = bench.offers.of(bench._seen.shot).detail
+    detail = bench.offers.of(bench.seen.shot).detail
     assert detail[:, int(pose.x / 20) - 3 : int(pose.x / 20) + 3].mean() > 0.9 * detail.mean()
 
 

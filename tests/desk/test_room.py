@@ -82,7 +82,7 @@ def test_nothing_is_cut_off_with_large_text(scaled, request, scale):
             assert (window.width(), window.height()) == (1280, 800)
             demo.until(lambda: outside(window) == [] and cut_off(window) == [])
     demo.do("settings")
-    assert window._settings_sheet.height() <= QGuiApplication.primaryScreen().availableGeometry().height()
+    assert window.settings_sheet.height() <= QGuiApplication.primaryScreen().availableGeometry().height()
 
 
 def test_the_window_fits_the_free_part_of_the_screen(window):

@@ -82,9 +82,9 @@ def test_the_small_print_of_an_edge_goes_with_its_shot(demo):
     window, session = demo.window, demo.window.session
     demo.key(Qt.Key.Key_2)
     edge = window.steady.sheet.controls["edge"]
-    demo.until(lambda: "enlarged" in edge._note.text())
+    demo.until(lambda: "enlarged" in edge.note.text())
     session.do(SetHold(shot_id=session.shot.id, hold=Hold()))
-    assert edge._note.text() == ""
+    assert edge.note.text() == ""
 
 
 def test_takes_are_asked_for_with_a_filter_for_films_and_one_for_all(hands):
@@ -123,17 +123,17 @@ def test_the_button_that_puts_on_the_reel_stays_where_it_is(hands):
 
 
 def test_steps_are_numbered_by_their_place(window):
-    assert [button._step.number for button in window.rail.buttons.values()] == [1, 2, 3, 4, 5, 6]
+    assert [button.step.number for button in window.rail.buttons.values()] == [1, 2, 3, 4, 5, 6]
 
 
 def test_the_model_of_a_take_is_told_as_it_is_seen(demo):
-    words = demo.window.log.sheet._motion.text()
+    words = demo.window.log.sheet.motion_note.text()
     assert "the picture " in words and "homography" not in words and "measured as" not in words
 
 
 def test_the_settings_fit_a_low_screen(demo):
     demo.do("settings")
-    sheet = demo.window._settings_sheet
+    sheet = demo.window.settings_sheet
     assert sheet.minimumSizeHint().height() < 500
     for entry in sheet.controls.values():
         assert entry.height() >= entry.minimumSizeHint().height()

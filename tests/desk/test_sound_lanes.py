@@ -151,13 +151,13 @@ def test_a_lane_that_is_listened_to_alone_is_no_matter_of_the_project(sounding):
     project = window.session.project
     full = window.player.programme.sound(24_000, 4_800)
     sounding.click(window.finish.sheet.controls["music heard"].buttons["alone"])
-    sounding.until(lambda: not window.finish._reload.isActive())
+    sounding.until(lambda: not window.finish.reloading)
     alone = window.player.programme.sound(24_000, 4_800)
     assert window.session.project is project and not window.session.project.mix.takes.muted
     assert np.abs(alone).max() > 0 and not np.array_equal(alone, full)
     assert np.array_equal(alone, ReelSound(project.changed(mix=project.mix.alone("music"))).read(24_000, 4_800))
     sounding.click(window.finish.sheet.controls["music heard"].buttons["alone"])
-    sounding.until(lambda: not window.finish._reload.isActive())
+    sounding.until(lambda: not window.finish.reloading)
     assert np.array_equal(window.player.programme.sound(24_000, 4_800), full)
 
 

@@ -27,7 +27,7 @@ def steady(demo):
 def test_before_and_after_are_shown_in_step(steady):
     bench, session = steady.window.steady, steady.window.session
     steady.window.player.seek(60)
-    steady.until(lambda: bench.lanes._playhead == 60)
+    steady.until(lambda: bench.lanes.playhead == 60)
     steady.measured()
     steady.until(lambda: mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
     from clevrin.core.render import plan_at
@@ -45,8 +45,8 @@ def test_changing_the_hold_shows_in_picture_and_figures(steady):
     assert session.shot.hold.how == "none" and not bench.sheet.controls["settle"].isEnabled()
     steady.until(lambda: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]))
     steady.click(bench.sheet.controls["how"].buttons["float"])
-    steady.until(lambda: "after:" in bench._after_note.text())
-    assert "shake over 1 Hz" in bench._before_note.text()
+    steady.until(lambda: "after:" in bench.after_note.text())
+    assert "shake over 1 Hz" in bench.before_note.text()
 
 
 def test_a_dragged_slider_is_one_step_and_a_double_click_puts_it_back(steady):
@@ -93,7 +93,7 @@ def test_lock_off_is_measured_in_the_background_and_shown(steady):
 def test_b_held_down_shows_the_picture_as_shot(steady):
     bench = steady.window.steady
     steady.window.player.seek(60)
-    steady.until(lambda: bench.lanes._playhead == 60 and mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
+    steady.until(lambda: bench.lanes.playhead == 60 and mean_error(bench.before.pixels[0], bench.after.pixels[0]) > 3)
     for kind, same in ((QEvent.Type.KeyPress, True), (QEvent.Type.KeyRelease, False)):
         QApplication.sendEvent(steady.window, QKeyEvent(kind, Qt.Key.Key_B, Qt.KeyboardModifier.NoModifier))
         steady.until(lambda same=same: np.array_equal(bench.before.pixels[0], bench.after.pixels[0]) == same)
@@ -135,11 +135,11 @@ def choose(steady, name: str):
 def test_the_dot_on_the_chart_is_dragged_to_another_budget_as_one_step(steady):
     bench, session = steady.window.steady, steady.window.session
     chart, before = bench.sheet.chart, session.project
-    steady.until(lambda: chart._chart is not None and not steady.window.jobs.busy)
+    steady.until(lambda: chart.chart is not None and not steady.window.jobs.busy)
     dot = chart.dot()
     steady.drag(chart, (dot.x(), dot.y()), (chart._x(0.94), dot.y()))
     assert session.shot.hold.keep == pytest.approx(0.94, abs=0.011)
-    steady.until(lambda: f"keeps {session.shot.hold.keep * 100:.0f} %" in bench._after_note.text())
+    steady.until(lambda: f"keeps {session.shot.hold.keep * 100:.0f} %" in bench.after_note.text())
     session.undo()
     assert session.project == before
     # Up is more shake left: a shorter settle.
@@ -186,7 +186,7 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     window, bench, session = steady.window, steady.window.steady, steady.window.session
     choose(steady, "picnic")
     window.player.seek(60)
-    steady.until(lambda: bench.lanes._playhead == 60)
+    steady.until(lambda: bench.lanes.playhead == 60)
     steady.click(bench.sheet.controls["how"].buttons["anchor"])
     assert "Click the point" in bench.sheet.anchor_note.text()
     rect = bench.before.picture_rect()
@@ -198,10 +198,10 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     path = window.measurements.held(session.shot)
     assert not path.bridged.all()
     # The point stands still in the held picture, wherever the take is looked at.
-    places = [bench._on_picture.as_held(session.shot, frame) for frame in (60, 80, 120)]
+    places = [bench.on_picture.as_held(session.shot, frame) for frame in (60, 80, 120)]
     assert all(place is not None for place in places)
     assert np.ptp(np.array(places) * (1280, 720), axis=0).max() < 1.5
-    at = bench._on_picture.as_held(session.shot, window.player.frame)
+    at = bench.on_picture.as_held(session.shot, window.player.frame)
     rect = bench.after.picture_rect()
     start = rect.left() + at[0] * rect.width(), rect.top() + at[1] * rect.height()
     steady.drag(bench.after, start, (rect.left() + 0.4 * rect.width(), rect.top() + 0.45 * rect.height()))
@@ -284,7 +284,7 @@ def test_an_area_is_not_borrowed_and_that_is_undone(steady):
 def test_edges_are_seen_in_the_held_picture(steady):
     bench, session = steady.window.steady, steady.window.session
     steady.window.player.seek(62)
-    steady.until(lambda: bench.lanes._playhead == 62)
+    steady.until(lambda: bench.lanes.playhead == 62)
     steady.click(bench.sheet.pages.buttons[EDGE])
 
     def dark() -> int:
@@ -342,7 +342,7 @@ def test_performing_moves_the_gate_where_the_mouse_went_and_keeps_attempts(stead
                 Qt.KeyboardModifier.NoModifier,
             )
             QApplication.sendEvent(bench.after, event)
-            return bench._performance is None
+            return bench.performance is None
 
         steady.until(ended)
         assert [motion.name for motion in session.project.motions] == [f"attempt {k + 1}" for k in range(attempt)]

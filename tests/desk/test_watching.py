@@ -27,7 +27,7 @@ def shown(hands) -> None:
     """Waits until the bench shows what it is to show."""
     finish = hands.window.finish
     arrived: list[int] = []
-    hands.until(lambda: not finish._reload.isActive())
+    hands.until(lambda: not finish.reloading)
     keep = hands.window.player.shown.connect(lambda frame, _: arrived.append(frame))
     hands.window.player.seek(hands.window.player.frame)
     hands.until(lambda: arrived)

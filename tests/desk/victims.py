@@ -58,7 +58,7 @@ def victim(seed: int, folder: Path, out: int) -> None:
             window.session.save()
         else:
             wanderer.edit()
-        journal = window.session.autosave._journal
+        journal = window.session.autosave.journal
         os.write(out, f"{journal.changes} {state_of(window.session.project)}\n".encode())
 
     timer = QTimer()

@@ -90,7 +90,7 @@ class Journal:
             "saved": saved,
             "project": project.model_dump(mode="json"),
         }
-        line = _line(base)
+        line = line_of(base)
         part = self.file.with_suffix(f".{os.getpid()}.part")
         descriptor = -1
         try:
@@ -134,7 +134,7 @@ class Journal:
             self._append({"saved": changes})
 
     def _append(self, value: dict[str, Any]) -> None:
-        line = _line(value)
+        line = line_of(value)
         assert self._descriptor is not None
         try:
             _write(self._descriptor, line)
@@ -317,7 +317,7 @@ def _based_on(base: dict[str, Any], place: Path | None, file: Path) -> Project:
     return Project()
 
 
-def _line(value: dict[str, Any]) -> bytes:
+def line_of(value: dict[str, Any]) -> bytes:
     text = json.dumps(value, separators=(",", ":"), allow_nan=False).encode()
     return b"%08x %s\n" % (zlib.crc32(text), text)
 

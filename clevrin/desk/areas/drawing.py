@@ -343,7 +343,7 @@ class AreaDrawing(QObject):
         """Where the points of the chosen area are on the frame, one or all of them where they are being dragged to."""
         take = self._edits.take
         assert take is not None
-        places = self._places_of(part, take)
+        places = self.places_of(part, take)
         if self._start is None or self._grip is None:
             return places
         before, now = self._to_px(np.array([[self._start.x(), self._start.y()], [self._now.x(), self._now.y()]]), rect)
@@ -355,7 +355,7 @@ class AreaDrawing(QObject):
         places[one] += now - before
         return places
 
-    def _places_of(self, part: Drawn, take: Take) -> Places:
+    def places_of(self, part: Drawn, take: Take) -> Places:
         """Where the points of a drawn part are on the frame."""
         curve = self._mask_jobs.clung(take).get(part)
         clung = None if curve is None else points_at(part, curve, self._frame)
@@ -369,7 +369,7 @@ class AreaDrawing(QObject):
         part = None if area is None else drawn_part(area)
         if take is None or part is None:
             return None
-        places = self._places_of(part, take)
+        places = self.places_of(part, take)
         view = self._to_view(places, rect, take)
         away = np.hypot(*(view - (at.x(), at.y())).T)
         if away.min() < _NEAR_PX:

@@ -286,9 +286,9 @@ class AreaSheet(SideSheet):
         self._show_counts(self._edits.chosen)
 
     def _ask_for_film(self) -> None:
-        FileDialogs(self).ask_for_one("A film of an area", self._add_film, FILMS)
+        FileDialogs(self).ask_for_one("A film of an area", self.add_film, FILMS)
 
-    def _add_film(self, path: Path) -> None:
+    def add_film(self, path: Path) -> None:
         self.trouble.tell(self._edits.add_film(path))
 
     def _resume(self) -> None:

@@ -77,6 +77,11 @@ class Bench(QWidget):
     def seek_reel(self, frame: int) -> None:
         """Somebody looks for a frame of the reel, perhaps dragging through it; called while the bench is entered."""
 
+    @property
+    def reloading(self) -> bool:
+        """Whether what is played is about to be loaded anew."""
+        return self._reload.isActive()
+
     def show_trouble(self, sentence: str) -> None:
         """Says beside the picture why it cannot be shown."""
 

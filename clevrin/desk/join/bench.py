@@ -49,7 +49,7 @@ class JoinBench(Bench):
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
         self._is_large: bool | None = None
-        self._trying: Proposal | None = None
+        self.trying: Proposal | None = None
         """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
         row = bench_row(self)
         column = bench_column(8)
@@ -69,8 +69,8 @@ class JoinBench(Bench):
         self.ways.line_chosen.connect(self._play)
         column.addWidget(self.ways.buttons)
         column.addWidget(self.strips, 3)
-        self._finding = quiet_label("")
-        column.addWidget(self._finding)
+        self.finding_note = quiet_label("")
+        column.addWidget(self.finding_note)
         column.addWidget(self.table, 2)
         self.ways.add_to(column)
         row.addLayout(column, 1)
@@ -81,11 +81,11 @@ class JoinBench(Bench):
 
     def _on_ways_changing(self) -> None:
         if self.ways.page is not None:
-            for part in (self.strips, self.table, self._finding):
+            for part in (self.strips, self.table, self.finding_note):
                 part.hide()
 
     def _on_ways_changed(self) -> None:
-        self._trying = None
+        self.trying = None
         self._subject = None
         self.refresh()
         self.reload()
@@ -145,11 +145,11 @@ class JoinBench(Bench):
         if pair is None:
             return None
         project = self.context.session.project
-        if self._trying is None:
+        if self.trying is None:
             return project, *pair
         frames = tuple(project.take(shot.take_id).facts.frames for shot in pair)
         dissolve = int(self.dissolve.number)
-        outgoing, incoming = joined(*pair, self._trying, (frames[0], frames[1]), dissolve)
+        outgoing, incoming = joined(*pair, self.trying, (frames[0], frames[1]), dissolve)
         if self.ramps_button.isChecked():
             (outgoing, incoming), _ = self._ramped(outgoing, incoming)
         return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
@@ -199,7 +199,7 @@ class JoinBench(Bench):
         about = reel.shots[max(0, at - 1) : at + 3], reel.over, project.takes, reel.rate, size, programme.first
         preparing.want(plans, about, programme.first)
         self.sheet.loop_note.setText(f"loop of {programme.end - programme.first} frames round the cut")
-        subject = self.ways.page, outgoing.id, incoming.take_id, self._trying, self.ramps_button.isChecked()
+        subject = self.ways.page, outgoing.id, incoming.take_id, self.trying, self.ramps_button.isChecked()
         return Showing(programme=programme, subject=subject, frame=programme.first)
 
     def viewers(self) -> tuple[Viewer, ...]:
@@ -228,12 +228,12 @@ class JoinBench(Bench):
 
     def document_changed(self) -> None:
         self._drop_what_is_stale()
-        self._trying = None
+        self.trying = None
         super().document_changed()
 
     def selection_changed(self) -> None:
         self._drop_what_is_stale()
-        self._trying = None
+        self.trying = None
         super().selection_changed()
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
@@ -277,7 +277,7 @@ class JoinBench(Bench):
         self.sheet.set_about(f"{takes[0].name} → {takes[1].name}")
         self.kind.set_chosen(outgoing.leave.kind)
         self._show_kind(outgoing)
-        if self._trying is None:
+        if self.trying is None:
             self.dissolve.set_number(outgoing.leave.dissolve_frames)
         self._rank_soon.start()
         self._show_tried()
@@ -287,7 +287,7 @@ class JoinBench(Bench):
         page = self.ways.page
         if page is None:
             return
-        self._finding.hide()
+        self.finding_note.hide()
         self.table.hide()
         self.sheet.setEnabled(True)
         self.take_button.setText(page.take_words)
@@ -374,9 +374,9 @@ class JoinBench(Bench):
         self.sheet.ramps_note.setText("" if found is None else found.words)
         if self.ways.page is not None:
             return
-        self.take_button.setEnabled(self._trying is not None)
+        self.take_button.setEnabled(self.trying is not None)
         self.take_button.setText(
-            "Take this join   Enter" if self._trying is not None or not self.table.proposals else "This join is taken"
+            "Take this join   Enter" if self.trying is not None or not self.table.proposals else "This join is taken"
         )
 
     def _agreement_words(self, project: Project, outgoing: Shot) -> str:
@@ -423,13 +423,13 @@ class JoinBench(Bench):
     def _drop_what_is_stale(self) -> None:
         """Forgets proposals that were made for another pair, or for this one as it was."""
         if self.ranking.drop_unless(self.pair):
-            self._trying = None
+            self.trying = None
             self.table.show_proposals(())
 
     def _say(self, words: str) -> None:
         """Words where the proposals would be."""
-        self._finding.setText(words)
-        self._finding.setVisible(bool(words))
+        self.finding_note.setText(words)
+        self.finding_note.setVisible(bool(words))
 
     def _try_first(self, proposals: tuple[Proposal, ...]) -> None:
         """Tries the best proposal, unless the shots on the reel are joined already."""
@@ -437,7 +437,7 @@ class JoinBench(Bench):
         if proposals and pair is not None and pair[0].leave.kind == PLAIN:
             self._on_table_proposal_chosen(proposals[0])
             return
-        self._trying = None
+        self.trying = None
         self.table.clearSelection()
         self._show_tried()
         self.reload()
@@ -451,16 +451,16 @@ class JoinBench(Bench):
                 self.ways.page.take()
             return
         tried = self._tried()
-        if tried is None or self._trying is None:
+        if tried is None or self.trying is None:
             return
         _, outgoing, incoming = tried
-        self._trying = None
+        self.trying = None
         self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming))
         self.table.clearSelection()
 
     def _on_ramps_toggled(self, on: bool) -> None:
         pair = self.pair
-        if self._trying is None and on and pair is not None:  # on the join as it is on the reel
+        if self.trying is None and on and pair is not None:  # on the join as it is on the reel
             self.ramps_button.setChecked(False)
             (outgoing, incoming), _ = self._ramped(*pair)
             self.context.session.do(JoinShots(outgoing=outgoing, incoming=incoming, label="Ramps that meet"))
@@ -469,9 +469,9 @@ class JoinBench(Bench):
         self.reload()
 
     def _on_table_proposal_chosen(self, proposal: Proposal) -> None:
-        if self._trying is None and self.pair is not None and self.dissolve.number == 0:
+        if self.trying is None and self.pair is not None and self.dissolve.number == 0:
             self.dissolve.set_number(2)
-        self._trying = proposal
+        self.trying = proposal
         self._show_tried()
         self.reload()
         self._play()
@@ -485,15 +485,15 @@ class JoinBench(Bench):
         if pair is None:
             return
         if kind == WHIP:
-            if self._trying is None and self.table.proposals:
+            if self.trying is None and self.table.proposals:
                 self.table.selectRow(0)
-            if self._trying is not None:
+            if self.trying is not None:
                 self.take_proposal()
                 return
             self.trouble.tell(f"No moves of these two takes agree: this stays a {pair[0].leave.kind}.")
             self.kind.set_chosen(pair[0].leave.kind)
             return
-        self._trying = None
+        self.trying = None
         self.edits.make(pair[0], kind)
         if kind != PLAIN:
             self._play()
@@ -537,7 +537,7 @@ class JoinBench(Bench):
         pair = self.pair
         if pair is None:
             return
-        if self._trying is not None:
+        if self.trying is not None:
             self._show_tried()
             self.reload()
             return

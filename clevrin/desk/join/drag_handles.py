@@ -37,7 +37,7 @@ class JoinHand:
     def _what(self) -> str:
         return next((each for each in ("direction", "turns", "out_x") if each in self._values), "")
 
-    def _tip(self, rect: QRect) -> QPointF:
+    def tip(self, rect: QRect) -> QPointF:
         """Where what is dragged stands in the widget."""
         middle = QPointF(rect.center())
         if self._what == "direction":
@@ -55,7 +55,7 @@ class JoinHand:
         if not self._what:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle, tip = QPointF(rect.center()), self._tip(rect)
+        middle, tip = QPointF(rect.center()), self.tip(rect)
         for colour, width in (("sunk", 5.0), ("ember", 2.5)):
             painter.setPen(QPen(theme.colour(colour), width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -103,7 +103,7 @@ class JoinHand:
         return Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor
 
     def _near(self, at: QPointF, rect: QRect) -> bool:
-        return (at - self._tip(rect)).manhattanLength() <= _NEAR_PX
+        return (at - self.tip(rect)).manhattanLength() <= _NEAR_PX
 
 
 def _head(start: QPointF, tip: QPointF) -> QPolygonF:

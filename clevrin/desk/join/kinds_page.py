@@ -46,7 +46,7 @@ class KindsPage(JoinPage):
         self.tiles.pointed_at.connect(self._on_tiles_pointed_at)
         self.column.addWidget(rolled(self.tiles), 1)
         self.column.addWidget(self.note)
-        self._found: SurveyedCut | None = None
+        self.found: SurveyedCut | None = None
         self._for: tuple | None = None
         self._leave = _PLAIN_JOIN
         queued = Qt.ConnectionType.QueuedConnection
@@ -56,7 +56,7 @@ class KindsPage(JoinPage):
     def refresh(self) -> None:
         project, pair = self.context.session.project, chosen_pair(self.context.session)
         if pair is None:
-            self._for, self._found = None, None
+            self._for, self.found = None, None
             self.tiles.show_tiles((), "")
             self.say("A cut needs two shots on the reel.")
             return
@@ -70,18 +70,18 @@ class KindsPage(JoinPage):
         key = pair[0].id, pair[0].changed(leave=_PLAIN_JOIN), pair[1].changed(leave=_PLAIN_JOIN), project.takes
         if key == self._for:
             self.tiles.show_tiles(self.tiles.tiles, leave.kind)
-            if leave != self._leave and self._found is not None:
+            if leave != self._leave and self.found is not None:
                 self._draw(key, project, at, (leave.kind,))
             self._leave = leave
             return
         if self._for is None or self._for[0] != pair[0].id:
             self.tiles.drop_pictures()
-        self._for, self._leave, self._found = key, leave, None
+        self._for, self._leave, self.found = key, leave, None
         self._draw(key, project, at, ())
 
     def _draw(self, key: tuple, project: Project, at: int, kinds: tuple[str, ...]) -> None:
         """Draws kinds in the background; none named: all of them, the one that fits best first."""
-        known, store, found = self.known, self.context.measurements.store, self._found
+        known, store, found = self.known, self.context.measurements.store, self.found
 
         def work(progress: Progress) -> None:
             with sources_for_kinds(store) as sources:
@@ -100,7 +100,7 @@ class KindsPage(JoinPage):
     def _on_found_one(self, key: tuple, found: SurveyedCut) -> None:
         if key != self._for:
             return
-        self._found = found
+        self.found = found
         matched = found.proposal.score if found.proposal is not None else 0.0
         tiles = [
             Tile(id=each.kind.id, score=matched if each.kind.id == WHIP else each.fit.score, why=each.fit.why)
@@ -138,15 +138,15 @@ class KindsPage(JoinPage):
 
     @property
     def can_take(self) -> bool:
-        return self._found is not None and (self.tiles.pointed or self._best()) not in ("", self._now())
+        return self.found is not None and (self.tiles.pointed or self._best()) not in ("", self._now())
 
     def take(self) -> None:
         self._take(self.tiles.pointed or self._best())
 
     def _take(self, kind: str) -> None:
-        if self._found is None or self._found.shot_id != self.chosen_shot_id():
+        if self.found is None or self.found.shot_id != self.chosen_shot_id():
             return
-        edit = edit_to(self.context.session.project, self._found, kind)
+        edit = edit_to(self.context.session.project, self.found, kind)
         if edit is not None and kind != self._now() and self.context.session.do(edit):
             self.line_chosen.emit()
 

@@ -66,7 +66,7 @@ class OneMovePage(JoinPage):
         self.add_table(self.table)
         self._soon.timeout.connect(self.refresh)
         self._left_out: set[str] = set()
-        self._move: OneMove | None = None
+        self.proposed: OneMove | None = None
         self._order: tuple[str, ...] = ()
         """The takes in the order of the last proposal with all of them: those that are left out keep their places."""
         self._found_for: tuple | None = None
@@ -89,7 +89,7 @@ class OneMovePage(JoinPage):
             return
         self._found_for = key
         if len(used) < 2 or missing:
-            self._move = None
+            self.proposed = None
             self._show()
             self.say(missing or "One move needs two takes at least.")
             self.tried_changed.emit()
@@ -109,7 +109,7 @@ class OneMovePage(JoinPage):
         def done(move: OneMove) -> None:
             if key != self._found_for:
                 return  # something else is wanted by now
-            self._move = move
+            self.proposed = move
             lasts = move.frames / float(reel.rate)
             self.say(" ".join((f"{lasts:.1f} s, put behind what is on the reel.", *move.remarks)))
             self._show()
@@ -123,12 +123,12 @@ class OneMovePage(JoinPage):
         chosen = self.table.chosen_line
         names = {take.id: take.name for take in self.usable_takes()}
         lines: dict[str, Line] = {}
-        if self._move is not None:
-            reel = self.context.session.project.reel.changed(shots=self._move.shots, markers=())
+        if self.proposed is not None:
+            reel = self.context.session.project.reel.changed(shots=self.proposed.shots, markers=())
             alone = self.context.session.project.changed(reel=reel)
             for number, placed in enumerate(placed_shots(alone)):
-                lines[placed.take.id] = self._line(self._move, number, placed)
-        used = [each.take.id for each in self._move.takes] if self._move is not None else []
+                lines[placed.take.id] = self._line(self.proposed, number, placed)
+        used = [each.take.id for each in self.proposed.takes] if self.proposed is not None else []
         rest = [id for id in names if id not in used]
         for id in rest:
             words = (names[id], "left out" if id in self._left_out else "", "", "", "", "")
@@ -157,7 +157,7 @@ class OneMovePage(JoinPage):
         return InsertShots(shots=move.shots, label="One move")
 
     def tried(self) -> Tried | None:
-        move, line = self._move, self.table.chosen_line
+        move, line = self.proposed, self.table.chosen_line
         if move is None or len(move.shots) < 2:
             return None
         project = self._edit(move).apply(self.context.session.project)
@@ -170,12 +170,12 @@ class OneMovePage(JoinPage):
 
     @property
     def can_take(self) -> bool:
-        return self._move is not None
+        return self.proposed is not None
 
     def take(self) -> None:
-        move = self._move
+        move = self.proposed
         if move is None:
             return
-        self._move, self._found_for = None, None  # its shots are on the reel from now on: the next ones are others
+        self.proposed, self._found_for = None, None  # its shots are on the reel from now on: the next ones are others
         if self.context.session.do(self._edit(move)):
             self.context.session.choose_shot(move.shots[0].id)

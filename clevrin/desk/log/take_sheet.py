@@ -43,11 +43,11 @@ class TakeSheet(Sheet):
         self._facts = QLabel()
         self._facts.setWordWrap(True)
         self._facts.setFont(theme.font(12))
-        self._motion = quiet_label("")
-        self._motion.setWordWrap(True)
+        self.motion_note = quiet_label("")
+        self.motion_note.setWordWrap(True)
         self.resume_button = plain_button("Go on measuring", "Goes on where measuring was stopped")
         self.resume_button.clicked.connect(self._on_resume_button_clicked)
-        self.add(self.missing, self.find_button, self._facts, self._motion, self.resume_button)
+        self.add(self.missing, self.find_button, self._facts, self.motion_note, self.resume_button)
 
     def _make_judgement(self) -> None:
         self.worth = ChoiceSetting(
@@ -113,7 +113,7 @@ class TakeSheet(Sheet):
             part.setVisible(False)
         if take is None:
             self.set_about("")
-            for label in (self._facts, self._motion, self._span):
+            for label in (self._facts, self.motion_note, self._span):
                 label.setText("")
             self._show_note("")
             self.worth.set_chosen()
@@ -123,9 +123,9 @@ class TakeSheet(Sheet):
         self.missing.tell(self._context.measurements.trouble(take) or "" if missing else "")
         self.find_button.setVisible(missing)
         self._facts.setText(_facts(take))
-        self._motion.setText("" if missing else self._motion_words(take))
+        self.motion_note.setText("" if missing else self._motion_words(take))
         self.resume_button.setVisible(not missing and self._context.measurements.is_stopped(take))
-        self._motion.setVisible(bool(self._motion.text()))
+        self.motion_note.setVisible(bool(self.motion_note.text()))
         self.worth.set_chosen(*([take.worth] if take.worth else []))
         if before is None or before.id != take.id or not self.note.hasFocus():
             self._show_note(take.note)

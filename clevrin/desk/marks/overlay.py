@@ -55,7 +55,7 @@ class Marks(QObject):
         self._track_jobs = context.track_jobs
         self._viewer = viewer
         self._take: Take | None = None
-        self._frame = 0
+        self.frame = 0
         self._mode: Mode = "look"
         self._shows_vectors = False
         self._chosen: str | None = None
@@ -72,7 +72,7 @@ class Marks(QObject):
         """The take and the frame that the viewer shows; None: no take, and nothing is drawn."""
         if take is None or (self._take is not None and take.id != self._take.id):
             self._mode, self._drag = "look", None
-        self._take, self._frame = take, frame
+        self._take, self.frame = take, frame
         self._viewer.set_overlay(self if take is not None else None)
         if self._chosen is not None and (take is None or self._chosen not in _marks_of(take)):
             self._chosen = None
@@ -121,17 +121,17 @@ class Marks(QObject):
         return [seen for seen in found if seen is not None]
 
     def _seen(self, track: Track) -> SeenTrack | None:
-        placed = next((each for each in track.placed if each.frame == self._frame), None)
+        placed = next((each for each in track.placed if each.frame == self.frame), None)
         if placed is not None:
             return SeenTrack(track=track, places=np.array(placed.places), source="placed", confidence=1.0)
         followed = self._track_jobs.of(track)
-        if followed is None or self._frame >= followed.frames:
+        if followed is None or self.frame >= followed.frames:
             return None
         known = np.flatnonzero(followed.known)
-        if followed.known[self._frame]:
-            sure = float(followed.confidence[self._frame])
-            return SeenTrack(track=track, places=followed.places[self._frame], source="followed", confidence=sure)
-        nearest = int(known[np.argmin(np.abs(known - self._frame))]) if len(known) else None
+        if followed.known[self.frame]:
+            sure = float(followed.confidence[self.frame])
+            return SeenTrack(track=track, places=followed.places[self.frame], source="followed", confidence=sure)
+        nearest = int(known[np.argmin(np.abs(known - self.frame))]) if len(known) else None
         if nearest is None:
             return None
         return SeenTrack(track=track, places=followed.places[nearest], source="lost", confidence=0.0)
@@ -148,7 +148,7 @@ class Marks(QObject):
         if drawn not in self._areas:
             self._areas[drawn] = carried_area(drawn, trace)
         path = self._areas[drawn]
-        return path[self._frame] if self._frame < len(path) else None
+        return path[self.frame] if self.frame < len(path) else None
 
     # Overlay
 
@@ -162,7 +162,7 @@ class Marks(QObject):
             if area is not None:
                 painting.paint_area(painter, rect, area, chosen=left_out.id == self._chosen)
         if self._shows_vectors:
-            vectors = self._measurements.vectors(self._take, self._frame)
+            vectors = self._measurements.vectors(self._take, self.frame)
             if vectors is not None:
                 painting.paint_vectors(painter, rect, vectors)
                 if len(vectors.groups):
@@ -170,7 +170,7 @@ class Marks(QObject):
             else:
                 painting.paint_words(painter, rect, "not measured yet")
         pointed = self._take.pointed
-        if pointed is not None and pointed.frame == self._frame:
+        if pointed is not None and pointed.frame == self.frame:
             painting.paint_pointed(painter, rect, pointed.place)
         for number, seen in enumerate(self.seen_tracks):
             self._paint_track(painter, rect, seen, number)
@@ -185,7 +185,7 @@ class Marks(QObject):
         followed = self._track_jobs.of(seen.track)
         trail = None
         if followed is not None and seen.track.kind == "point":
-            first, end = max(0, self._frame - 15), min(followed.frames, self._frame + 16)
+            first, end = max(0, self.frame - 15), min(followed.frames, self.frame + 16)
             trail = self._to_view(followed.places[first:end, 0], rect)
         painting.paint_track(painter, seen, places, trail, number, chosen=seen.track.id == self._chosen)
 
@@ -254,20 +254,20 @@ class Marks(QObject):
         self._session.do(PlaceTrack(take_id=self._take.id, track_id=track.id, placement=self._placement(places)))
 
     def _placement(self, places: Places) -> Placement:
-        return Placement(frame=self._frame, places=tuple((round(float(x), 3), round(float(y), 3)) for x, y in places))
+        return Placement(frame=self.frame, places=tuple((round(float(x), 3), round(float(y), 3)) for x, y in places))
 
     def _point_at(self, at: QPointF, rect: QRect) -> None:
         assert self._take is not None
         x, y = (at.x() - rect.left()) / rect.width(), (at.y() - rect.top()) / rect.height()
         place = (round(float(np.clip(x, 0, 1)), 5), round(float(np.clip(y, 0, 1)), 5))
         self._mode, self._chosen = "look", POINTED
-        self._session.do(PointAt(take_id=self._take.id, pointed=Pointed(frame=self._frame, place=place)))
+        self._session.do(PointAt(take_id=self._take.id, pointed=Pointed(frame=self.frame, place=place)))
 
     def _leave_out(self, box: QRect, rect: QRect) -> None:
         assert self._take is not None
         x, y = (box.left() - rect.left()) / rect.width(), (box.top() - rect.top()) / rect.height()
         w, h = min(box.width() / rect.width(), 1 - x), min(box.height() / rect.height(), 1 - y)
-        area = LeftOut(frame=self._frame, area=(x, y, w, h))
+        area = LeftOut(frame=self.frame, area=(x, y, w, h))
         self._mode, self._chosen = "look", area.id
         self._session.do(SetLeftOut(take_id=self._take.id, left_out=(*self._take.left_out, area)))
 
@@ -375,7 +375,7 @@ class Marks(QObject):
         track = take.track(track_id)
         followed = self._track_jobs.of(track)
         lost = followed.lost if followed is not None else ()
-        frame = next((frame for frame in lost if frame > self._frame), None)
+        frame = next((frame for frame in lost if frame > self.frame), None)
         if frame is not None:
             self.choose(track_id)
             self.frame_requested.emit(frame)

@@ -21,7 +21,7 @@ class TimedLane(QWidget):
         super().__init__(parent)
         self.shown: PacedShot | None = None
         self._frames = 1
-        self._playhead = 0.0
+        self.playhead = 0.0
         self.setMouseTracking(True)
 
     def show_shot(self, shown: PacedShot | None, *, held: bool = False) -> None:
@@ -37,8 +37,8 @@ class TimedLane(QWidget):
         return False
 
     def show_playhead(self, at: float) -> None:
-        if at != self._playhead:
-            self._playhead = at
+        if at != self.playhead:
+            self.playhead = at
             self.update()
 
     def x_of(self, at: float) -> float:
@@ -80,7 +80,7 @@ class TimedLane(QWidget):
 
     def paint_playhead(self, painter: QPainter) -> None:
         painter.setPen(QPen(theme.colour("text"), 1.5))
-        x = self.x_of(self._playhead)
+        x = self.x_of(self.playhead)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 
     def paint_beats(self, painter: QPainter) -> None:

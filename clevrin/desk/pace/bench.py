@@ -34,11 +34,11 @@ class PaceBench(Bench):
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)
-        self._seen: PacedShot | None = None
+        self.seen: PacedShot | None = None
         self._before = False
         self._reel_frame = 0
         self.sheet = PaceSheet()
-        self.edits = PaceEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: self.at)
+        self.edits = PaceEdits(context, lambda: self.seen, self.sheet.trouble.tell, lambda: self.at)
         row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self.sheet)
@@ -94,7 +94,7 @@ class PaceBench(Bench):
     @property
     def at(self) -> float:
         """The frame of the chosen shot that is looked at, counted on the reel from its first one."""
-        seen = self._seen
+        seen = self.seen
         return 0.0 if seen is None else float(np.clip(self._frame - seen.placed.start, 0, seen.frames - 1))
 
     @property
@@ -104,7 +104,7 @@ class PaceBench(Bench):
 
     def look_at(self, at: float) -> None:
         """Shows a place of the chosen shot on the reel."""
-        seen = self._seen
+        seen = self.seen
         if seen is None:
             return
         row = min(max(round(at), 0), seen.frames - 1)
@@ -173,7 +173,7 @@ class PaceBench(Bench):
             self.context.preparing.stop()
 
     def show_frame(self, frame: int, pictures: tuple) -> None:
-        seen = self._seen
+        seen = self.seen
         if seen is None or not pictures or self.areas.show_frame(frame, pictures, self.transport):
             return
         self._reel_frame = frame
@@ -222,7 +222,7 @@ class PaceBench(Bench):
         shot = session.shot
         self.sheet.pages.setEnabled(shot is not None)
         if shot is None:
-            self._seen = None
+            self.seen = None
             self.sheet.set_about("")
             self.viewer.show_words(NO_SHOT)
             self._made.setText("")
@@ -233,10 +233,10 @@ class PaceBench(Bench):
         take = session.project.take(shot.take_id)
         stamps = measurements.store.times_s(take) if not measurements.missing(take) else None
         whips = measurements.whips(take) if measurements.trace(take) is not None else ()
-        self._seen = PacedShot.of(session.project, shot.id, stamps, whips)
+        self.seen = PacedShot.of(session.project, shot.id, stamps, whips)
         held = self.curve.grabbing or self.ticks.grabbing
         for lane in (self.curve, self.ticks):
-            lane.show_shot(self._seen, held=held)
+            lane.show_shot(self.seen, held=held)
         self._show_here()
         self._show_made()
 
@@ -244,7 +244,7 @@ class PaceBench(Bench):
 
     def _show_here(self) -> None:
         """The settings of the point at the frame that is looked at."""
-        seen = self._seen
+        seen = self.seen
         if seen is None:
             return
         number, edits = self.edits.here(), self.edits
@@ -276,7 +276,7 @@ class PaceBench(Bench):
 
     def _show_made(self) -> None:
         """How far invented frames can be trusted, and what is prepared."""
-        seen = self._seen
+        seen = self.seen
         if seen is None or not self.entered:
             return
         start = seen.placed.start
@@ -288,7 +288,7 @@ class PaceBench(Bench):
 
     def _offered(self) -> tuple[tuple[Take, int], ...]:
         """The take of the shot, at the frame that is looked at."""
-        seen = self._seen
+        seen = self.seen
         if seen is None:
             return ()
         row = min(max(self._reel_frame - seen.placed.start, 0), seen.frames - 1)
@@ -296,7 +296,7 @@ class PaceBench(Bench):
 
     def _on_area_made(self, area: Area) -> None:
         """An area that is made here is what stays sharp, where nothing else does."""
-        if self._seen is not None and self._seen.pace.shutter.sharp is None:
+        if self.seen is not None and self.seen.pace.shutter.sharp is None:
             self.edits.spare(area.id)
 
     def _on_areas_changed(self) -> None:

@@ -126,7 +126,7 @@ class PaceCurve(TimedLane):
         painter.drawPolyline(QPolygonF(line))
         for number in range(len(self.shown.pace.points)):
             self._paint_point(painter, number)
-        row = int(np.clip(round(self._playhead), 0, self.shown.frames - 1))
+        row = int(np.clip(round(self.playhead), 0, self.shown.frames - 1))
         locked = "\nlength locked" if self.shown.pace.length_frames else ""
         frames, seconds = self.shown.frames, self.shown.frames / float(self.shown.placed.reel_rate)
         self.label(painter, f"{self.shown.speeds[row]:.3g}×", f"{frames} frames\n{seconds:.2f} s{locked}")
@@ -174,7 +174,7 @@ class PaceCurve(TimedLane):
         if place is None:
             return
         point = self.shown.pace.points[number]
-        chosen = self.shown.point_near(self._playhead, 0.75) == number
+        chosen = self.shown.point_near(self.playhead, 0.75) == number
         if point.stays_s:
             end = self.x_of((self.shown.places[number] or 0) + point.stays_s * float(self.shown.placed.reel_rate))
             painter.setPen(QPen(theme.colour("quiet"), 4))
@@ -194,7 +194,7 @@ class PaceCurve(TimedLane):
     def _what(self, at: QPointF) -> tuple[str, int, PacePoint, QPointF] | None:
         """What is grabbed at a place: a point, or the bar of the one that is looked at."""
         assert self.shown is not None
-        chosen = self.shown.point_near(self._playhead, 0.75)
+        chosen = self.shown.point_near(self.playhead, 0.75)
         if chosen is not None:
             handle = self.handle_of(chosen)
             if handle is not None and (at - handle).manhattanLength() < _NEAR_PX:

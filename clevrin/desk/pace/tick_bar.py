@@ -28,8 +28,8 @@ class TickBar(TimedLane):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._grabbed: int | None = None
-        self._trust: Mapping[int, float] = {}
-        self._prepared: frozenset[int] = frozenset()
+        self.trust: Mapping[int, float] = {}
+        self.prepared: frozenset[int] = frozenset()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(theme.scaled(64))
         self.setToolTip(
@@ -47,7 +47,7 @@ class TickBar(TimedLane):
 
     def show_made(self, trust: Mapping[int, float], prepared: frozenset[int]) -> None:
         """How far frames of the shot's reel can be trusted, and which ones are prepared for playing."""
-        self._trust, self._prepared = trust, prepared
+        self.trust, self.prepared = trust, prepared
         self.update()
 
     def put_back(self) -> bool:
@@ -96,13 +96,13 @@ class TickBar(TimedLane):
         assert self.shown is not None
         width = max(1.0, self.area().width() / self.shown.frames)
         height = self.height() - foot - 5
-        for at, trust in self._trust.items():
+        for at, trust in self.trust.items():
             if not 0 <= at < self.shown.frames:
                 continue
             tint = theme.colour("kelp" if trust >= 0.7 else "ember" if trust >= 0.4 else "brick")
             tall = max(2.0, trust * height)
             painter.fillRect(QRectF(self.x_of(at) - width / 2, foot + height - tall, width, tall), tint)
-        for at in self._prepared:
+        for at in self.prepared:
             box = QRectF(self.x_of(at) - width / 2, self.height() - 3, width + 0.5, 3)
             painter.fillRect(box, theme.colour("text"))
 

@@ -38,10 +38,10 @@ class ReframeBench(ShotBench):
         self._beside: str | None = ""  # "": nothing is seen beside; None: the reel's own
         self._laid = ""
         self._pinning = False
-        self._seen: SeenShot | None = None
+        self.seen: SeenShot | None = None
         self.offers, self.offer_row = Offers(context, self), OfferRow(context)
         self.sheet = ReframeSheet(self.offer_row)
-        self.edits = GateEdits(context, lambda: self._seen, self.sheet.trouble.tell, lambda: context.player.frame)
+        self.edits = GateEdits(context, lambda: self.seen, self.sheet.trouble.tell, lambda: context.player.frame)
         row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
         row.addWidget(self.sheet)
@@ -56,13 +56,13 @@ class ReframeBench(ShotBench):
         self.whole, self.result, self.other = Viewer(), Viewer(), Viewer()
         for viewer in (self.whole, self.result, self.other):
             viewer.wanted_size_changed.connect(self.reload)
-        self._result_label, self._other_label = QLabel(""), QLabel("")
-        for label in (self._result_label, self._other_label):
+        self._result_label, self.other_label = QLabel(""), QLabel("")
+        for label in (self._result_label, self.other_label):
             label.setStyleSheet(f"color: {theme.COLOURS.ember}")
         self._whole_note, self._result_note = quiet_label(""), quiet_label("")
         for note in (self._whole_note, self._result_note):
             note.setMinimumWidth(1)
-        self.hands = GateHands(self._gate_view, self._on_posing, self._on_posed, self._on_picked, self._on_levelled)
+        self.hands = GateHands(self.gate_view, self._on_posing, self._on_posed, self._on_picked, self._on_levelled)
         self.whole.set_overlay(self.hands)
         self.pinned_edits = PinnedEdits(self.context, self._gate_corners)
         self.pinned_hands = PinnedHands(self.pinned_edits)
@@ -71,7 +71,7 @@ class ReframeBench(ShotBench):
         self._pictures = pictures
         pictures.addWidget(titled(QLabel("all that was shot, and the gate"), self.whole, self._whole_note), 8)
         pictures.addWidget(titled(self._result_label, self.result, self._result_note), 5)
-        self._other_side = titled(self._other_label, self.other, quiet_label(""))
+        self._other_side = titled(self.other_label, self.other, quiet_label(""))
         self._other_side.hide()
         pictures.addWidget(self._other_side, 5)
         self.transport = Transport(self.context)
@@ -204,7 +204,7 @@ class ReframeBench(ShotBench):
 
     def _show_hint(self) -> None:
         """Says what can be dragged in the whole picture."""
-        seen = self._seen
+        seen = self.seen
         outside = [] if seen is None else [pose for pose in seen.gate.poses if pose.frame not in seen.shot.span]
         if self._pinning:
             self._whole_note.setText("drag what is pinned, its corners, or the kite to turn it")
@@ -239,7 +239,7 @@ class ReframeBench(ShotBench):
         self.guides.look_at(self.output)
         self.sheet.safe.set_number(self.guides.own.safe)
         if shot is None:
-            self._seen = None
+            self.seen = None
             self.sheet.set_about("")
             self.whole.show_words(NO_SHOT)
             self.result.show_words("")
@@ -247,11 +247,11 @@ class ReframeBench(ShotBench):
             return
         through = session.project.through(self.output)
         path = self.context.measurements.last_held(through.shot(shot.id), through)
-        self._seen = SeenShot(project=session.project, through=through, output=self.output, shot_id=shot.id, path=path)
+        self.seen = SeenShot(project=session.project, through=through, output=self.output, shot_id=shot.id, path=path)
         self._show_titles()
         self._show_here()
         self._show_lanes()
-        short, words = sharpness(self._seen)
+        short, words = sharpness(self.seen)
         self._result_note.setText(short)
         self.sheet.sharp.setText(words)
         self._show_offers()
@@ -266,7 +266,7 @@ class ReframeBench(ShotBench):
             width, height = project.size_of(output_id or None)
             self._pictures.setStretch(place, int(np.clip(28 * width / height, 24, 50)))
         self._pictures.setStretch(0, 80)
-        for label, output_id in ((self._result_label, self.output), (self._other_label, self.beside)):
+        for label, output_id in ((self._result_label, self.output), (self.other_label, self.beside)):
             if output_id == "":
                 continue
             output = project.output(output_id)
@@ -276,7 +276,7 @@ class ReframeBench(ShotBench):
 
     def _show_here(self) -> None:
         """The settings of the pose at the frame that is looked at."""
-        seen = self._seen
+        seen = self.seen
         if seen is None:
             return
         frame = self.context.player.frame
@@ -305,7 +305,7 @@ class ReframeBench(ShotBench):
         self.sheet.follow_note.setText(words)
 
     def _show_lanes(self) -> None:
-        seen = self._seen
+        seen = self.seen
         assert seen is not None
         shot = seen.shot
         states = seen.states
@@ -326,7 +326,7 @@ class ReframeBench(ShotBench):
 
     def _show_offers(self) -> None:
         """What moves by itself, to be followed by a click."""
-        seen = self._seen
+        seen = self.seen
         if seen is None or not self.entered:
             return
         found = self.offers.of(seen.shot)
@@ -342,10 +342,10 @@ class ReframeBench(ShotBench):
         self.sheet.rest_button.setEnabled(found is not None)
 
     def _gate_corners(self) -> np.ndarray | None:
-        return None if self._seen is None else self._seen.corners(self.context.player.frame)
+        return None if self.seen is None else self.seen.corners(self.context.player.frame)
 
-    def _gate_view(self) -> GateView | None:
-        seen = self._seen
+    def gate_view(self) -> GateView | None:
+        seen = self.seen
         if seen is None:
             return None
         frame = self.context.player.frame
@@ -384,15 +384,15 @@ class ReframeBench(ShotBench):
         self.hands.doing = doing  # type: ignore[assignment]
         for button, on in ((self.sheet.level_button, "level"), (self.sheet.pick_button, "subject")):
             _quietly(partial(button.setChecked, doing == on), button)
-        if self._seen is not None:
-            self._show_followed(self._seen)
+        if self.seen is not None:
+            self._show_followed(self.seen)
         self.whole.update()
 
     def _on_posing(self, pose: Pose) -> None:
         self.edits.put(pose, gesture=_POSE)
 
     def _on_lane_pose_changing(self, before: int, pose: Pose) -> None:
-        seen = self._seen
+        seen = self.seen
         if seen is None or pose.frame not in seen.shot.span:
             return
         if pose.frame != before and seen.gate.pose_at(pose.frame) is not None:
@@ -429,7 +429,7 @@ class ReframeBench(ShotBench):
             self.edits.remove_output(self.output)
 
     def _on_rest_clicked(self) -> None:
-        found = None if self._seen is None else self.offers.of(self._seen.shot)
+        found = None if self.seen is None else self.offers.of(self.seen.shot)
         if found is not None:
             self.edits.rest(found.detail)
 

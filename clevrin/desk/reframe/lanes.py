@@ -54,7 +54,7 @@ class PoseLanes(QWidget):
         super().__init__(parent)
         self._shown: GateLanes | None = None
         self._words = ""
-        self._playhead = 0
+        self.playhead = 0
         self._grabbed: tuple[str, float, Pose, int] | None = None  # what, from which height, the pose, its lane
         self._at = 0  # the frame on which the grabbed pose stands now
         self._ranges: list[tuple[float, float]] = []
@@ -81,8 +81,8 @@ class PoseLanes(QWidget):
         self.update()
 
     def show_playhead(self, frame: int) -> None:
-        if frame != self._playhead:
-            self._playhead = frame
+        if frame != self.playhead:
+            self.playhead = frame
             self.update()
 
     def put_back(self) -> bool:
@@ -152,7 +152,7 @@ class PoseLanes(QWidget):
             self._paint_lane(painter, lane)
         self._paint_speeds(painter)
         painter.setPen(QPen(theme.colour("text"), 1.5))
-        x = self.x_of(self._playhead)
+        x = self.x_of(self.playhead)
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 
     def _paint_lane(self, painter: QPainter, lane: int) -> None:
@@ -161,7 +161,7 @@ class PoseLanes(QWidget):
         area = self._area(lane)
         painter.fillRect(QRectF(0, area.top(), self.width(), area.height()), theme.colour("surround"))
         tint = theme.colour(token)
-        row = int(np.clip(self._playhead - self._shown.first, 0, len(self._shown.states) - 1))
+        row = int(np.clip(self.playhead - self._shown.first, 0, len(self._shown.states) - 1))
         value = self._shown.states[row, lane]
         painter.setPen(tint)
         painter.setFont(theme.font(theme.BODY_PX, strong=True))
@@ -184,7 +184,7 @@ class PoseLanes(QWidget):
         painter.restore()
 
     def _paint_pose(self, painter: QPainter, pose: Pose, lane: int, tint: object) -> None:
-        at, chosen = self.place_of(pose, lane), pose.frame == self._playhead
+        at, chosen = self.place_of(pose, lane), pose.frame == self.playhead
         if pose.stays:
             painter.setPen(QPen(theme.colour("quiet"), 4))
             painter.drawLine(at, QPointF(self.x_of(pose.last), at.y()))
@@ -278,7 +278,7 @@ class PoseLanes(QWidget):
         """What is grabbed at a place: a dot, or the easing at a side of the pose that is looked at."""
         assert self._shown is not None
         for pose in self._shown.poses:
-            if pose.frame == self._playhead:
+            if pose.frame == self.playhead:
                 for side, name in ((-1, "arrive"), (1, "leave")):
                     if (at - self.handle_of(pose, side)).manhattanLength() < _NEAR_PX:
                         return name, at.y(), pose, 0

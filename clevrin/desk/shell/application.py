@@ -50,7 +50,7 @@ def run(files: Iterable[Path] = (), *, play: bool = False, prepare: Callable[[Sh
     shelf = Shelf(settings.cache_folder)
     prepare(shelf)
     window = MainWindow(settings, MeasurementStore(shelf))
-    sys.excepthook = lambda kind, error, trace: _tell_unexpected(window, kind, error, trace)
+    sys.excepthook = lambda kind, error, trace: tell_unexpected(window, kind, error, trace)
     window.show()
     offer_crash(window)
     window.projects.offer_what_was_left(settings.journal_folder)
@@ -99,7 +99,7 @@ def keep_log() -> None:
     logging.getLogger().addHandler(handler)
 
 
-def _crash_file() -> Path:
+def crash_file() -> Path:
     return data_folder() / f"crash-{os.getpid()}.txt"
 
 
@@ -108,7 +108,7 @@ def offer_crash(window: MainWindow) -> None:
 
     What was left is taken over into the log; files of windows that still run are theirs.
     """
-    found = [path for path in sorted(data_folder().glob("crash-*.txt")) if not _runs(path)]
+    found = [path for path in sorted(data_folder().glob("crash-*.txt")) if not is_running(path)]
     told = []
     for path in found:
         with contextlib.suppress(OSError):
@@ -118,11 +118,11 @@ def offer_crash(window: MainWindow) -> None:
         log.error("an earlier window ended at once:\n%s", "\n".join(filter(None, told)))
         offer_log(window, "Clevrin was ended by an error the last time. Your work is kept.")
     with contextlib.suppress(OSError):
-        faulthandler.enable(_crash_file().open("w"))
-        atexit.register(_crash_file().unlink, missing_ok=True)
+        faulthandler.enable(crash_file().open("w"))
+        atexit.register(crash_file().unlink, missing_ok=True)
 
 
-def _runs(crash_file: Path) -> bool:
+def is_running(crash_file: Path) -> bool:
     """Whether the process is there that would write a file."""
     number = crash_file.stem.removeprefix("crash-")
     return number.isdecimal() and Path(f"/proc/{number}").exists()
@@ -135,7 +135,7 @@ def offer_log(window: MainWindow, sentence: str) -> None:
         window.offers.offer(Offer(sentence=sentence, answers=(("Show the log", show), ("Go on", lambda: None))))
 
 
-def _tell_unexpected(
+def tell_unexpected(
     window: MainWindow, kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """An error that nobody foresaw is written down and told; the project stays as it is."""

@@ -67,7 +67,7 @@ class StepRail(QFrame):
 class _StepButton(QAbstractButton):
     def __init__(self, step: Step) -> None:
         super().__init__()
-        self._step = step
+        self.step = step
         self._dot = False
         self.setText(step.name)
         self.setCheckable(True)
@@ -107,22 +107,22 @@ class _StepButton(QAbstractButton):
         tint = "text" if on else "quiet"
         whole = self.height() >= 38 + theme.scaled(20)
         if whole:
-            theme.icon(self._step.icon, tint, 22).paint(painter, (self.width() - 22) // 2, 14, 22, 22)
+            theme.icon(self.step.icon, tint, 22).paint(painter, (self.width() - 22) // 2, 14, 22, 22)
         painter.setPen(theme.colour(tint))
         font = theme.font(12, strong=on)
-        wide = QFontMetrics(font).horizontalAdvance(self._step.name) / (rect.width() - 8)
+        wide = QFontMetrics(font).horizontalAdvance(self.step.name) / (rect.width() - 8)
         if wide > 1:  # with very large text the longest name would be cut
             font.setPixelSize(int(font.pixelSize() / wide))
         painter.setFont(font)
         under = Qt.AlignmentFlag.AlignHCenter
         if whole:
-            painter.drawText(rect.adjusted(0, 40, 0, -4), under, self._step.name)
+            painter.drawText(rect.adjusted(0, 40, 0, -4), under, self.step.name)
         else:
-            painter.drawText(rect, under | Qt.AlignmentFlag.AlignVCenter, self._step.name)
+            painter.drawText(rect, under | Qt.AlignmentFlag.AlignVCenter, self.step.name)
         painter.setFont(theme.font(10))
         painter.setPen(theme.colour("quiet"))
         if whole:
-            painter.drawText(rect.adjusted(0, 3, -6, 0), Qt.AlignmentFlag.AlignRight, str(self._step.number))
+            painter.drawText(rect.adjusted(0, 3, -6, 0), Qt.AlignmentFlag.AlignRight, str(self.step.number))
         if self._dot:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("kelp"))

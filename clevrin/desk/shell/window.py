@@ -128,11 +128,11 @@ class MainWindow(QMainWindow):
         self.track_jobs = TrackJobs(self.session, self.jobs, store, self.measurements)
         self.mask_jobs = MaskJobs(self.session, self.jobs, self.measurements)
         self.mask_jobs.changed.connect(self.track_jobs.look_again)
-        self._watch = watch
+        self.media_watch = watch
         preparing = Preparing(self.jobs, store, self)
         self.session.opened.connect(preparing.prepared.clear)
         self.notices = Notices(self)
-        self._context = Context(
+        self.context = Context(
             session=self.session,
             jobs=self.jobs,
             measurements=self.measurements,
@@ -150,15 +150,15 @@ class MainWindow(QMainWindow):
         self._tray: QSystemTrayIcon | None = None
         files = FileDialogs(self)
         self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
-        self.rendering = Rendering(self._context, files, self.queue)
+        self.rendering = Rendering(self.context, files, self.queue)
         self._build(files)
         self.setStyleSheet(theme.style_sheet())
         place_window(self, self.settings)
-        self.projects = Projects(self._context, files, self.offers)
-        self.exchanging = Exchanging(self._context, files, self.log.marks, lambda: self.steady.edits)
-        self.music = MusicEdits(self._context, files)
-        self.over = OverEdits(self._context)
-        self.footage = Footage(self._context, files, self.projects, self.exchanging, self.music)
+        self.projects = Projects(self.context, files, self.offers)
+        self.exchanging = Exchanging(self.context, files, self.log.marks, lambda: self.steady.edits)
+        self.music = MusicEdits(self.context, files)
+        self.over = OverEdits(self.context)
+        self.footage = Footage(self.context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
         self.enter_step("log")
@@ -179,8 +179,8 @@ class MainWindow(QMainWindow):
         self._sound = SoundEdits(self.session, self)
         self._stack = _Stack()
         self.waveforms = Waveforms(self.jobs, self)
-        self.reel = ReelView(self._context, self._ridges, self.waveforms)
-        self.lanes = SoundLanes(self._context, self.reel, self.waveforms, self._sound)
+        self.reel = ReelView(self.context, self._ridges, self.waveforms)
+        self.lanes = SoundLanes(self.context, self.reel, self.waveforms, self._sound)
         self.lanes.hide()
         self.trouble = Trouble()
         self.offers = OfferBar()
@@ -199,12 +199,12 @@ class MainWindow(QMainWindow):
         column.addWidget(self.reel)
         column.addWidget(self.lanes)
         self.setCentralWidget(self._whole)
-        self._key_sheet: KeySheet | None = None
-        self._settings_sheet: SettingsSheet | None = None
-        self._music_sheet: MusicSheet | None = None
-        self._over_sheet: OverSheet | None = None
+        self.key_sheet: KeySheet | None = None
+        self.settings_sheet: SettingsSheet | None = None
+        self.music_sheet: MusicSheet | None = None
+        self.over_sheet: OverSheet | None = None
         self._area_sheets: dict[str, AreaSheet] = {}
-        self._pinned_sheet: PinnedSheet | None = None
+        self.pinned_sheet: PinnedSheet | None = None
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -248,7 +248,7 @@ class MainWindow(QMainWindow):
         self.intake.noted.connect(lambda words: self.header.strip.tell(words, None))
         self.keys.changed.connect(self._show_keys)
         self.settings.changed.connect(self._show_detail)
-        self._watch.changed.connect(self.thumbnails.try_again)
+        self.media_watch.changed.connect(self.thumbnails.try_again)
         self.session.opened.connect(self.waveforms.look_again)
         application = QApplication.instance()
         assert isinstance(application, QApplication)
@@ -264,13 +264,13 @@ class MainWindow(QMainWindow):
 
     @cached_property
     def log(self) -> LogBench:
-        return self._stacked(LogBench(self._context, self._ridges))
+        return self._stacked(LogBench(self.context, self._ridges))
 
     @cached_property
     def steady(self) -> "SteadyBench":
         from clevrin.desk.steady.bench import SteadyBench
 
-        made = self._stacked(SteadyBench(self._context))
+        made = self._stacked(SteadyBench(self.context))
         made.sheet.motion_file_requested.connect(self.exchanging.ask_for_motion)
         return made
 
@@ -278,7 +278,7 @@ class MainWindow(QMainWindow):
     def reframe(self) -> "ReframeBench":
         from clevrin.desk.reframe.bench import ReframeBench
 
-        made = self._stacked(ReframeBench(self._context))
+        made = self._stacked(ReframeBench(self.context))
         made.pinned_edits.use(self._files)
         made.sheet.render_requested.connect(self.rendering.ask_where)
         return made
@@ -287,7 +287,7 @@ class MainWindow(QMainWindow):
     def pace(self) -> "PaceBench":
         from clevrin.desk.pace.bench import PaceBench
 
-        made = self._stacked(PaceBench(self._context))
+        made = self._stacked(PaceBench(self.context))
         made.sheet.music_requested.connect(self.show_music)
         return made
 
@@ -295,13 +295,13 @@ class MainWindow(QMainWindow):
     def join(self) -> "JoinBench":
         from clevrin.desk.join.bench import JoinBench
 
-        return self._stacked(JoinBench(self._context, self._ridges))
+        return self._stacked(JoinBench(self.context, self._ridges))
 
     @cached_property
     def finish(self) -> "FinishBench":
         from clevrin.desk.finish.bench import FinishBench
 
-        made = self._stacked(FinishBench(self._context, self.rendering, self.queue, self._sound))
+        made = self._stacked(FinishBench(self.context, self.rendering, self.queue, self._sound))
         made.lanes_wanted.connect(self.lanes.setVisible)
         made.loudness_changed.connect(self.lanes.show_loudness)
         return made
@@ -359,26 +359,26 @@ class MainWindow(QMainWindow):
     # Windows beside this one
 
     def show_keys(self) -> None:
-        if self._key_sheet is None:
-            self._key_sheet = KeySheet(self.keys, self)
-        self._key_sheet.show()
+        if self.key_sheet is None:
+            self.key_sheet = KeySheet(self.keys, self)
+        self.key_sheet.show()
 
     def show_settings(self) -> None:
-        if self._settings_sheet is None:
-            self._settings_sheet = SettingsSheet(self.settings, self)
-        self._settings_sheet.show()
+        if self.settings_sheet is None:
+            self.settings_sheet = SettingsSheet(self.settings, self)
+        self.settings_sheet.show()
 
     def show_music(self) -> None:
-        if self._music_sheet is None:
-            self._music_sheet = MusicSheet(self._context, self.music, self)
-        self._music_sheet.show()
-        self._music_sheet.activateWindow()
+        if self.music_sheet is None:
+            self.music_sheet = MusicSheet(self.context, self.music, self)
+        self.music_sheet.show()
+        self.music_sheet.activateWindow()
 
     def show_over(self) -> None:
-        if self._over_sheet is None:
-            self._over_sheet = OverSheet(self._context, self.over, self._watch_reel, self)
-        self._over_sheet.show()
-        self._over_sheet.activateWindow()
+        if self.over_sheet is None:
+            self.over_sheet = OverSheet(self.context, self.over, self._watch_reel, self)
+        self.over_sheet.show()
+        self.over_sheet.activateWindow()
 
     def show_areas(self) -> None:
         """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""
@@ -389,7 +389,7 @@ class MainWindow(QMainWindow):
             self.log.look_at(reel=False)
         stage = self._stage(step)
         if step not in self._area_sheets:
-            self._area_sheets[step] = AreaSheet(self._context, stage, self)
+            self._area_sheets[step] = AreaSheet(self.context, stage, self)
         stage.set_active(True)
         self._area_sheets[step].show()
         self._area_sheets[step].activateWindow()
@@ -402,12 +402,12 @@ class MainWindow(QMainWindow):
     def show_pinned(self) -> None:
         """What is pinned is worked on over the whole picture, in the Reframe bench."""
         self.enter_step("reframe")
-        if self._pinned_sheet is None:
-            self._pinned_sheet = PinnedSheet(self._context, self.reframe.pinned_edits, self.reframe.pinned_hands, self)
-            self._pinned_sheet.finished.connect(lambda _: self.reframe.pin(False))
+        if self.pinned_sheet is None:
+            self.pinned_sheet = PinnedSheet(self.context, self.reframe.pinned_edits, self.reframe.pinned_hands, self)
+            self.pinned_sheet.finished.connect(lambda _: self.reframe.pin(False))
         self.reframe.pin(True)
-        self._pinned_sheet.show()
-        self._pinned_sheet.activateWindow()
+        self.pinned_sheet.show()
+        self.pinned_sheet.activateWindow()
 
     def _watch_reel(self, frame: int) -> Viewer:
         """The reel plays in the Log bench."""
@@ -505,7 +505,7 @@ class MainWindow(QMainWindow):
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.ActivationChange:
             if self.isActiveWindow():
-                self._watch.look(again=True)  # files may have been moved meanwhile
+                self.media_watch.look(again=True)  # files may have been moved meanwhile
             else:
                 self.bench.show_before(False)  # B may be let go over another window
         super().changeEvent(event)

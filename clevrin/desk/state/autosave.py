@@ -57,7 +57,7 @@ class Autosave(QObject):
         self._folder = folder
         self._place = Path()
         self._claim: Claim | None = None
-        self._journal: Journal | None = None
+        self.journal: Journal | None = None
         self._signature: Signature | None = None
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="autosave")
         self._saving: _UnderWay | None = None
@@ -74,7 +74,7 @@ class Autosave(QObject):
     @property
     def holds_everything(self) -> bool:
         """Whether every change is in the journal."""
-        return self._journal is not None and self._journal.whole
+        return self.journal is not None and self.journal.whole
 
     @property
     def saving(self) -> bool:
@@ -104,17 +104,17 @@ class Autosave(QObject):
             self._release()
         self._place, self._claim = place, held
         self._signature = _signature(place)
-        self._journal = None
+        self.journal = None
         with self._telling():
-            self._journal = Journal(self._folder(), project, place=place, saved=saved)
+            self.journal = Journal(self._folder(), project, place=place, saved=saved)
 
     def record(self, project: Project) -> None:
         """Writes a change into the journal."""
         with self._telling():
-            if self._journal is None:
-                self._journal = Journal(self._folder(), project, place=self._place, saved=False)
+            if self.journal is None:
+                self.journal = Journal(self._folder(), project, place=self._place, saved=False)
             else:
-                self._journal.record(project)
+                self.journal.record(project)
         if not self._sync.isActive():
             self._sync.start()
 
@@ -143,9 +143,9 @@ class Autosave(QObject):
         if held is not self._claim:
             self._release()
         self._place, self._claim, self._signature = place, held, _signature(place)
-        if self._journal is not None:
+        if self.journal is not None:
             with self._telling():
-                self._journal.rewrite(project, place=place, saved=True)
+                self.journal.rewrite(project, place=place, saved=True)
 
     def finish(self) -> None:
         """Waits until nothing is being saved any more; nothing follows it. What could not be saved is not told."""
@@ -159,12 +159,12 @@ class Autosave(QObject):
 
     def close_journal(self, *, safe: bool) -> None:
         """Ends the journal: thrown away when what it holds is safe elsewhere, else left to be found."""
-        if self._journal is not None:
+        if self.journal is not None:
             if safe:
-                self._journal.close()
+                self.journal.close()
             else:
-                self._journal.abandon()
-            self._journal = None
+                self.journal.abandon()
+            self.journal = None
 
     def close(self) -> None:
         """Lets go of everything."""
@@ -183,7 +183,7 @@ class Autosave(QObject):
 
     @property
     def _changes(self) -> int:
-        return self._journal.changes if self._journal is not None else 0
+        return self.journal.changes if self.journal is not None else 0
 
     def _what_to_save(self, project: Project) -> _Saving:
         return _Saving(project=project, place=self._place, changes=self._changes, expected=self._signature)
@@ -213,9 +213,9 @@ class Autosave(QObject):
 
     def _note_saved(self, project: Project, changes: int, meddled: bool) -> None:
         self._signature = _signature(self._place)
-        if self._journal is not None:
+        if self.journal is not None:
             with self._telling():
-                self._journal.note_saved(changes)
+                self.journal.note_saved(changes)
         remember_last(self._place)
         if meddled:
             self.trouble.emit(
@@ -225,8 +225,8 @@ class Autosave(QObject):
         self.saved.emit(project)
 
     def _on_sync_timeout(self) -> None:
-        if self._journal is not None:
-            self._pool.submit(self._journal.sync)
+        if self.journal is not None:
+            self._pool.submit(self.journal.sync)
 
 
 def _written(saving: _Saving) -> _Ended:

@@ -113,14 +113,14 @@ class Settings(QObject):
     def __init__(self, parent: QObject | None = None, file: Path | None = None) -> None:
         """`file` None: in the user's configuration folder."""
         super().__init__(parent)
-        self._file = file or Path(platformdirs.user_config_dir("clevrin")) / "settings.json"
+        self.file = file or Path(platformdirs.user_config_dir("clevrin")) / "settings.json"
         self.told_at_start = ""
         """A sentence about settings that could not be read; empty when all is well."""
         try:
-            self._values, self._keys, self._place = _read(self._file)
+            self._values, self._keys, self._place = _read(self.file)
         except DocumentError:
             self._values, self._keys, self._place = {}, {}, ""
-            aside = put_aside(self._file)
+            aside = put_aside(self.file)
             where = f"; the file is kept as {aside}" if aside is not None else ""
             self.told_at_start = f"The settings could not be read, and are as at the first start{where}."
 
@@ -176,10 +176,10 @@ class Settings(QObject):
         kept = {"values": self._values, "keys": self._keys, "window": self._place}
         text = json.dumps(kept, indent=1, ensure_ascii=False) + "\n"
         try:
-            self._file.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(self._file, text)
+            self.file.parent.mkdir(parents=True, exist_ok=True)
+            write_atomically(self.file, text)
         except (OSError, DocumentError) as error:
-            raise ClevrinError(f"The settings cannot be kept in {self._file.parent}.") from error
+            raise ClevrinError(f"The settings cannot be kept in {self.file.parent}.") from error
 
 
 def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str]:

@@ -44,7 +44,7 @@ class SteadyBench(ShotBench):
         super().__init__(context)
         self._view: View = "two"
         self._before_held = False
-        self._performance: Performance | None = None
+        self.performance: Performance | None = None
         self.proposals = ShotProposals(context.session, context.jobs, context.measurements)
         row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
@@ -71,28 +71,28 @@ class SteadyBench(ShotBench):
         pictures.setSpacing(12)
         self.before, self.after = Viewer(), Viewer()
         self.after.wanted_size_changed.connect(self.reload)
-        self._before_note, self._after_note = quiet_label(""), quiet_label("")
-        for note in (self._before_note, self._after_note):
+        self.before_note, self.after_note = quiet_label(""), quiet_label("")
+        for note in (self.before_note, self.after_note):
             # A label that wraps has its pictures laid out by their width: only where it must.
             note.setWordWrap(theme.scale() > _WRAPS_FROM)
             note.setMinimumWidth(1)
-        self._before_side = titled(self._before_label, self.before, self._before_note)
+        self._before_side = titled(self._before_label, self.before, self.before_note)
         pictures.addWidget(self._before_side, 1)
-        pictures.addWidget(titled(self._after_label, self.after, self._after_note), 1)
+        pictures.addWidget(titled(self._after_label, self.after, self.after_note), 1)
         self.lanes = Lanes()
         self.lanes.frame_requested.connect(self.context.player.seek)
         column.addLayout(pictures, 5)
         column.addLayout(foot)
         column.addWidget(self.lanes, 4)
         self._column = column
-        self._on_picture = OnPicture(self.context)
+        self.on_picture = OnPicture(self.context)
         self._mesh = MeshDrawing(self._knots)
         return column
 
     def _make_sheet(self) -> SteadySheet:
         sheet = self.sheet = SteadySheet()
         edits = self.edits = HoldEdits(
-            self.context, self.proposals, self._on_picture, sheet.trouble.tell, lambda: self.refresh()
+            self.context, self.proposals, self.on_picture, sheet.trouble.tell, lambda: self.refresh()
         )
         self._picker = SubjectPicker(self._subject_as_shot, edits.anchor_at)
         self._dragger = PlaceDragger(self._subject_as_held, edits.move_place, self.context.session.end_gesture)
@@ -156,8 +156,8 @@ class SteadyBench(ShotBench):
             self.after.show_pixels(after)
         self.lanes.show_playhead(frame)
         self.show_instant(shot, frame)
-        if self._performance is not None and self.context.player.playing:
-            self._performance.record(frame)
+        if self.performance is not None and self.context.player.playing:
+            self.performance.record(frame)
 
     def viewers(self) -> tuple[Viewer, ...]:
         return self.before, self.after
@@ -193,8 +193,8 @@ class SteadyBench(ShotBench):
         sheet = self.sheet
         if trace is None:
             self.lanes.show_words(measurements.trouble(take) or "The motion is being measured.")
-            self._before_note.setText("")
-            self._after_note.setText("")
+            self.before_note.setText("")
+            self.after_note.setText("")
             return
         path = measurements.last_held(shot)
         if path is not None and (shot.span.first < path.span.first or shot.span.end > path.span.end):
@@ -227,17 +227,17 @@ class SteadyBench(ShotBench):
         )
         if trace.blind:
             sheet.trouble.tell("Nothing in this take could be followed: it stays as it was shot.")
-        self._before_note.setText(f"shake over 1 Hz: {shake_px(shake_before):.1f} px, {shake_before['roll']:.2f}°")
+        self.before_note.setText(f"shake over 1 Hz: {shake_px(shake_before):.1f} px, {shake_before['roll']:.2f}°")
         still = idle_axes(shake_before, trace.width)
         sheet.set_note("axes", f"{', '.join(still)}: little to remove" if still else "")
         sheet.show_blur(len(blurred), shot.span.frames, eased=shot.hold.ease_blurred)
         self._show_anchored(shot, bridged)
         sheet.lent_note.setText("")
         if path is None or shake_after is None:
-            self._after_note.setText("" if shot.hold.how == "none" else "being worked out")
+            self.after_note.setText("" if shot.hold.how == "none" else "being worked out")
             return
         least = path.least_kept_in(shot.span)
-        self._after_note.setText(
+        self.after_note.setText(
             f"after: {shake_px(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
         self._show_kept(shot, take, least)
@@ -263,7 +263,7 @@ class SteadyBench(ShotBench):
     def _show_anchored(self, shot: Shot, bridged: tuple[int, ...]) -> None:
         if shot.hold.how != "anchor":
             return
-        if self._on_picture.track(shot) is None:
+        if self.on_picture.track(shot) is None:
             words = "Click the point to hold in the picture as shot."
         elif len(bridged) >= shot.span.frames - 1:
             words = "Nothing there can be followed: click a place with more detail."
@@ -287,7 +287,7 @@ class SteadyBench(ShotBench):
         self.before.set_overlay(self._picker if anchored and self._view == "two" else None)
         meshed = shot is not None and shot.hold.mesh and self.sheet.grid_button.isChecked()
         plain = self._view != "outline" and not self._before_held
-        if self._performance is not None:
+        if self.performance is not None:
             return
         if anchored and plain and self._view == "two":
             self.after.set_overlay(self._dragger)
@@ -296,15 +296,15 @@ class SteadyBench(ShotBench):
 
     def _subject_as_shot(self) -> Place | None:
         shot = self.context.session.shot
-        return None if shot is None else self._on_picture.as_shot(shot, self.context.player.frame)
+        return None if shot is None else self.on_picture.as_shot(shot, self.context.player.frame)
 
     def _subject_as_held(self) -> Place | None:
         shot = self.context.session.shot
-        return None if shot is None else self._on_picture.as_held(shot, self.context.player.frame)
+        return None if shot is None else self.on_picture.as_held(shot, self.context.player.frame)
 
     def _knots(self) -> np.ndarray | None:
         shot = self.context.session.shot
-        return None if shot is None else self._on_picture.knots(shot, self.context.player.frame)
+        return None if shot is None else self.on_picture.knots(shot, self.context.player.frame)
 
     def _on_track_jobs_changed(self, take_id: str, track_id: str) -> None:
         if self.entered:
@@ -319,15 +319,15 @@ class SteadyBench(ShotBench):
             self._end_performance()
             return
         take = self.context.session.project.take(shot.take_id)
-        self._performance = Performance(shot.span, take.facts.rate, self.after)
-        self._performance.ended.connect(self._end_performance)
+        self.performance = Performance(shot.span, take.facts.rate, self.after)
+        self.performance.ended.connect(self._end_performance)
         self.sheet.lent_note.setText("Performing: move the mouse over the held picture. It ends with the shot.")
         self.context.player.seek(shot.span.first)
         self.context.player.play()
 
     def _end_performance(self) -> None:
         """Keeps what was performed as an attempt, and lends it to the shot."""
-        performance, self._performance = self._performance, None
+        performance, self.performance = self.performance, None
         self.sheet.perform_button.setChecked(False)
         if performance is None:
             return

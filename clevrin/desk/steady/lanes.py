@@ -53,7 +53,7 @@ class Lanes(QWidget):
         self._lanes: tuple[Lane, ...] = ()
         self._calm: NDArray[np.bool_] = np.zeros(0, bool)
         self._first = 0
-        self._playhead = 0
+        self.playhead = 0
         self._words = ""
         self._marked = Marked()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -79,8 +79,8 @@ class Lanes(QWidget):
         self.update()
 
     def show_playhead(self, frame: int) -> None:
-        if frame != self._playhead:
-            self._playhead = frame
+        if frame != self.playhead:
+            self.playhead = frame
             self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -96,7 +96,7 @@ class Lanes(QWidget):
         height = (self.height() - 4 * (len(self._lanes) - 1)) / len(self._lanes)
         for k, lane in enumerate(self._lanes):
             self._paint_lane(painter, lane, QRectF(0, k * (height + 4), self.width(), height))
-        x = self._x_of(self._playhead)
+        x = self._x_of(self.playhead)
         painter.setPen(QPen(theme.colour("text"), 1.5))
         painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
 

@@ -23,7 +23,7 @@ class KeepChart(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._chart: Chart | None = None
+        self.chart: Chart | None = None
         self._settle_s, self._keep = 1.6, 0.85
         self._words = ""
         self.setFixedHeight(theme.scaled(_HEIGHT))
@@ -39,7 +39,7 @@ class KeepChart(QWidget):
 
     def show_chart(self, chart: Chart | None, settle_s: float, keep: float, words: str = "") -> None:
         """The chart, or words in its place, and where the present choice is."""
-        self._chart, self._settle_s, self._keep, self._words = chart, settle_s, keep, words
+        self.chart, self._settle_s, self._keep, self._words = chart, settle_s, keep, words
         self.update()
 
     @property
@@ -50,7 +50,7 @@ class KeepChart(QWidget):
 
     def dot(self) -> QPointF:
         """Where the present choice is drawn."""
-        assert self._chart is not None
+        assert self.chart is not None
         return QPointF(self._x(self._keep), self._y(self._shake_at(self._line(), self._keep)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -60,7 +60,7 @@ class KeepChart(QWidget):
     def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("surround"))
         painter.setFont(theme.font(theme.SMALL_PX))
-        if self._chart is None:
+        if self.chart is None:
             painter.setPen(theme.colour("quiet"))
             box = self.rect().adjusted(10, 0, -10, 0)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._words)
@@ -68,7 +68,7 @@ class KeepChart(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_scales(painter)
         present = self._line()
-        for line in self._chart.lines:
+        for line in self.chart.lines:
             strong = line is present
             painter.setPen(QPen(theme.colour("ember" if strong else "line"), 2.2 if strong else 1.2))
             painter.drawPolyline(
@@ -82,7 +82,7 @@ class KeepChart(QWidget):
         painter.drawEllipse(self.dot(), _DOT_PX, _DOT_PX)
 
     def _paint_scales(self, painter: QPainter) -> None:
-        assert self._chart is not None
+        assert self.chart is not None
         quiet = theme.colour("quiet")
         painter.setPen(quiet)
         area, line = self._area, theme.scaled(16)
@@ -90,7 +90,7 @@ class KeepChart(QWidget):
             box = QRectF(self._x(keep) - 1.25 * line, area.bottom() + 2, 2.5 * line, line)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{keep * 100:.0f} %" if keep != 1 else "100")
         for share in (1.0, 0.25, 0.0):
-            shake = self._chart.shake_px * share
+            shake = self.chart.shake_px * share
             box = QRectF(0, self._y(shake) - line / 2, area.left() - 5, line)
             words = f"{shake:.1f}" if share < 1 else f"{shake:.1f} px"
             painter.drawText(
@@ -123,24 +123,24 @@ class KeepChart(QWidget):
         self.mouseMoveEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._chart is None or not event.buttons() & Qt.MouseButton.LeftButton:
+        if self.chart is None or not event.buttons() & Qt.MouseButton.LeftButton:
             return
         share = (event.position().x() - self._area.left()) / self._area.width()
         keep = round(float(np.clip(_MOST - share * (_MOST - _LEAST), _LEAST, _MOST)), 2)
-        settle_s = hold_at(self._chart, keep, self._shake_of(event.position().y()))
+        settle_s = hold_at(self.chart, keep, self._shake_of(event.position().y()))
         self._settle_s, self._keep = settle_s, keep
         self.choice_changing.emit(settle_s, keep)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._chart is not None and event.button() == Qt.MouseButton.LeftButton:
+        if self.chart is not None and event.button() == Qt.MouseButton.LeftButton:
             self.choice_changed.emit()
 
     def _line(self) -> tuple[ChartPoint, ...]:
         """The line whose settle is nearest to the present one."""
-        assert self._chart is not None
+        assert self.chart is not None
         wanted = np.log(max(self._settle_s, 0.05))
-        return min(self._chart.lines, key=lambda line: abs(np.log(line[0].settle_s) - wanted))
+        return min(self.chart.lines, key=lambda line: abs(np.log(line[0].settle_s) - wanted))
 
     @staticmethod
     def _shake_at(line: tuple[ChartPoint, ...], keep: float) -> float:
@@ -153,11 +153,11 @@ class KeepChart(QWidget):
 
     def _y(self, shake_px: float) -> float:
         """The square root, so that what is nearly calm is still told apart."""
-        assert self._chart is not None
-        share = np.sqrt(min(1.0, max(0.0, shake_px) / max(self._chart.shake_px, 1e-6)))
+        assert self.chart is not None
+        share = np.sqrt(min(1.0, max(0.0, shake_px) / max(self.chart.shake_px, 1e-6)))
         return float(self._area.bottom() - 6 - share * (self._area.height() - 14))
 
     def _shake_of(self, y: float) -> float:
-        assert self._chart is not None
+        assert self.chart is not None
         share = (self._area.bottom() - 6 - y) / (self._area.height() - 14)
-        return float(np.clip(share, 0, 1) ** 2 * self._chart.shake_px)
+        return float(np.clip(share, 0, 1) ** 2 * self.chart.shake_px)

@@ -107,17 +107,17 @@ class Setting(QWidget):
         self.head.addWidget(self.name)
         self.head.addStretch(1)
         self.rows.addLayout(self.head)
-        self._note = quiet_label("")
-        self._note.setWordWrap(True)
-        self._note.hide()
+        self.note = quiet_label("")
+        self.note.setWordWrap(True)
+        self.note.hide()
 
     def finish(self) -> None:
         """Puts the small print under what has been added."""
-        self.rows.addWidget(self._note)
+        self.rows.addWidget(self.note)
 
     def set_note(self, words: str) -> None:
-        self._note.setText(words)
-        self._note.setVisible(bool(words))
+        self.note.setText(words)
+        self.note.setVisible(bool(words))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.name and event.type() == QEvent.Type.MouseButtonDblClick:
