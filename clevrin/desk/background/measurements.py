@@ -1,19 +1,22 @@
 """What has been measured of the takes in the project, for drawing: started by itself, kept for the session."""
 
 from collections.abc import Hashable
+from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Project, Shot, Take
+from clevrin.core.errors import MediaError
 from clevrin.core.hold import HeldPath
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.join.between import CourseOf
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.measuring.vectors import Vectors
 from clevrin.core.paths import is_there
-from clevrin.core.progress import Progress
+from clevrin.core.progress import Progress, step
 from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import Held, complete
@@ -51,6 +54,7 @@ class Measurements(QObject):
         self._held = ByteCache(_HELD_BYTES)
         self._troubles: dict[tuple, str] = {}
         self._begun: set[tuple] = set()
+        self._recalling: set[tuple] = set()
         self._solving: dict[Hashable, Hashable] = {}
         self._shown: dict[Hashable, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
@@ -79,7 +83,7 @@ class Measurements(QObject):
         return self._watch.sentence(take) or self._troubles.get(take.measured_as)
 
     def is_measuring(self, take: Take) -> bool:
-        return self._jobs.is_running(_job_key(take.measured_as))
+        return take.measured_as in self._recalling or self._jobs.is_running(_job_key(take.measured_as))
 
     def measuring(self, take: Take) -> JobState | None:
         """How far measuring a take is; None while it is not measured, and not to be."""
@@ -126,7 +130,7 @@ class Measurements(QObject):
     def measure(self, take: Take) -> None:
         """Starts measuring a take, or goes on where it was stopped."""
         key = take.measured_as
-        if key in self._traces:
+        if key in self._verdicts:
             return
         self._begun.add(key)
         self._troubles.pop(key, None)
@@ -203,9 +207,44 @@ class Measurements(QObject):
         for key in self._begun - {take.measured_as for take in takes} - self._traces.keys():
             self._jobs.stop(_job_key(key))
             self._begun.discard(key)
-        for take in takes:
-            if take.measured_as not in self._begun and not self.missing(take) and is_there(Path(take.path)):
-                self.measure(take)
+        there = [take for take in takes if not self.missing(take) and is_there(Path(take.path))]
+        fresh = tuple(take for take in there if take.measured_as not in self._begun)
+        if fresh:
+            self._begun.update(take.measured_as for take in fresh)
+            self._recall(fresh)
+
+    def _recall(self, takes: tuple[Take, ...]) -> None:
+        """Has what was measured before at once, whatever is played meanwhile; then begins the rest."""
+
+        def work(progress: Progress) -> list[tuple[Take, Trace, tuple[Whip, ...]]]:
+            found = []
+            for number, take in enumerate(takes):
+                step(progress, number, len(takes))
+                with suppress(MediaError):  # measuring it says why
+                    trace = self.store.trace(take)
+                    if trace is not None:
+                        key = "whips", take.measured_as
+                        found.append((take, trace, self.store.remembered.once(key, partial(find_whips, trace))))
+            return found
+
+        def done(found: list[tuple[Take, Trace, tuple[Whip, ...]]]) -> None:
+            for take, trace, whips in found:
+                self._traces[take.measured_as], self._whips[take.measured_as] = trace, whips
+                self.measured.emit(take.id)
+            go_on()
+
+        def go_on(_: str = "") -> None:
+            self._recalling.difference_update(take.measured_as for take in takes)
+            present = {take.measured_as for take in self._session.project.takes}
+            for take in takes:
+                if take.measured_as in present:
+                    self.measure(take)
+
+        self._recalling.update(take.measured_as for take in takes)
+        key = "recall", tuple(take.measured_as for take in takes)
+        self._jobs.start(
+            Job(key=key, what="Looking up what was measured", work=work, done=done, failed=go_on, quiet=True)
+        )
 
     def _forget_others(self, present: set[tuple]) -> None:
         """Lets go what was measured of takes of other projects; what was just removed may come back by undo."""
