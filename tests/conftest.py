@@ -104,7 +104,7 @@ def own_folders(tmp_path: Path, tmp_path_factory: pytest.TempPathFactory, monkey
     monkeypatch.setenv("XDG_CONFIG_HOME", str(config))
     # Proxies are made by the tests that are about them: in all others they would only take time.
     (config / "clevrin").mkdir()
-    (config / "clevrin" / "settings.json").write_text('{"values": {"proxies": false, "preview_quality": "half"}, "keys": {}}')
+    (config / "clevrin" / "settings.json").write_text('{"values": {"proxies": false}, "keys": {}}')
 
 
 @pytest.fixture

@@ -129,7 +129,7 @@ def test_a_path_is_asked_for_beyond_its_span(demo_trace):
 
 
 def test_lock_off_stands_still(registered, truth):
-    span = Span(first=30, end=180)
+    span = Span(first=30, end=110)
     trace, registration = registered("picnic", span)
     path = held_path(trace, span, Hold(how="lock-off"), registration=registration)
     assert outside_px(path, trace) <= 0 and path.least_kept >= 0.85
@@ -139,7 +139,7 @@ def test_lock_off_stands_still(registered, truth):
 
 
 def test_lock_off_over_its_budget_lets_in_what_it_must(registered):
-    span = Span(first=0, end=110)
+    span = Span(first=0, end=70)
     trace, registration = registered("walk-past", span)  # walks 550 px: cannot stand still
     path = held_path(trace, span, Hold(how="lock-off", keep=0.8), registration=registration)
     assert outside_px(path, trace) <= 0

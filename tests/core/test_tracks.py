@@ -11,6 +11,7 @@ import pytest
 from clevrin.core.document.tracks import Placement, Track
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.picture import picture_from_rgb
+from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion.geometry.models import apply
 from clevrin.core.motion.tracks.both_ways import Followed
@@ -174,22 +175,20 @@ def test_the_limit_says_how_sure_it_must_be(tmp_path):
 
 
 @pytest.mark.parametrize("kind", ["point", "surface"])
-def test_a_track_written_and_read_again_is_the_same(tmp_path, kind, demo_take):
-    take = demo_take("picnic")
-    places = ((640.0, 360.0),) if kind == "point" else ((600.0, 300.0), (700.0, 300.0), (700.0, 380.0), (600.0, 380.0))
-    track = Track(name="Red  kite", kind=kind, placed=(Placement(frame=100, places=places),))
-    request = TrackRequest(path=FOOTAGE / "picnic.mp4", fingerprint="x", track=track)
-    found = follow_track(request, None, Shelf(tmp_path / "shelf"), Silent())
+def test_a_track_written_and_read_again_is_the_same(tmp_path, kind):
+    film = film_of(tmp_path / "f.mp4", 30, turning)
+    take = take_in(film)
+    own = np.array([[80.0, 60.0]] if kind == "point" else [[40.0, 30.0], [160.0, 30.0], [160.0, 110.0], [40.0, 110.0]])
+    places = tuple(tuple(float(v) for v in place) for place in apply(turning(10), own))
+    track = Track(name="Red  kite", kind=kind, placed=(Placement(frame=10, places=places),))
+    found = followed(film, track, tmp_path)
     file = tmp_path / "kite.csv"
     write_text(file, track_csv(track, found, take))
     again = read_track(file, take)
     assert (again.name, again.kind, len(again.placed)) == ("Red kite", kind, int(found.known.sum()))
     for placement in again.placed:
         assert np.allclose(placement.places, found.places[placement.frame], atol=1e-3)
-    shown = follow_track(
-        TrackRequest(path=FOOTAGE / "picnic.mp4", fingerprint="x", track=again), None, Shelf(tmp_path), Silent()
-    )
-    assert shown.known[found.known].all()
+    assert followed(film, again, tmp_path / "again").known[found.known].all()
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,7 @@
 """What is drawn over the picture in the Log bench: vectors, points, surfaces, areas left out; and measuring by hand."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
@@ -10,17 +12,30 @@ from clevrin.core.motion.geometry.models import apply
 from clevrin.core.motion.tracks.track_csv import read_track
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import Hands, pixels_of
+from tests.films import cut_film
 
 HOUSE = np.array([380.0, 460.0])
-"""A place in the picnic take that has something to hold on to at frame 100, in its pixels."""
+"""A place in the picnic take that has something to hold on to at its frame 100, in its pixels."""
+
+
+AT = 20
+"""The frame on which things are placed."""
+
+
+@pytest.fixture(scope="session")
+def short_picnic(tmp_path_factory) -> Path:
+    """A second of the picnic about its frame 100: what follows through it does so in a third of the time."""
+    return cut_film(FOOTAGE / "picnic.mp4", tmp_path_factory.mktemp("films") / "picnic.mp4", 100 - AT, 140)
 
 
 @pytest.fixture
-def picnic(demo: Hands) -> Hands:
-    """The picnic is looked at, at frame 100."""
-    demo.look_at(demo.window.session.project.takes[2].id)
-    go_to(demo, 100)
-    return demo
+def picnic(hands: Hands, measured_demo, short_picnic) -> Hands:
+    """The picnic is looked at, at the frame on which things are placed."""
+    hands.drop_files(short_picnic)
+    hands.until(lambda: len(hands.window.session.project.takes) == 1)
+    hands.measured()
+    go_to(hands, AT)
+    return hands
 
 
 def go_to(hands: Hands, frame: int) -> None:
@@ -62,7 +77,7 @@ def test_vectors_are_drawn_while_the_button_is_down(picnic):
     changed = (np.abs(drawn.astype(int) - plain).max(axis=2) > 60).mean()
     assert 0.001 < changed < 0.2
     # They are where corners were followed to.
-    vectors = picnic.window.measurements.vectors(take_of(picnic), 100)
+    vectors = picnic.window.measurements.vectors(take_of(picnic), AT)
     rect = viewer.picture_rect()
     for x, y in vectors.after[vectors.follows][:20]:
         at = round(rect.top() + y * rect.height()), round(rect.left() + x * rect.width())
@@ -118,11 +133,11 @@ def test_a_point_is_placed_by_a_click_and_followed_both_ways(picnic):
     window = picnic.window
     place_point(picnic)
     (track,) = take_of(picnic).tracks
-    assert track.name == "Point 1" and track.placed[0].frame == 100
+    assert track.name == "Point 1" and track.placed[0].frame == AT
     assert np.hypot(*(np.array(track.placed[0].places[0]) - HOUSE)) < 2.0  # a pixel of the viewer is 1.9 of the take
     followed = window.track_jobs.of(track)
-    assert followed is not None and followed.known[60:140].all()
-    go_to(picnic, 140)
+    assert followed is not None and followed.known[:55].all()
+    go_to(picnic, 55)
     assert seen(picnic).source == "followed" and seen(picnic).confidence > 0.7
     assert window.log.sheet.marks.table.item(0, 0).text() == "Point 1"
     window.session.undo()
@@ -139,31 +154,33 @@ def test_where_there_is_nothing_to_hold_on_to_the_list_says_so(picnic):
 
 def test_a_correction_by_dragging_stays_and_what_is_beside_it_follows(picnic):
     place_point(picnic)
-    go_to(picnic, 130)
+    go_to(picnic, 50)
     before = seen(picnic).places[0]
     start = in_view(picnic, before)
     picnic.drag(picnic.window.log.viewer, start, (start[0] + 10, start[1] - 6))
     picnic.until(lambda: not picnic.window.jobs.busy)
     (track,) = take_of(picnic).tracks
-    assert [each.frame for each in track.placed] == [100, 130]
+    assert [each.frame for each in track.placed] == [AT, 50]
     scale = 1280 / picnic.window.log.viewer.picture_rect().width()
     assert np.allclose(np.array(track.placed[1].places[0]) - before, (10 * scale, -6 * scale), atol=0.1)
-    go_to(picnic, 130)
+    go_to(picnic, 50)
     assert seen(picnic).source == "placed"
     assert picnic.window.session.history.undo_label == "Correct track"
 
 
-def test_a_lost_point_is_shown_and_taken_up_again(demo):
+def test_a_lost_point_is_shown_and_taken_up_again(hands, measured_demo, tmp_path):
     """At the end of the walk a whip carries everything out of the picture."""
-    walk = demo.window.session.project.takes[0]
-    demo.look_at(walk.id)
-    go_to(demo, 100)
+    demo = hands
+    hands.drop_files(cut_film(FOOTAGE / "walk-past.mp4", tmp_path / "walk.mp4", 100 - AT, 147))
+    hands.until(lambda: len(hands.window.session.project.takes) == 1)
+    hands.measured()
+    go_to(demo, AT)
     place_point(demo, np.array([1100.0, 300.0]))
-    demo.until(lambda: demo.window.player.frame != 100)
+    demo.until(lambda: demo.window.player.frame != AT)
     (track,) = take_of(demo).tracks
     followed = demo.window.track_jobs.of(track)
     lost = demo.window.player.frame
-    assert lost in followed.lost and lost > 100
+    assert lost in followed.lost and lost > AT
     demo.until(lambda: demo.window.log.marks.seen_tracks and seen(demo).source == "lost")
     assert f"lost at {lost}" in demo.window.log.sheet.marks.table.item(0, 1).text() or lost in followed.lost
     at = in_view(demo, np.clip(seen(demo).places[0], 40, (1240, 680)))
@@ -186,7 +203,7 @@ def test_a_surface_is_a_box_whose_corners_are_dragged(picnic):
     assert np.allclose(track.placed[0].places[0], HOUSE - 60, atol=3) and np.allclose(
         track.placed[0].places[2], HOUSE + 60, atol=3
     )
-    go_to(picnic, 100)
+    go_to(picnic, AT)
     corner = in_view(picnic, np.array(track.placed[0].places[1]))
     picnic.drag(viewer, corner, (corner[0] + 8, corner[1]))
     picnic.until(lambda: not picnic.window.jobs.busy)
@@ -204,12 +221,12 @@ def test_an_area_is_left_out_carried_and_counted_again(picnic):
     assert area.area == pytest.approx((200 / 1280, 200 / 720, 500 / 1280, 400 / 720), abs=0.006)
     assert window.measurements.is_measuring(take_of(picnic))
     picnic.measured()
-    vectors = window.measurements.vectors(take_of(picnic), 100)
+    vectors = window.measurements.vectors(take_of(picnic), AT)
     x, y, w, h = area.area
     inside = (vectors.after > (x, y)).all(axis=1) & (vectors.after < (x + w, y + h)).all(axis=1)
     assert not inside.any() and len(inside) > 20
     picnic.click(window.log.sheet.marks.carry, (8, 8))
-    assert take_of(picnic).left_out[0].carried and take_of(picnic).left_out[0].frame == 100
+    assert take_of(picnic).left_out[0].carried and take_of(picnic).left_out[0].frame == AT
     picnic.measured()
     picnic.click(window.log.sheet.marks.forget_button)
     assert take_of(picnic).left_out == ()
@@ -257,7 +274,7 @@ def test_a_track_goes_out_and_comes_back_as_csv(picnic, tmp_path):
     picnic.name_file(tmp_path / "chimney")
     picnic.until((tmp_path / "chimney.csv").exists)
     take = take_of(picnic)
-    assert len(read_track(tmp_path / "chimney.csv", take).placed) > 50
+    assert len(read_track(tmp_path / "chimney.csv", take).placed) > 40
     picnic.do("import-track")
     picnic.name_file(tmp_path / "chimney.csv")
     picnic.until(lambda: len(take_of(picnic).tracks) == 2)
@@ -280,7 +297,7 @@ def test_tracks_and_areas_are_saved_with_the_project(picnic, tmp_path):
     picnic.until(lambda: not window.jobs.busy)
     window.projects.open(file)
     picnic.measured()
-    picnic.look_at(window.session.project.takes[2].id)
+    picnic.look_at(window.session.project.takes[0].id)
     (track,) = take_of(picnic).tracks
     picnic.until(lambda: window.track_jobs.of(track) is not None)
     assert window.player.frame != window.track_jobs.of(track).lost  # nobody is led anywhere by opening a project
@@ -289,6 +306,7 @@ def test_tracks_and_areas_are_saved_with_the_project(picnic, tmp_path):
 def test_in_the_reel_nothing_is_drawn_over_the_picture(picnic):
     place_point(picnic)
     log = picnic.window.log
+    log.put_on_reel()
     log.look_at(reel=True)
     picnic.until(lambda: log.viewer.pixels and log.marks.seen_tracks == [])
     assert not log.mark_buttons["point"].isEnabled()
@@ -298,7 +316,7 @@ def test_in_the_reel_nothing_is_drawn_over_the_picture(picnic):
 
 def test_escape_puts_back_what_is_dragged_over_the_picture(picnic):
     place_point(picnic)
-    go_to(picnic, 120)
+    go_to(picnic, 40)
     before = take_of(picnic).tracks
     start = in_view(picnic, seen(picnic).places[0])
     picnic.drag(picnic.window.log.viewer, start, (start[0] + 30, start[1]), drop=False)
@@ -314,12 +332,12 @@ def test_escape_puts_back_what_is_dragged_over_the_picture(picnic):
 
 def test_a_drag_goes_on_while_another_picture_is_shown(picnic):
     place_point(picnic)
-    go_to(picnic, 120)
+    go_to(picnic, 40)
     viewer, start = picnic.window.log.viewer, in_view(picnic, seen(picnic).places[0])
     picnic.drag(viewer, start, (start[0] + 20, start[1]), drop=False)
-    picnic.window.log.show_frame(120, viewer.pixels)  # as when the film's own picture follows its proxy's
+    picnic.window.log.show_frame(40, viewer.pixels)  # as when the film's own picture follows its proxy's
     QTest.mouseRelease(viewer, Qt.MouseButton.LeftButton, pos=QPoint(round(start[0] + 20), round(start[1])))
-    assert [each.frame for each in take_of(picnic).tracks[0].placed] == [100, 120]
+    assert [each.frame for each in take_of(picnic).tracks[0].placed] == [AT, 40]
 
 
 def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic):

@@ -61,8 +61,6 @@ def test_the_window_is_whole_on_small_and_large_screens(demo, step):
         demo.until(lambda: not window.jobs.busy)
         for size in SIZES:
             window.resize(*size)
-            demo.qtbot.wait(20)
-            demo.until(lambda: not window.jobs.busy)
             demo.until(lambda: outside(window) == [] and cut_off(window) == [])
             assert (window.width(), window.height()) == size
 

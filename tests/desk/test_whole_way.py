@@ -36,7 +36,7 @@ def test_from_files_to_one_move(measured_demo, hands, tmp_path):
     hands.key(Qt.Key.Key_2)
     hands.click(window.steady.sheet.controls["how"].buttons["float"])
     hands.until(lambda: window.measurements.held(session.shot) is not None)
-    hands.until(lambda: "nothing is empty" in window.steady.sheet.controls["keep"]._note.text())
+    hands.until(lambda: "nothing is empty" in window.steady.sheet.controls["keep"].note.text())
     # Join: the best proposal, taken with Enter.
     hands.key(Qt.Key.Key_5)
     hands.until(lambda: window.join.table.rowCount() > 0)
