@@ -199,6 +199,8 @@ def test_assemble_finds_the_best_order(clevrin, tmp_path, measured_demo):
     assert [project.take(s.take_id).name for s in project.reel.shots] == ["walk-past", "hill"]
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_more_takes_are_assembled_than_films_stay_open(clevrin, tmp_path):
     films = []
     for number in range(6):

@@ -50,7 +50,9 @@ def test_all_films_together_are_small_enough():
     assert sum(p.stat().st_size for p in FOOTAGE.iterdir()) < 24_000_000
 
 
-@pytest.mark.parametrize(("name", "frame"), [pytest.param("hill", 90, marks=LONG), ("bunting", 4)])
+@pytest.mark.parametrize(
+    ("name", "frame"), [pytest.param("hill", 90, marks=LONG), pytest.param("bunting", 4, marks=LONG)]
+)
 def test_a_frame_drawn_again_is_the_shipped_one(name, frame):
     drawn = rgb_from_picture(developed(frame_light(FILMED[name], frame), frame)).astype(float)
     with FilmReader(FOOTAGE / f"{name}.mp4") as reader:

@@ -162,6 +162,8 @@ def test_how_much_of_an_area_counts_is_said_at_frames(demo):
     sheet.close()
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_a_passing_edge_is_cut_under_cover_and_the_next_shot_arrives_as_fast_as_it(join):
     """The area covers all of the picture about a frame of the first take; cut there, and undone."""
     window, session, bench = join.window, join.window.session, join.window.join

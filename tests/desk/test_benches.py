@@ -518,6 +518,8 @@ def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):
     assert leave(second_join).kind in KINDS
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_join):
     window, session = second_join.window, second_join.window.session
     bench = window.join
@@ -544,6 +546,8 @@ def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_
     assert combo.currentIndex() == 0
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_a_match_cut_goes_where_both_subjects_move_alike(second_join):
     window, session = second_join.window, second_join.window.session
     bench = window.join

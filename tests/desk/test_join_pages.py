@@ -169,6 +169,8 @@ def test_one_move_is_proposed_taken_in_part_and_undone(demo, look):
     demo.until(lambda: all(words(page.table, row)[1] != "left out" for row in range(4)))
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_one_move_can_fall_on_beats_and_in_the_order_that_joins_best(demo, look):
     session = demo.window.session
     page = look("move")

@@ -1,11 +1,14 @@
 """What Clevrin proposes for a hold: the chart of keep against settle, the frames that set the price, enough hold."""
 
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Hold, Span
+from clevrin.core.document.holding import MOST_KEEP
 from clevrin.core.errors import ClevrinError
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.hold.report import shake_px, shaken
@@ -55,31 +58,53 @@ class Jolt:
 
 
 def chart(
-    trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], progress: Progress, shape: Shape = None
+    trace: Trace,
+    span: Span,
+    hold: Hold,
+    whips: tuple[Whip, ...],
+    progress: Progress,
+    shape: Shape = None,
+    known: tuple[ByteCache, Hashable] | None = None,
 ) -> Chart:
     """The keep-settle chart of a float, for a row of budgets and a few settles, the present one among them.
 
-    Costs solving some fifty times: about a second for 5 s of film. Raises `CancelledError`.
+    `known`: where lines are remembered, and by what besides their settle and the hold; while a settle is dragged only
+    the line of the present one is new. Costs solving some fifty times: about a second for 5 s of film. Raises
+    `CancelledError`.
     """
     settles = sorted({*_CHART_SETTLES_S, round(hold.settle_s, 2)} - {0.0})
-    done, total = 0, len(settles) * len(_CHART_KEEPS)
     lines = []
-    for settle_s in settles:
-        points: list[ChartPoint] = []
-        bound = True
-        for keep in _CHART_KEEPS:
-            tried = hold.changed(how="float", settle_s=settle_s, keep=keep, edge="fill", mesh=False, returned=0.0)
-            if bound:
-                found = _tried(trace, span, tried, whips, shape)
-                if found is not None:
-                    points.append(found[0])
-                    bound = found[1]
-            else:  # it has room to spare already: a smaller budget changes nothing
-                points.append(replace(points[-1], asked_keep=keep))
-            done += 1
-            step(progress, done, total)
-        lines.append(tuple(points))
+    for number, settle_s in enumerate(settles):
+        lined = hold.changed(how="float", settle_s=settle_s, edge="fill", mesh=False, returned=0.0)
+
+        def line(lined: Hold = lined, number: int = number) -> tuple[ChartPoint, ...]:
+            done, total = number * len(_CHART_KEEPS), len(settles) * len(_CHART_KEEPS)
+            return _line(trace, span, lined, whips, shape, lambda k: step(progress, done + k, total))
+
+        if known is None:
+            lines.append(line())
+        else:
+            cache, named = known
+            lines.append(cache.once(("chart line", named, span, lined.changed(keep=MOST_KEEP), shape), line))
     return Chart(shake_px=shake_px(shaken(trace, span, whips)), lines=tuple(lines))
+
+
+def _line(
+    trace: Trace, span: Span, hold: Hold, whips: tuple[Whip, ...], shape: Shape, told: Callable[[int], None]
+) -> tuple[ChartPoint, ...]:
+    """What a settle gives for each budget."""
+    points: list[ChartPoint] = []
+    bound = True
+    for number, keep in enumerate(_CHART_KEEPS):
+        if bound:
+            found = _tried(trace, span, hold.changed(keep=keep), whips, shape)
+            if found is not None:
+                points.append(found[0])
+                bound = found[1]
+        else:  # it has room to spare already: a smaller budget changes nothing
+            points.append(replace(points[-1], asked_keep=keep))
+        told(number + 1)
+    return tuple(points)
 
 
 def hold_at(chart: Chart, keep: float, left_px: float) -> float:

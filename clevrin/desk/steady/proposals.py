@@ -58,7 +58,7 @@ class ShotProposals(QObject):
 
         def work(progress: Progress) -> Proposals:
             return Proposals(
-                chart=chart(trace, shot.span, hold, whips, progress, shape),
+                chart=chart(trace, shot.span, hold, whips, progress, shape, (remembered, take.measured_as)),
                 jolts=price_setters(trace, shot.span, hold, shape),
                 enough=least_hold(trace, shot.span, hold, whips, shape),
             )
