@@ -21,7 +21,7 @@ test: setup
 
 # The same, and what each test took, as a table in docs.
 test-costs: setup
-	$(PYTEST) --costs docs/test-costs.md
+	$(PYTEST) --costs=docs/test-costs.md
 
 check: setup
 	$(PY) -m ruff check .
