@@ -226,7 +226,7 @@ class _Grows:
     """How large this process is while something runs, looked at four times a second."""
 
     def __enter__(self) -> "_Grows":
-        self.seen: list[int] = []
+        self._seen: list[int] = []
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._watch, daemon=True)
         self._thread.start()
@@ -239,16 +239,16 @@ class _Grows:
     def _watch(self) -> None:
         while not self._stop.wait(0.25):
             status = Path("/proc/self/status").read_text(encoding="utf-8")
-            self.seen.append(int(status.split("VmRSS:")[1].split()[0]) // 1024)
+            self._seen.append(int(status.split("VmRSS:")[1].split()[0]) // 1024)
 
     @property
     def _early(self) -> int:
-        return self.seen[len(self.seen) // 10]
+        return self._seen[len(self._seen) // 10]
 
     @property
     def words(self) -> str:
-        return f"{self._early} and {max(self.seen)} MB"
+        return f"{self._early} and {max(self._seen)} MB"
 
     @property
     def flat(self) -> bool:
-        return max(self.seen) < min(1500, self._early * 1.25 + 50)
+        return max(self._seen) < min(1500, self._early * 1.25 + 50)

@@ -107,7 +107,7 @@ class Film:
         reach = 0.0
         for board in self.boards:
             grid = _grid(board.texture.shape)
-            first, last = (_visible(self.seen(board, t), grid) for t in ends)
+            first, last = (_visible(self._seen(board, t), grid) for t in ends)
             inside = ((first > 0) & (first < (self.lens.width, self.lens.height))).all(axis=1)
             way = np.hypot(*(last - first)[inside].T)
             reach = max(reach, float(np.nanmax(way)) if np.isfinite(way).any() else 0.0)
@@ -126,7 +126,7 @@ class Film:
             offset = ((k + 0.5) / len(instants) - 0.5, (ranks[k] + 0.5) / len(instants) - 0.5)
             image = np.full(size[::-1], self.behind, np.float32)
             for board in self.boards:
-                _lay(image, board, self.seen(board, float(t), offset))
+                _lay(image, board, self._seen(board, float(t), offset))
             total += image
         return total / len(instants)
 
@@ -160,7 +160,7 @@ class Film:
             turns = [self.lens.matrix @ self.course(float(t)).cam_from_world for t in instants]
             found[FAR].append(_mean_map(turns, self.lens))
             for board in self.boards:
-                found[board.name].append(_mean_map([self.seen(board, float(t)) for t in instants], self.lens))
+                found[board.name].append(_mean_map([self._seen(board, float(t)) for t in instants], self.lens))
         return {name: np.array(maps) for name, maps in found.items()}
 
     def motions(self, name: str) -> Numbers:

@@ -179,6 +179,18 @@ def velocity_at_cut(placed: Placed, course: Trace, *, leaving: bool) -> NDArray[
     return _velocity(placed, course, frame, placed.end - 1 if leaving else placed.start)
 
 
+def at_cut(
+    before: Placed, after: Placed, leaving: Trace | None, arriving: Trace | None
+) -> tuple[NDArray[np.float64] | None, NDArray[np.float64] | None, float]:
+    """The velocities of both sides of a cut (None: not measured), and by which share of the motion they differ.
+
+    A join that lasts makes a move of its own: then, and where a side is not measured, nothing differs.
+    """
+    out = None if leaving is None else velocity_at_cut(before, leaving, leaving=True)
+    in_ = None if arriving is None else velocity_at_cut(after, arriving, leaving=False)
+    return out, in_, 0.0 if kind_of(before.shot.leave).long else mismatch(out, in_)
+
+
 def mismatch(out: NDArray[np.float64] | None, in_: NDArray[np.float64] | None) -> float:
     """By which share of the motion two velocities, in widths a second, differ: 0 to 1; 0 where neither moves much."""
     if out is None or in_ is None:

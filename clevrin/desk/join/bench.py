@@ -24,12 +24,13 @@ from clevrin.desk.bench.context import Context
 from clevrin.desk.join.drag_handles import JoinHand
 from clevrin.desk.join.edits import JoinEdits
 from clevrin.desk.join.known_moves import KnownMoves
+from clevrin.desk.join.meeting import Meeting
 from clevrin.desk.join.named import with_its_side
 from clevrin.desk.join.page import chosen_pair
 from clevrin.desk.join.proposals import ProposalTable
 from clevrin.desk.join.ranking import PairRanking
 from clevrin.desk.join.sheet import JoinSheet
-from clevrin.desk.join.strips import Meeting, Strips
+from clevrin.desk.join.strips import Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.playback.programmes import OVERLAID, join_programme, overlaid_programme, reel_plans

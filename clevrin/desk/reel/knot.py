@@ -8,8 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from clevrin.core.document.joining import PLAIN
-from clevrin.core.join.between import COMPARED_WIDTHS_PER_S, DISAGREES, mismatch, velocity_at_cut
-from clevrin.core.join.kinds import kind_of
+from clevrin.core.join.between import COMPARED_WIDTHS_PER_S, DISAGREES, at_cut
 from clevrin.core.motion import Trace
 from clevrin.core.pace import Placed
 from clevrin.desk.reel.kind_marks import MARKS, mark_of
@@ -34,12 +33,8 @@ class Knot:
 
 def knot_between(before: Placed, after: Placed, leaving: Trace | None, arriving: Trace | None) -> Knot:
     """How two shots meet at the cut: their directions as seen on the reel, and how badly these and the speeds agree."""
-    out = None if leaving is None else velocity_at_cut(before, leaving, leaving=True)
-    in_ = None if arriving is None else velocity_at_cut(after, arriving, leaving=False)
-    kind = before.shot.leave.kind
-    if out is None or in_ is None or kind_of(before.shot.leave).long:
-        return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=0.0, kind=kind)
-    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=mismatch(out, in_), kind=kind)
+    out, in_, off = at_cut(before, after, leaving, arriving)
+    return Knot(leaving_deg=_angle(out), arriving_deg=_angle(in_), mismatch=off, kind=before.shot.leave.kind)
 
 
 def _angle(velocity: np.ndarray | None) -> float | None:

@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
+from clevrin.core.document import Project
 from clevrin.core.pace.timecode import timecode
 from clevrin.desk.background.ridge_store import RidgeStore
 from clevrin.desk.background.waveforms import Waveforms
@@ -59,6 +60,7 @@ class ReelView(QWidget):
         self._narrows = False
         self._gesture = ""
         self._gestures = 0
+        self._laid: tuple[Project, tuple[int, int, Sight], ReelLayout] | None = None
         self.setMinimumHeight(theme.widened(theme.LEAST_REEL_HEIGHT))
         self.setMaximumHeight(theme.widened(theme.REEL_HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
@@ -84,7 +86,11 @@ class ReelView(QWidget):
 
     @property
     def layout_now(self) -> ReelLayout:
-        return ReelLayout.of(self._context.session.project, self.width(), self.height(), self._sight)
+        """Where all of it lies; worked out once for as long as nothing of that changes."""
+        project, seen = self._context.session.project, (self.width(), self.height(), self._sight)
+        if self._laid is None or self._laid[0] is not project or self._laid[1] != seen:
+            self._laid = project, seen, ReelLayout.of(project, *seen)
+        return self._laid[2]
 
     @property
     def readout(self) -> str:

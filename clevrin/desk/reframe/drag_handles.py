@@ -14,6 +14,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from clevrin.core.document import Pose
 from clevrin.core.document.gating import LEAST_GATE_PX
+from clevrin.desk.reframe.gate_trail import paint_trail
 from clevrin.desk.widgets import theme
 
 Numbers = NDArray[np.float64]
@@ -24,6 +25,7 @@ _NEAR_PX = 14
 _CORNER_PX = 9
 _STALK_PX = 26
 _DIM = 150
+_STANDS_PX = 1
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -74,7 +76,9 @@ class GateHands:
         painter.setClipRect(rect)
         quad = [_on(corner, view, rect) for corner in view.corners]
         self._dim(painter, rect, quad)
-        self._paint_trail(painter, view, rect)
+        moves = len(view.trail) and np.ptp(view.trail, axis=0).max() > _STANDS_PX
+        trail = [_on(place, view, rect) for place in view.trail] if moves else []
+        paint_trail(painter, trail, [_on(place, view, rect) for place in view.posed])
         painter.setClipping(False)  # handles at the picture's edge are whole
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("ember"), 2))
@@ -99,19 +103,6 @@ class GateHands:
         shade = theme.colour("surround")
         shade.setAlpha(_DIM)
         painter.fillPath(around.subtracted(inner), shade)
-
-    def _paint_trail(self, painter: QPainter, view: GateView, rect: QRect) -> None:
-        if len(view.trail) and np.ptp(view.trail, axis=0).max() > 1:
-            shade = theme.colour("text")
-            shade.setAlpha(190)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(shade)
-            for place in view.trail:
-                painter.drawEllipse(_on(place, view, rect), 1.4, 1.4)
-        painter.setBrush(theme.colour("ember"))
-        painter.setPen(QPen(theme.colour("sunk"), 1))
-        for place in view.posed:
-            painter.drawEllipse(_on(place, view, rect), 4.5, 4.5)
 
     def _paint_handles(self, painter: QPainter, view: GateView, quad: Sequence[QPointF], rect: QRect) -> None:
         painter.setPen(QPen(theme.colour("ember"), 2))

@@ -8,8 +8,7 @@ import numpy as np
 
 from clevrin.core.document import LaneName, Project
 from clevrin.core.hold.blurred import blurred_frames
-from clevrin.core.join.between import DISAGREES, made_join, mismatch, velocity_at_cut, what_is_short
-from clevrin.core.join.kinds import kind_of
+from clevrin.core.join.between import DISAGREES, at_cut, made_join, what_is_short
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import find_whips
 from clevrin.core.pace import Placed, placed_shots
@@ -137,14 +136,7 @@ def _of_join(
     if made is not None:
         for sentence in what_is_short(row, number, made):
             yield mark(sentence)
-    if kind_of(before.shot.leave).long:
-        return
-    traces = [sources.measured.trace(each.take) for each in (before, after)]
-    sides = [
-        None if trace is None else velocity_at_cut(placed, trace, leaving=leaving)
-        for placed, trace, leaving in zip((before, after), traces, (True, False), strict=True)
-    ]
-    off = mismatch(sides[0], sides[1])
+    *_, off = at_cut(before, after, sources.measured.trace(before.take), sources.measured.trace(after.take))
     if off >= DISAGREES:
         yield mark(f"{before.take.name} to {after.take.name}: differs by {off:.0%}")
 
