@@ -50,6 +50,7 @@ demo-footage: setup
 # What is measured of the demo's takes, after a change of a method's version or of a film (about three minutes).
 demo-measured: setup
 	$(PY) -m clevrin.demo.measured
+	$(OFFSCREEN) $(PY) tools/demo_thumbnails.py
 
 # After a change of dependencies in pyproject.toml; needs the tool uv.
 lock:

@@ -2,7 +2,8 @@
 
 The files are those of a shelf, known by the film and the version of the method that measured it, and not by the code's
 wording: a test measures takes anew and holds these files against that. `make demo-measured` makes them again, which
-is needed when a film of the demo or a method's version changes.
+is needed when a film of the demo or a method's version changes. Small pictures of the takes lie beside them: those that
+a window of the usual size shows first.
 """
 
 import shutil
@@ -30,7 +31,7 @@ MEASURED = FOOTAGE / "measured"
 
 def lay_out(shelf: Shelf) -> None:
     """Puts on a shelf what ships with the demo and is not there yet; where the shelf cannot be written, nothing."""
-    for shipped in MEASURED.glob("*/*.npz"):
+    for shipped in (*MEASURED.glob("*/*.npz"), *MEASURED.glob("thumbnails/*/*.jpg")):
         place = shelf.folder / shipped.relative_to(MEASURED)
         with suppress(OSError):
             if not place.exists():
