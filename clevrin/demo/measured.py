@@ -47,8 +47,9 @@ def measure_demo(shelf: Shelf) -> None:
     """Measures all that the demo's takes and its projects need."""
     from clevrin.demo.project import demo_project, tricks_project
 
+    projects = demo_project(), tricks_project()
     with Sources.of(shelf) as sources:
-        for take in _takes(demo_project(), tricks_project()):
+        for take in _takes(*projects):
             trace = sources.measured.measure(take, Silent())
             kept_moves(take, trace, sources.films.reader, shelf)
             for track in take.tracks:
@@ -56,7 +57,7 @@ def measure_demo(shelf: Shelf) -> None:
             for area in take.areas:
                 sources.measured.area(take, area, Silent())
             sys.stderr.write(f"measured {take.name}\n")
-        for project in (demo_project(), tricks_project()):
+        for project in projects:
             for shot in project.reel.shots:
                 complete(HoldRequest.of(project, shot), sources.measured, Silent())
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Hashable
 from contextlib import suppress
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -137,7 +136,8 @@ class Measurements(QObject):
 
         def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...], Verdict]:
             trace = self.store.measure(take, progress)
-            return self.store.remembered.once(("judged", key), lambda: _judged(trace))
+            whips = self._whips_in(take, trace)
+            return trace, whips, self.store.remembered.once(("verdict", key), lambda: judge(trace, whips))
 
         def done(result: tuple[Trace, tuple[Whip, ...], Verdict]) -> None:
             self._traces[key], self._whips[key], self._verdicts[key] = result
@@ -223,8 +223,7 @@ class Measurements(QObject):
                 with suppress(MediaError):  # measuring it says why
                     trace = self.store.trace(take)
                     if trace is not None:
-                        key = "whips", take.measured_as
-                        found.append((take, trace, self.store.remembered.once(key, partial(find_whips, trace))))
+                        found.append((take, trace, self._whips_in(take, trace)))
             return found
 
         def done(found: list[tuple[Take, Trace, tuple[Whip, ...]]]) -> None:
@@ -246,6 +245,10 @@ class Measurements(QObject):
             Job(key=key, what="Looking up what was measured", work=work, done=done, failed=go_on, quiet=True)
         )
 
+    def _whips_in(self, take: Take, trace: Trace) -> tuple[Whip, ...]:
+        """The whips of a take, looked for once."""
+        return self.store.remembered.once(("whips", take.measured_as), lambda: find_whips(trace))
+
     def _forget_others(self, present: set[tuple]) -> None:
         """Lets go what was measured of takes of other projects; what was just removed may come back by undo."""
         others = self._traces.keys() - present
@@ -254,11 +257,6 @@ class Measurements(QObject):
                 for kept in (self._traces, self._whips, self._verdicts, self._troubles):
                     kept.pop(key, None)
                 self._begun.discard(key)
-
-
-def _judged(trace: Trace) -> tuple[Trace, tuple[Whip, ...], Verdict]:
-    whips = find_whips(trace)
-    return trace, whips, judge(trace, whips)
 
 
 def _slot(request: HoldRequest) -> tuple[Hashable, ...]:

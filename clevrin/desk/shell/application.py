@@ -16,7 +16,6 @@ from PySide6.QtWidgets import QApplication
 
 from clevrin.core.document.keeping import data_folder, last_project
 from clevrin.core.errors import ClevrinError
-from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.shelf import Shelf
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.shell.log_view import LogView
@@ -47,9 +46,8 @@ def run(files: Iterable[Path] = (), *, play: bool = False, prepare: Callable[[Sh
     settings = Settings()
     keep_giving_back(application)
     theme.apply(application, int(settings.value("scale")) / 100)
-    shelf = Shelf(settings.cache_folder)
-    prepare(shelf)
-    window = MainWindow(settings, MeasurementStore(shelf))
+    prepare(Shelf(settings.cache_folder))
+    window = MainWindow(settings)
     sys.excepthook = lambda kind, error, trace: tell_unexpected(window, kind, error, trace)
     window.show()
     offer_crash(window)
