@@ -223,15 +223,15 @@ def batch(
     ] = None,
 ) -> None:
     """Runs a table of commands, several at once, and goes on where one fails; or for each film that comes."""
-    from clevrin.cli.batching import Result, read_jobs, results_csv, run_jobs, watch_folder
+    from clevrin.cli.batching import Result, check_results, films_of, read_jobs, results_csv, run_jobs, watch_folder
 
     found = read_jobs(table)
     if out is not None:
-        check_output(out, [table])
+        check_results(out, table, found)
 
     def written(results: tuple[Result, ...]) -> None:
         if out is not None:
-            write_text(out, results_csv(results), [table])
+            write_text(out, results_csv(results), [table, *films_of(found)])
 
     if watch is not None:
         results = watch_folder(found, watch, jobs or None, print_line, written, idle)

@@ -10,8 +10,11 @@ import errno
 import fcntl
 import hashlib
 import os
+import re
 import shutil
+import socket
 import stat
+import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack
 from itertools import count
@@ -23,6 +26,8 @@ from clevrin.core.errors import MediaError
 
 _numbers = count(1)
 _PART = ".segment"
+_LEFT = re.compile(r"\.clevrin-([0-9a-f]{16})-\d+-\d+\.part")
+_PATIENCE_S = 0.2
 
 
 class BusyError(MediaError):
@@ -58,40 +63,42 @@ def check_output(path: Path, inputs: Iterable[Path] = ()) -> None:
 
 
 @contextlib.contextmanager
-def put(path: Path, never: Iterable[Path] = ()) -> Iterator[Path]:
-    """A name to write to meanwhile; what is there when the block ends well takes the place of `path`.
+def name_held(path: Path) -> Iterator[None]:
+    """Nobody else writes to this name, or to its parts, while the block runs: who does takes it `held` from here.
 
-    Raises `MediaError` where `path` may not be written (`never`: what it is made from), `BusyError` where somebody
-    writes it now, and lets errors of the block through: then nothing stays.
+    Raises `BusyError`, with who it is, where somebody does; `MediaError` where nothing can be written there. A lock of
+    a process that is gone holds nothing.
     """
-    never = tuple(never)
-    check_output(path, never)
-    key = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
-    with _locked(path, path.parent / f".clevrin-{key}.lock"):
-        for left in path.parent.glob(f".clevrin-{key}-*.part"):  # of a process that was killed: the lock is ours
-            with contextlib.suppress(OSError):
-                left.unlink()
-        part = path.parent / f".clevrin-{key}-{os.getpid()}-{next(_numbers)}.part"
-        try:
-            yield part
-            _sync(part)
-            check_output(path, never)
-            part.replace(path)
-            _sync(path.parent)
-        finally:
-            with contextlib.suppress(OSError):
-                part.unlink(missing_ok=True)
+    with _locked(path, _lock_of(path)):
+        yield
 
 
 @contextlib.contextmanager
-def put_folder(path: Path) -> Iterator[Path]:
+def put(path: Path, never: Iterable[Path] = (), *, held: bool = False) -> Iterator[Path]:
+    """A name to write to meanwhile; what is there when the block ends well takes the place of `path`.
+
+    `held`: the name is held by who calls this. Raises `MediaError` where `path` may not be written (`never`: what it
+    is made from), `BusyError` where somebody writes it now, and lets errors of the block through: then nothing stays.
+    """
+    never = tuple(never)
+    check_output(path, never)
+    with _part_of(path, held) as part:
+        yield part
+        _sync(part)
+        check_output(path, never)
+        part.replace(path)
+        _sync(path.parent)
+
+
+@contextlib.contextmanager
+def put_folder(path: Path, *, held: bool = False) -> Iterator[Path]:
     """A folder of our own beside a place, to write to meanwhile; when the block ends well it takes its name.
 
-    Raises `MediaError` where something is there already; lets errors of the block through: then nothing stays.
+    `held`: the name is held by who calls this. Raises `MediaError` where something is there already, `BusyError` where
+    somebody writes it now; lets errors of the block through: then nothing stays.
     """
     check_new_folder(path)
-    part = path.parent / f".clevrin-{os.getpid()}-{next(_numbers)}-{path.name}.part"
-    try:
+    with _part_of(path, held) as part:
         try:
             part.mkdir()
         except OSError as error:
@@ -99,8 +106,40 @@ def put_folder(path: Path) -> Iterator[Path]:
         yield part
         check_new_folder(path)
         part.rename(path)  # refused where something has come to lie there meanwhile
-    finally:
+
+
+@contextlib.contextmanager
+def _part_of(path: Path, held: bool) -> Iterator[Path]:
+    """A name of our own beside a place, that nobody else has; what is there at the end is thrown away."""
+    with contextlib.nullcontext() if held else name_held(path):
+        _sweep(path.parent, mine=_key(path))
+        part = path.parent / f".clevrin-{_key(path)}-{os.getpid()}-{next(_numbers)}.part"
+        try:
+            yield part
+        finally:
+            _throw_away(part)
+
+
+def _sweep(folder: Path, mine: str) -> None:
+    """Takes away what processes that are gone left in a folder: what nobody holds, and what is `mine` to hold."""
+    for left in folder.glob(".clevrin-*.part"):
+        found = _LEFT.fullmatch(left.name)
+        if found is None:
+            continue
+        if found[1] == mine:
+            _throw_away(left)
+            continue
+        with contextlib.suppress(MediaError), _locked(left, folder / f".clevrin-{found[1]}.lock") as sure:
+            if sure:
+                _throw_away(left)
+
+
+def _throw_away(part: Path) -> None:
+    if part.is_dir() and not part.is_symlink():
         shutil.rmtree(part, ignore_errors=True)
+    else:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
 
 
 def check_new_folder(path: Path) -> None:
@@ -112,11 +151,13 @@ def check_new_folder(path: Path) -> None:
 
 
 class PartsRoom:
-    """A folder of our own beside an output, in which finished parts of it wait until all are there."""
+    """A folder of our own beside an output, in which finished parts of it wait until all are there.
+
+    Who holds the output's name has it alone.
+    """
 
     def __init__(self, path: Path) -> None:
-        key = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
-        self.folder = path.parent / f".clevrin-{key}-parts"
+        self.folder = path.parent / f".clevrin-{_key(path)}-parts"
 
     def open(self) -> None:
         """Makes the folder. Raises `MediaError`."""
@@ -144,6 +185,12 @@ class PartsRoom:
                 path.unlink()
         with contextlib.suppress(OSError):
             self.folder.rmdir()
+
+
+def clear_parts(path: Path) -> None:
+    """Throws away the parts of an output that is not wanted any more, but where somebody else is making it."""
+    with contextlib.suppress(MediaError), name_held(path):
+        PartsRoom(path).clear()
 
 
 class WholeOrAbsent:
@@ -194,11 +241,20 @@ def writing_error(path: Path, error: OSError) -> MediaError:
     return MediaError(f"{path} cannot be written: {reason}.")
 
 
+def _key(path: Path) -> str:
+    return hashlib.sha256(os.fsencode(path.name)).hexdigest()[:16]
+
+
+def _lock_of(path: Path) -> Path:
+    return path.parent / f".clevrin-{_key(path)}.lock"
+
+
 @contextlib.contextmanager
-def _locked(path: Path, lock: Path) -> Iterator[None]:
+def _locked(path: Path, lock: Path) -> Iterator[bool]:
+    """Holds a lock meanwhile; says whether that is sure: some file systems have no locks."""
     descriptor = _lock(path, lock)
     try:
-        yield
+        yield descriptor is not None
     finally:
         if descriptor is not None:
             with contextlib.suppress(OSError):
@@ -208,6 +264,7 @@ def _locked(path: Path, lock: Path) -> Iterator[None]:
 
 def _lock(path: Path, lock: Path) -> int | None:
     """A descriptor that holds the lock; None on a file system that has none."""
+    patience = time.monotonic() + _PATIENCE_S
     while True:
         try:
             descriptor = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)
@@ -216,15 +273,32 @@ def _lock(path: Path, lock: Path) -> int | None:
         try:
             fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as error:
+            holder = _holder(descriptor)
             os.close(descriptor)
-            raise BusyError(f"{path.name} is being written by somebody else just now: choose another name.") from error
+            if time.monotonic() < patience:  # somebody may only be sweeping, which takes no time
+                time.sleep(_PATIENCE_S / 10)
+                continue
+            raise BusyError(f"{path.name} is being written by {holder} just now: choose another name.") from error
         except OSError:
             os.close(descriptor)
             return None
         there = _lstat(lock)
         if there is not None and os.path.samestat(there, os.fstat(descriptor)):
+            with contextlib.suppress(OSError):  # it is only a help
+                os.ftruncate(descriptor, 0)
+                os.pwrite(descriptor, f"{os.getpid()} {socket.gethostname()}".encode(), 0)
             return descriptor
         os.close(descriptor)  # the one who had it has thrown the file away: what we hold is no longer the lock
+
+
+def _holder(descriptor: int) -> str:
+    """Who has a lock, in words, as it says itself."""
+    try:
+        process, _, host = os.pread(descriptor, 300, 0).decode("ascii").partition(" ")
+        where = "" if host == socket.gethostname() else f" on {host}"
+        return f"process {int(process)}{where}" if host.isprintable() else "somebody else"
+    except (OSError, ValueError):
+        return "somebody else"
 
 
 def _lstat(path: Path) -> os.stat_result | None:

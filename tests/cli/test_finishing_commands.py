@@ -2,6 +2,7 @@
 
 import csv
 import json
+import os
 from fractions import Fraction
 
 import pytest
@@ -123,16 +124,28 @@ def test_a_batch_goes_on_after_a_failure_and_tells_of_each(clevrin, project, tmp
         ["demo", "", "", ""],
         ["mix", str(project), str(tmp_path / "sound.wav"), ""],
         ["probe", "'a", "", ""],
+        ["mix", str(project), str(tmp_path / "sound.wav"), ""],
+        ["probe", "'nul\0'", "", ""],
     ]
     with table.open("w", newline="") as file:
         csv.writer(file).writerows(rows)
     code, said, err = clevrin("batch", table, "--out", out, "--jobs", "2")
-    assert code == 1 and "4 of 6 jobs could not be done" in err
+    assert code == 1 and "6 of 8 jobs could not be done" in err
     results = {int(row["row"]): row for row in csv.DictReader(out.read_text().splitlines())}
-    assert [results[k]["exit"] for k in sorted(results)] == ["0", "1", "2", "2", "0", "2"]
+    assert [results[k]["exit"] for k in sorted(results)] == ["0", "1", "2", "2", "0", "2", "2", "2"]
     assert "nowhere.mp4" in results[3]["said"] and results[4]["said"] == "Row 4 has no command."
     assert results[7]["said"] == "Row 7 has a quotation mark that is not closed."
-    assert (tmp_path / "sound.wav").exists() and said.count("\n") == 6
+    assert results[8]["said"] == "Row 8 writes to what row 6 writes to."
+    film = (tmp_path / "b.mp4").read_bytes()
+    for name, says in (("b.mp4", "is what this is made from"), ("sound.wav", "is what a row writes to")):
+        code, _, err = clevrin("batch", table, "--out", tmp_path / name)
+        assert code == 1 and says in " ".join(err.split())
+    assert (tmp_path / "b.mp4").read_bytes() == film
+    table.write_text("\ufeffcommand,arguments\nprobe,nowhere.mp4\n", encoding="utf-8")
+    assert "1 of 1 jobs could not be done" in clevrin("batch", table)[2]
+    table.write_text(f"command,arguments\nprobe,{'a' * 140_000}\n")
+    assert "cannot be read as CSV" in clevrin("batch", table)[2]
+    assert (tmp_path / "sound.wav").exists() and said.count("\n") == 8
     table.write_text("take,out\n")
     code, _, err = clevrin("batch", table)
     assert code == 1 and "no column named command" in err
@@ -143,13 +156,16 @@ def test_the_jobs_of_a_table_are_run_for_each_film_that_comes_into_a_folder(clev
     watched.mkdir()
     numbered_film(watched / "kite.mp4", frames=4)
     (watched / "notes.txt").write_text("no film")
+    (watched / os.fsdecode(b"caf\xe9.mp4")).write_bytes(b"its name is no text")
     rows = [["command", "arguments", "out"], ["probe", "'{file}' --json", ""]]
     rows.append(["trace", "'{file}'", str(watched / "{name}.json")])
     with table.open("w", newline="") as file:
         csv.writer(file).writerows(rows)
     code, said, err = clevrin("batch", table, "--watch", watched, "--idle", "4", "--out", out)
     results = list(csv.DictReader(out.read_text().splitlines()))
-    assert code == 1 and "1 of 2 jobs could not be done" in err and "kite.mp4" in said
+    assert code == 1 and "3 of 4 jobs could not be done" in err and "kite.mp4" in said
+    assert "caf\ufffd.mp4" in results[0]["command"] and results[0]["exit"] == "1"
+    results = results[2:]
     assert results[0]["exit"] == "0" and '"width"' in results[0]["said"] and "kite.mp4" in results[0]["command"]
     assert results[1]["said"] == "Row 3 writes into the folder that is watched."
     code, _, err = clevrin("batch", table, "--watch", tmp_path / "nowhere")

@@ -59,7 +59,7 @@ def test_everything_is_in_the_folder_and_its_checksums_say_so(project, sources, 
     hand_on(replace(request, stills=True), sources, Silent())
     found = {each.relative_to(folder).as_posix() for each in folder.rglob("*") if each.is_file()}
     assert {"reel.otio", "not-carried.txt", "markers.csv", "verdicts.srt", "sha256sums.txt"} <= found
-    assert {"shots/001-kite-day.mkv", "shots/002-pan.mkv", "areas/001-kite-day.mkv"} <= found
+    assert {"shots/001-kite-day.mkv", "shots/002-pan.mkv", "areas/001-kite-day-box.mkv"} <= found
     assert {each for each in found if each.startswith("stills/")} == {"stills/001-kite-day.png", "stills/002-pan.png"}
     still = cv2.imread(str(folder / "stills/001-kite-day.png"), cv2.IMREAD_UNCHANGED)
     assert still.dtype == np.uint16 and still.shape[:2] == (project.reel.height, project.reel.width)
@@ -69,6 +69,29 @@ def test_everything_is_in_the_folder_and_its_checksums_say_so(project, sources, 
     assert check_handed_on(folder) == ("markers.csv", "reel.otio")
     with pytest.raises(MediaError, match="is there already"):
         hand_on(request, sources, Silent())
+
+
+def test_takes_and_areas_of_one_name_and_of_any_letters_have_files_of_their_own(project, sources, tmp_path):
+    odd = "=kite\nday/<b>"
+    takes = tuple(
+        take.changed(name=odd, areas=tuple(area.changed(id=f"{k}{n}", name="x" * 200) for n in (1, 2)))
+        for k, take in enumerate(project.takes)
+        for area in project.takes[0].areas
+    )
+    marker = Marker(frame=3, name="=cmd()")
+    named = project.changed(takes=takes, reel=project.reel.changed(markers=(marker,)))
+    folder = tmp_path / "handed"
+    hand_on(HandOnRequest(project=named, folder=folder, motion=True, areas=True), sources, Silent())
+    plain = "-kite-day--b-"
+    assert sorted(each.name for each in (folder / "motion").iterdir()) == [f"00{k}-{plain}.csv" for k in (1, 2)]
+    assert sorted(each.name for each in (folder / "areas").iterdir()) == [
+        f"00{k}-{plain}-{'x' * 25}.mkv" for k in (1, 2, 3, 4)
+    ]
+    assert next(csv.DictReader((folder / "markers.csv").read_text().splitlines()))["name"] == "'=cmd()"
+    captions = (folder / "verdicts.srt").read_text().splitlines()
+    assert [line for line in captions if "kite" in line and "=kite day/\u2039b\u203a: " not in line] == []
+    camera = (folder / "cameras" / f"001-{plain}.txt").read_text().splitlines()
+    assert camera[1] == "# take =kite day/<b>" and camera[2].startswith("# source ")
 
 
 def test_shots_have_their_handles_as_far_as_the_takes_go(project, sources, tmp_path):
@@ -94,7 +117,7 @@ def test_a_camera_table_leads_from_the_reel_to_the_take(project, sources, tmp_pa
     assert rows[:, 0].tolist() == list(range(20)) and rows[:, 1] == pytest.approx(np.arange(10, 30))
     way = rows[7, 2:].reshape(3, 3)
     assert way @ (0, 50, 1) == pytest.approx((191, 50, 1), abs=1e-6)  # it is mirrored
-    (table,) = (folder / "motion").glob("pan-*.csv")
+    (table,) = (folder / "motion").glob("002-pan.csv")
     rows = list(csv.DictReader(line for line in table.read_text().splitlines() if not line.startswith("#")))
     assert len(rows) == 50 and float(rows[20]["dx_px"]) == pytest.approx(-6, abs=0.3)
 

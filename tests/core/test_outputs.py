@@ -8,7 +8,7 @@ import pytest
 
 from clevrin.core.errors import MediaError
 from clevrin.core.media.writing import FilmWriter
-from clevrin.core.outputs import BusyError, put, write_text
+from clevrin.core.outputs import BusyError, PartsRoom, clear_parts, name_held, put, put_folder, write_text
 from tests.films import still
 
 
@@ -95,6 +95,41 @@ def test_part_files_of_others_are_left_alone_and_ours_of_a_killed_process_go(tmp
     left.write_text("of a process that was killed")
     write_text(path, "newer")
     assert tree(tmp_path) == {"X.mp4.part": b"the user's own", "X.mp4": b"newer"}
+
+
+def test_what_processes_that_are_gone_left_goes_and_what_is_being_made_stays(tmp_path):
+    with put(tmp_path / "a.mp4") as part, put_folder(tmp_path / "b") as folder:
+        part.write_text("being made")
+        (folder / "1.png").write_text("being made")
+        gone = [each.with_name(each.name.replace(each.name[9:25], "0123456789abcdef")) for each in (part, folder)]
+        gone[0].write_text("of a process that was killed")
+        gone[1] = gone[1].with_name(gone[1].name.replace(f"-{os.getpid()}-", "-99999-"))
+        gone[1].mkdir()
+        (gone[1] / "1.png").write_text("of a process that was killed")
+        write_text(tmp_path / "other.csv", "in the same place")
+        assert not any(each.exists() for each in gone)
+    assert tree(tmp_path) == {"a.mp4": b"being made", "other.csv": b"in the same place"}
+    assert (tmp_path / "b" / "1.png").read_text() == "being made"
+
+
+def test_who_holds_a_name_is_told_and_the_parts_are_left_to_it(tmp_path):
+    path = tmp_path / "film.mp4"
+    room = PartsRoom(path)
+    with name_held(path):
+        room.open()
+        room.part("ab").write_text("a finished part")
+        with pytest.raises(BusyError, match=rf"^film\.mp4 is being written by process {os.getpid()} just now"):
+            write_text(path, "me too")
+        clear_parts(path)
+        assert room.part("ab").exists()
+        with put(path, held=True) as part:
+            part.write_text("whole")
+    clear_parts(path)
+    assert tree(tmp_path) == {"film.mp4": b"whole"} and not room.folder.exists()
+    (tmp_path / sorted(each.name for each in tmp_path.iterdir())[0]).unlink()
+    (room.folder.parent / f"{room.folder.name.removesuffix('-parts')}.lock").write_text("99999 nowhere")
+    write_text(path, "a lock of a process that is gone holds nothing")
+    assert list(tree(tmp_path)) == ["film.mp4"]
 
 
 @pytest.mark.parametrize("name", ["x" * 300 + ".csv", os.fsdecode(b"caf\xe9.csv"), "a\0b.csv"])

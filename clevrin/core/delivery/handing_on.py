@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from clevrin.core.document import Join, Mix, Pace, Project, Shot, ShotSound, Span, Take
+from clevrin.core.document import Join, Mix, Pace, Project, Shot, ShotSound, Span
 from clevrin.core.errors import MediaError
 from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.hold.verdict import judge
@@ -22,6 +22,7 @@ from clevrin.core.motion.trace.motion_csv import motion_csv
 from clevrin.core.outputs import put_folder, writing_error
 from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.paths import is_file
+from clevrin.core.plain_text import cell, one_line
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.measured.carried import cover_of
@@ -32,6 +33,8 @@ from clevrin.core.render.sources import Sources
 
 CAMERA_FORMAT = "clevrin-camera 1"
 _BLOCK_BYTES = 4 * 1024 * 1024
+_LONGEST_NAME = 50
+"""Letters: file systems have room for 255 bytes, and a letter can take four."""
 _SUMS = "sha256sums.txt"
 
 
@@ -112,14 +115,11 @@ def _write(path: Path, text: str) -> None:
     path.write_text(text, encoding="utf-8", newline="\n")
 
 
-def _plain(take: Take) -> str:
-    """The name of a take as part of a file's."""
-    return "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in take.name)[:60]
-
-
-def _named(number: int, take: Take) -> str:
-    """A name for the files of a shot, or of an area: its place, and its take."""
-    return f"{number + 1:03d}-{_plain(take)}"
+def _named(number: int, *words: str) -> str:
+    """A name for a file: its place among those of its folder, by which it is the only one, and what it is of."""
+    longest = _LONGEST_NAME // len(words)
+    plain = ("".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in each) for each in words)
+    return "-".join((f"{number + 1:03d}", *(each[:longest] for each in plain)))
 
 
 def _markers(project: Project) -> str:
@@ -127,7 +127,7 @@ def _markers(project: Project) -> str:
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(["frame", "time_s", "kind", "name"])
     for each in sorted(project.reel.markers, key=lambda marker: marker.frame):
-        writer.writerow([each.frame, f"{float(each.frame / project.reel.rate):.6f}", each.kind, each.name])
+        writer.writerow([each.frame, f"{float(each.frame / project.reel.rate):.6f}", each.kind, cell(each.name)])
     return text.getvalue()
 
 
@@ -140,8 +140,13 @@ def _captions(project: Project, row: tuple[Placed, ...], sources: Sources, progr
         trace = sources.measured.measure(placed.take, progress)
         words = judge(trace, find_whips(trace), placed.shot.span).sentence if not trace.blind else "Nothing to follow."
         times = (_clock(float(at / rate)) for at in (placed.start, placed.end))
-        found.append(f"{number + 1}\n{' --> '.join(times)}\n{placed.take.name}: {words}\n")
+        found.append(f"{number + 1}\n{' --> '.join(times)}\n{_caption(placed.take.name)}: {words}\n")
     return "\n".join(found)
+
+
+def _caption(name: str) -> str:
+    """A name in a caption, where signs of larger and smaller would be marks of it."""
+    return one_line(name).replace("<", "\u2039").replace(">", "\u203a")
 
 
 def _clock(seconds: float) -> str:
@@ -150,12 +155,14 @@ def _clock(seconds: float) -> str:
 
 
 def _write_motion(part: Path, project: Project, row: tuple[Placed, ...], sources: Sources, progress: Progress) -> None:
-    for take in {placed.take.id: placed.take for placed in row}.values():
+    for number, take in enumerate({placed.take.id: placed.take for placed in row}.values()):
         if take.facts.frames > 1:
             trace = sources.measured.measure(take, progress)
-            _write(part / "motion" / f"{_plain(take)}-{take.id[:6]}.csv", motion_csv(trace, take.name))
+            _write(part / "motion" / f"{_named(number, take.name)}.csv", motion_csv(trace, take.name))
     for number, placed in enumerate(row):
-        _write(part / "cameras" / f"{_named(number, placed.take)}.txt", _camera(project, placed, sources, progress))
+        _write(
+            part / "cameras" / f"{_named(number, placed.take.name)}.txt", _camera(project, placed, sources, progress)
+        )
 
 
 def _camera(project: Project, placed: Placed, sources: Sources, progress: Progress) -> str:
@@ -165,7 +172,7 @@ def _camera(project: Project, placed: Placed, sources: Sources, progress: Progre
     take = placed.take
     lines = [
         f"# {CAMERA_FORMAT}",
-        f"# take {take.name}",
+        f"# take {one_line(take.name)}",
         f"# source {take.facts.width} {take.facts.height}",
         f"# output {size[0]} {size[1]} {float(project.reel.rate):.6f}",
         "# frame of the reel, moment of the take in frames, output pixels to source pixels row by row",
@@ -179,17 +186,17 @@ def _camera(project: Project, placed: Placed, sources: Sources, progress: Progre
 
 def _write_areas(folder: Path, project: Project, sources: Sources, progress: Progress) -> None:
     used = {shot.take_id for shot in project.reel.shots}
-    for take in (each for each in project.takes if each.id in used and each.areas):
+    areas = [(take, area) for take in project.takes if take.id in used for area in take.areas]
+    for number, (take, area) in enumerate(areas):
         folder.mkdir(exist_ok=True)
         size, film = (take.facts.width, take.facts.height), sources.films.reader(take)
-        for number, area in enumerate(take.areas):
-            known = sources.measured.area(take, area, progress)
-            cover = cover_of(known, take, size, film)
-            path = folder / f"{_named(number, take)}.mkv"
-            with GreyWriter(path, rate=take.facts.rate, size=size) as writer:
-                for frame in range(take.facts.frames):
-                    writer.write(cover(frame))
-                    step(progress, frame + 1, take.facts.frames)
+        known = sources.measured.area(take, area, progress)
+        cover = cover_of(known, take, size, film)
+        path = folder / f"{_named(number, take.name, area.name)}.mkv"
+        with GreyWriter(path, rate=take.facts.rate, size=size) as writer:
+            for frame in range(take.facts.frames):
+                writer.write(cover(frame))
+                step(progress, frame + 1, take.facts.frames)
 
 
 def _write_stills(
@@ -197,7 +204,7 @@ def _write_stills(
 ) -> None:
     folder.mkdir()
     for number, placed in enumerate(row):
-        middle, path = (placed.start + placed.end) // 2, folder / _named(number, placed.take)
+        middle, path = (placed.start + placed.end) // 2, folder / _named(number, placed.take.name)
         span = middle, middle + 1
         export_reel(ExportRequest(project=project, path=path, kind="png", span=span), sources, progress)
         (made,) = path.iterdir()  # pictures are made in a folder: this one is by itself
@@ -210,7 +217,7 @@ def _write_shots(
 ) -> None:
     folder.mkdir()
     for number, placed in enumerate(row):
-        path = folder / f"{_named(number, placed.take)}{FORMATS[request.kind].suffix}"
+        path = folder / f"{_named(number, placed.take.name)}{FORMATS[request.kind].suffix}"
         alone = shot_alone(request.project, placed, request.handles, held=request.held)
         export_reel(
             ExportRequest(project=alone, path=path, kind=request.kind, purpose=request.purpose, held=request.held),

@@ -13,6 +13,7 @@ from clevrin.core.document.files import making_sense
 from clevrin.core.document.model import Worth
 from clevrin.core.errors import DocumentError
 from clevrin.core.pace.timecode import timecode
+from clevrin.core.plain_text import cell, cell_text
 
 COLUMNS = (
     "take",
@@ -41,21 +42,21 @@ def take_list_csv(takes: Iterable[Take]) -> str:
     for take in takes:
         facts = take.facts
         shared = {
-            "take": take.name,
-            "file": take.path,
+            "take": cell(take.name),
+            "file": cell(take.path),
             "fingerprint": take.fingerprint,
             "rate": str(facts.rate),
             "frames": facts.frames,
             "width": facts.width,
             "height": facts.height,
             "worth": take.worth or "",
-            "note": take.note,
+            "note": cell(take.note),
         }
         for each in take.spans or (None,):
             row: dict[str, object] = {"span": "", "first": "", "last": "", "from": "", "seconds": ""}
             if each is not None:
                 row = {
-                    "span": each.name,
+                    "span": cell(each.name),
                     "first": each.span.first,
                     "last": each.span.end - 1,
                     "from": timecode(each.span.first, float(facts.rate)),
@@ -92,7 +93,9 @@ def _rows(text: str) -> list[tuple[int, dict[str, str]]]:
         raise DocumentError(f"The list cannot be read as CSV: {error}.") from error
     if not rows or not {"take", "fingerprint"} & set(rows[0][1]):
         raise DocumentError("The list has no column “take” or “fingerprint”.")
-    return [(n, {key: (value or "").strip() for key, value in row.items() if key is not None}) for n, row in rows]
+    return [
+        (n, {key: cell_text((value or "").strip()) for key, value in row.items() if key is not None}) for n, row in rows
+    ]
 
 
 def _listed(take: Take, rows: list[tuple[int, dict[str, str]]]) -> Take:

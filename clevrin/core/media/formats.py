@@ -11,6 +11,7 @@ from typing import Literal
 
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.coding import Coding
+from clevrin.core.media.encoder_options import FFV1, PNG, PRORES, SVT_AV1, TIFF, WEBP, X264, X265, Rules, checked
 
 Purpose = Literal["look", "net", "edit", "lossless"]
 Kind = Literal["film", "pictures", "loop", "sound"]
@@ -31,7 +32,8 @@ class Format:
     """A format: what its files are called, which codec codes it, and with which options for each purpose.
 
     `pixels`: pixel formats by how many bits of a sample they have; `clear`: the same with what is clear. `container`:
-    as FFmpeg calls it; `sound`: the codec of the sound, "" for none. `rows`: the largest side that it can have.
+    as FFmpeg calls it; `sound`: the codec of the sound, "" for none. `rules`: what may be set of its encoder.
+    `most_side`: the largest side that it can have.
     """
 
     id: str
@@ -46,9 +48,13 @@ class Format:
     clear: Mapping[int, str] = field(default_factory=dict)
     sound: str = ""
     always: Options = field(default_factory=dict)
+    rules: Rules = field(default_factory=dict)
     tag: str = ""
     most_side: int = 16384
-    """Every frame is coded by itself."""
+
+    def checked(self, given: Options) -> dict[str, str]:
+        """Options as they were given. Raises `ClevrinError` for what the format cannot be given."""
+        return checked(self.title, self.rules, given)
 
     @property
     def usual(self) -> Purpose:
@@ -63,7 +69,7 @@ class Format:
     def coding(self, purpose: Purpose | None, *, deep: bool, clear: bool, given: Options | None = None) -> Coding:
         """How pictures are coded; `given` replaces or adds options of the encoder.
 
-        Raises `ClevrinError` for a purpose that the format has not.
+        Raises `ClevrinError` for a purpose that the format has not, and for an option that it cannot be given.
         """
         purpose = purpose or self.usual
         if purpose not in self.purposes:
@@ -71,7 +77,7 @@ class Format:
             raise ClevrinError(f"{self.title} is made {words}, not {PURPOSES[purpose]}.")
         table = self.clear if clear and self.clear else self.pixels
         bits = max(table) if deep else min(table)
-        options = {**self.always, **self.purposes[purpose], **(given or {})}
+        options = {**self.always, **self.purposes[purpose], **self.checked(given or {})}
         return Coding(codec=self.codec, pixels=table[bits], options=tuple(options.items()), threads=_THREADS)
 
 
@@ -93,6 +99,7 @@ FORMATS: dict[str, Format] = {
             container="mp4",
             pixels=_H26X,
             sound="aac",
+            rules=X264,
             purposes={
                 "look": {"crf": "27", "preset": "veryfast"},
                 "net": {"crf": "18", "preset": "veryfast"},
@@ -112,6 +119,7 @@ FORMATS: dict[str, Format] = {
             tag="hvc1",
             always={"x265-params": _X265},
             most_side=8192,
+            rules=X265,
             purposes={
                 "look": {"crf": "31", "preset": "ultrafast"},
                 "net": {"crf": "22", "preset": "veryfast"},
@@ -131,6 +139,7 @@ FORMATS: dict[str, Format] = {
             sound="aac",
             always={"svtav1-params": "lp=2"},
             most_side=8192,
+            rules=SVT_AV1,
             purposes={
                 "look": {"crf": "45", "preset": "11"},
                 "net": {"crf": "28", "preset": "8"},
@@ -146,6 +155,7 @@ FORMATS: dict[str, Format] = {
             container="mov",
             pixels={10: "yuv422p10le"},
             sound="pcm_s24le",
+            rules=PRORES,
             purposes={"edit": {"profile": "hq", "vendor": "apl0"}},
         ),
         Format(
@@ -159,6 +169,7 @@ FORMATS: dict[str, Format] = {
             pixels={10: "yuva444p10le"},
             clear={10: "yuva444p10le"},
             sound="pcm_s24le",
+            rules=PRORES,
             purposes={"edit": {"profile": "4444", "alpha_bits": "16", "vendor": "apl0"}},
         ),
         Format(
@@ -173,6 +184,7 @@ FORMATS: dict[str, Format] = {
             clear={8: "yuva420p", 16: "yuva420p16le"},
             sound="flac",
             always={"level": "3", "slices": "12", "slicecrc": "1", **_INTRA},
+            rules=FFV1,
             purposes={"lossless": {}},
         ),
         Format(
@@ -184,6 +196,7 @@ FORMATS: dict[str, Format] = {
             codec="png",
             pixels={16: "rgb48be"},
             clear={16: "rgba64be"},
+            rules=PNG,
             purposes={"lossless": {"compression_level": "3", "pred": "paeth"}},
         ),
         Format(
@@ -195,6 +208,7 @@ FORMATS: dict[str, Format] = {
             codec="tiff",
             pixels={16: "rgb48le"},
             clear={16: "rgba64le"},
+            rules=TIFF,
             purposes={"lossless": {"compression_algo": "lzw"}},
         ),
         Format(
@@ -203,6 +217,7 @@ FORMATS: dict[str, Format] = {
             help="Small, moving and without sound, for a look",
             kind="loop",
             suffix=".webp",
+            rules=WEBP,
             purposes={"look": {"quality": "70"}},
         ),
         Format(

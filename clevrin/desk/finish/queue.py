@@ -7,7 +7,7 @@ from typing import Literal
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document.value import new_id
-from clevrin.core.outputs import PartsRoom
+from clevrin.core.outputs import clear_parts
 from clevrin.core.progress import Progress
 from clevrin.core.render.export.child_process import export_apart
 from clevrin.core.render.export.export import ExportRequest
@@ -97,7 +97,7 @@ class RenderQueue(QObject):
         self._jobs.stop(_key(render))
         if not render.ended:
             # With the same key: it begins when the one that was stopped has ended.
-            clear = lambda _: PartsRoom(render.request.path).clear()  # noqa: E731
+            clear = lambda _: clear_parts(render.request.path)  # noqa: E731
             self._jobs.start(Job(key=_key(render), what="Tidying up", work=clear, done=lambda _: None, quiet=True))
         self._begin_next()
 

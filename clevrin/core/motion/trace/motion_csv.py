@@ -4,6 +4,7 @@ import csv
 import io
 
 from clevrin.core.motion.trace.trace import Trace
+from clevrin.core.plain_text import one_line
 
 _UNKNOWN = (float("nan"), float("nan"))
 COLUMNS = (
@@ -29,7 +30,7 @@ def motion_csv(trace: Trace, media_name: str) -> str:
     """The table as text: `#` lines with the format, the media's name, size and rate, then a row a frame."""
     text = io.StringIO()
     text.write("# clevrin-motion 1\n")
-    text.write(f"# media {media_name}\n")
+    text.write(f"# media {one_line(media_name)}\n")
     text.write(f"# size {trace.width}x{trace.height}\n")
     text.write(f"# rate {trace.rate.numerator}/{trace.rate.denominator}\n")
     writer = csv.writer(text, lineterminator="\n")

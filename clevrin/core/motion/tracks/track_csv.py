@@ -9,6 +9,7 @@ from clevrin.core.document.files import making_sense, read_text
 from clevrin.core.document.tracks import TrackKind
 from clevrin.core.errors import ClevrinError
 from clevrin.core.motion.tracks.both_ways import Followed
+from clevrin.core.plain_text import one_line
 
 _TRACK_FORMAT = "# clevrin-track 1"
 _CORNERS = ("top_left", "top_right", "bottom_right", "bottom_left")
@@ -18,8 +19,7 @@ def track_csv(track: Track, followed: Followed, take: Take) -> str:
     """A track as text: `#` lines with the format, its name and kind, the take's size and rate, a row a known frame."""
     text = io.StringIO()
     rate = take.facts.rate
-    name = " ".join(track.name.split())
-    text.write(f"{_TRACK_FORMAT}\n# name {name}\n# kind {track.kind}\n")
+    text.write(f"{_TRACK_FORMAT}\n# name {one_line(track.name)}\n# kind {track.kind}\n")
     text.write(f"# size {take.facts.width}x{take.facts.height}\n# rate {rate.numerator}/{rate.denominator}\n")
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(_track_columns(track.kind))

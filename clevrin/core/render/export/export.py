@@ -16,7 +16,7 @@ from clevrin.core.media.formats import Format, Purpose, format_of
 from clevrin.core.media.loops import LONGEST_S, write_loop
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE
-from clevrin.core.outputs import check_new_folder, check_output, put, put_folder, writing_error
+from clevrin.core.outputs import check_new_folder, check_output, name_held, put, put_folder, writing_error
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.segment_maker import MadeHere, Maker, SegmentTask
@@ -175,6 +175,7 @@ def _check_carried(export: _Export) -> None:
     """Says before anything is made what the format cannot carry. Raises `ClevrinError`."""
     kind, (width, height) = export.kind, export.size
     title = kind.title
+    kind.checked(dict(export.request.given))
     if kind.kind == "sound" and not reel_has_sound(export.project):
         raise ClevrinError(f"The reel has no sound: {title} would be empty.")
     if kind.kind == "loop" and (export.end - export.first) / float(export.project.reel.rate) > LONGEST_S:
@@ -213,7 +214,7 @@ def _export_loop(export: _Export) -> None:
             yield export.picture(export.plan(frame))
             step(export.progress, number + 1, len(frames))
 
-    quality = int(dict(export.request.given).get("quality", export.kind.purposes["look"].get("quality", 70)))
+    quality = int({**export.kind.purposes["look"], **dict(export.request.given)}.get("quality", 70))
     rate = float(project.reel.rate / every)
     write_loop(export.request.path, pictures(), len(frames), rate, quality=quality, never=project.media)
 
@@ -226,10 +227,12 @@ def _export_pictures(export: _Export) -> None:
         request.purpose, deep=reel_deep(project) or colour.hdr, clear=reel_clear(project), given=dict(request.given)
     )
     rate, total = project.reel.rate, export.end - export.first
-    # What was finished is remembered once the film is in its place: so, the segments are the outer ones.
+    # What was finished is remembered once the film is in its place: so, the segments are the outer ones. Who else
+    # writes to this name is told before any of its parts are touched.
     with (
+        name_held(path),
         Segments(path, export.sources.measured.shelf, rate, resume=request.resume) as parts,
-        put_folder(path) if kind.in_folder else put(path, project.media) as part,
+        put_folder(path, held=True) if kind.in_folder else put(path, project.media, held=True) as part,
     ):
         export.maker.prepare(project, export.progress)
         done = _Done(export.progress, total)
