@@ -15,8 +15,9 @@ HERE = Path(__file__).parents[1]
 class Cluster:
     """A scheduler and its workers, as a user starts them."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.root = folder, folder / "theirs"
+    def __init__(self, folder: Path, tls: tuple[str, ...] = ()) -> None:
+        """`tls`: the words that name its certificates."""
+        self.folder, self.root, self._tls = folder, folder / "theirs", tls
         self.root.mkdir()
         self._file = folder / "scheduler.json"
         self._processes = [self._start("distributed.cli.dask_scheduler", "--port", "0")]
@@ -45,7 +46,7 @@ class Cluster:
         own = {**os.environ, "XDG_CACHE_HOME": str(self.folder / "cache"), ROOT_NAME: str(self.root), **environment}
         command = [sys.executable, "-m", module, "--scheduler-file", str(self.folder / "scheduler.json")]
         quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
-        return subprocess.Popen([*command, "--no-dashboard", *args], cwd=HERE, env=own, **quiet)
+        return subprocess.Popen([*command, "--no-dashboard", *self._tls, *args], cwd=HERE, env=own, **quiet)
 
     def close(self) -> None:
         for process in self._processes:

@@ -18,6 +18,8 @@ from clevrin.core.media.formats import FORMATS, Purpose
 from clevrin.core.outputs import check_output, write_text
 
 if TYPE_CHECKING:
+    from clevrin.core.render.export.remote_door import Certificates
+
     FormatName = str
 else:  # the table of formats says which there are
     FormatName = choices("FormatName", FORMATS)
@@ -51,6 +53,9 @@ def render(
     on: Annotated[
         str | None, typer.Option(help="Have segments made on a scheduler's workers, as tcp://HOST:8786 (Dask).")
     ] = None,
+    tls_ca: Annotated[Path | None, typer.Option(help="For tls:// addresses: the authority that is trusted.")] = None,
+    tls_cert: Annotated[Path | None, typer.Option(help="For tls:// addresses: the certificate of this side.")] = None,
+    tls_key: Annotated[Path | None, typer.Option(help="For tls:// addresses: the key of that certificate.")] = None,
     root: Annotated[
         Path | None, typer.Option(help="The folder under which media lie here; workers name theirs in CLEVRIN_ROOT.")
     ] = None,
@@ -88,8 +93,13 @@ def render(
         sources, machines = stack.enter_context(Sources.of()), None
         if on is not None:
             from clevrin.core.render.export.remote import Machines
+            from clevrin.core.render.export.remote_door import warning
 
-            machines = stack.enter_context(Machines(on, root))
+            certificates = _certificates(tls_ca, tls_cert, tls_key)
+            told = warning(on) if certificates is None else None
+            if told is not None:
+                print_line(told)
+            machines = stack.enter_context(Machines(on, root, certificates))
             with shown("Measuring") as progress:
                 machines.prepare(request.project, progress)
                 machines.measure(request.project, sources.measured, progress)
@@ -269,6 +279,16 @@ def _output_named(project: Project, name: str) -> str:
         names = ", ".join(each.name for each in project.outputs) or "none beside its reel"
         raise ClevrinError(f"{project.name} has no output named {name}; it has {names}.")
     return found[0]
+
+
+def _certificates(ca: Path | None, cert: Path | None, key: Path | None) -> "Certificates | None":
+    from clevrin.core.render.export.remote_door import Certificates
+
+    if ca is None and cert is None and key is None:
+        return None
+    if ca is None or cert is None or key is None:
+        raise typer.BadParameter("--tls-ca, --tls-cert and --tls-key go together", param_hint="--tls-*")
+    return Certificates(ca=ca, cert=cert, key=key)
 
 
 def _option(text: str) -> tuple[str, str]:

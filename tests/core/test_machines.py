@@ -4,8 +4,11 @@ import os
 import shutil
 import signal
 import socket
+import struct
 import subprocess
 import sys
+import threading
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -16,10 +19,11 @@ from clevrin.core.document.files import save
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import remote
+from clevrin.core.render.export import remote, remote_door
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.export.path_mapping import away, here
 from clevrin.core.render.export.remote import Machines
+from clevrin.core.render.export.remote_door import Certificates, warning
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
 from tests.cluster import Cluster
@@ -156,9 +160,76 @@ def test_the_command_renders_on_a_scheduler_and_says_where_nobody_answers(projec
     assert "Traceback" not in ran.stderr
 
 
+@pytest.mark.parametrize("greeting", [b"x", b"\xff" * 8, struct.pack("Q", 100), struct.pack("Q", 3) + b"abc"])
+def test_what_answers_and_is_no_scheduler_is_told_in_time(monkeypatch, greeting):
+    monkeypatch.setattr(remote_door, "ANSWERS_WITHIN_S", 0.5)
+    with socket.create_server(("127.0.0.1", 0)) as other:
+        met: list[socket.socket] = []
+
+        def greet() -> None:
+            with suppress(OSError):
+                while True:
+                    met.append(other.accept()[0])
+                    met[-1].sendall(greeting)
+
+        thread = threading.Thread(target=greet)
+        thread.start()
+        try:
+            with pytest.raises(ClevrinError, match="Nobody answers"):
+                Machines(f"tcp://127.0.0.1:{other.getsockname()[1]}")
+        finally:
+            other.shutdown(socket.SHUT_RDWR)
+            thread.join()
+            for each in met:
+                each.close()
+
+
+def test_a_way_that_others_can_reach_is_warned_of():
+    assert all(warning(f"tcp://{host}:8786") is None for host in ("127.0.0.1", "localhost", "[::1]"))
+    assert warning("tls://render.example:8786") is None
+    told = warning("tcp://render.example:8786")
+    assert told is not None and "render.example is open" in told and "\n" not in told
+
+
+@pytest.mark.skipif(shutil.which("openssl") is None, reason="certificates are made by openssl")
+def test_workers_are_reached_by_tls_and_by_nobody_without_a_certificate(tmp_path):
+    def made(name: str, *more: str) -> tuple[str, str]:
+        key, cert = str(tmp_path / f"{name}.key"), str(tmp_path / f"{name}.pem")
+        words = ("req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:P-256", "-nodes", "-days", "2")
+        subprocess.run(
+            ["openssl", *words, "-subj", f"/CN={name}", "-keyout", key, "-out", cert, *more],
+            check=True, capture_output=True,
+        )  # fmt: skip
+        return cert, key
+
+    ca, ca_key = made("authority")
+    by_it = ("-CA", ca, "-CAkey", ca_key, "-addext", "basicConstraints=critical,CA:FALSE")
+    ours, stranger = made("ours", *by_it), made("stranger")
+    folder = tmp_path / "cluster"
+    folder.mkdir()
+    cluster = Cluster(folder, tls=("--tls-ca-file", ca, "--tls-cert", ours[0], "--tls-key", ours[1]))
+    own = Certificates(ca=Path(ca), cert=Path(ours[0]), key=Path(ours[1]))
+    try:
+        assert cluster.address.startswith("tls://")
+        with pytest.raises(ClevrinError, match="has no workers"):  # so far they have understood each other
+            Machines(cluster.address, None, own)
+        with pytest.raises(ClevrinError, match=r"is not trusted, or does not trust us|Nobody answers"):
+            Machines(cluster.address, None, Certificates(ca=Path(ca), cert=Path(stranger[0]), key=Path(stranger[1])))
+        with pytest.raises(ClevrinError, match="is not trusted, or does not trust us"):
+            Machines(cluster.address, None, Certificates(ca=Path(stranger[0]), cert=own.cert, key=own.key))
+        with pytest.raises(ClevrinError, match="give --tls-ca"):
+            Machines(cluster.address)
+        with pytest.raises(ClevrinError, match="is an open way"):
+            Machines(cluster.address.replace("tls", "tcp"), None, own)
+        with pytest.raises(ClevrinError, match="Nobody answers"):
+            Machines(cluster.address.replace("tls", "tcp"))
+    finally:
+        cluster.close()
+
+
 def test_what_is_no_scheduler_is_told(tmp_path, monkeypatch):
-    monkeypatch.setattr(remote, "_ANSWERS_WITHIN_S", 0.5)
-    for address in ("nonsense://x", "tcp://somewhere", "127.0.0.1:8786"):
+    monkeypatch.setattr(remote_door, "ANSWERS_WITHIN_S", 0.5)
+    for address in ("nonsense://x", "tcp://somewhere", "127.0.0.1:8786", "tcp://x:no", "tcp://["):
         with pytest.raises(ClevrinError, match="no address of a scheduler"):
             Machines(address)
     with socket.create_server(("127.0.0.1", 0)) as other, pytest.raises(ClevrinError, match="Nobody answers"):

@@ -5,9 +5,7 @@ as the bytes of a segment, and is put where it would have been made: so nothing 
 dies costs the segment that it was at, which another one makes.
 """
 
-import logging
 import os
-import socket
 import tempfile
 import threading
 import time
@@ -29,6 +27,7 @@ from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.outputs import put
 from clevrin.core.progress import Progress, Silent, check, step
 from clevrin.core.render.export.path_mapping import away, here
+from clevrin.core.render.export.remote_door import ANSWERS_WITHIN_S, Certificates, client_of
 from clevrin.core.render.export.segment_maker import SegmentTask, make_segment
 from clevrin.core.render.measured.measurement_needs import TraceNeed
 from clevrin.core.render.measured.measurement_store import MeasurementStore
@@ -37,8 +36,6 @@ from clevrin.core.render.sources import Sources
 
 ROOT_NAME = "CLEVRIN_ROOT"
 """The environment's name of the folder under which media lie, on each machine."""
-_SCHEMES = ("tcp", "tls", "ws", "wss")
-_ANSWERS_WITHIN_S = 5.0
 _LOOK_EVERY_S = 0.02
 _NOBODY_FOR_S = 30.0
 _WAITING_EACH = 2
@@ -65,27 +62,14 @@ class _Wanted:
 class Machines(Closes):
     """The workers of a scheduler, as a maker of segments. Close it, or use it in a `with`."""
 
-    def __init__(self, address: str, root: Path | None = None) -> None:
+    def __init__(self, address: str, root: Path | None = None, certificates: Certificates | None = None) -> None:
         """`root`: under which media lie here; None: as the environment says, or they lie at the same places everywhere.
 
-        Raises `ClevrinError` where nobody answers, or the scheduler has no workers.
+        `certificates`: for an address of tls://. Raises `ClevrinError` where nobody answers within 15 s, one side does
+        not trust the other, or the scheduler has no workers.
         """
-        from distributed import Client  # takes half a second, and nothing else needs it
-
-        class Quiet(Client):
-            """Does not wait ten seconds, and print a traceback, for one that never got through (distributed 2026.8)."""
-
-            def __del__(self) -> None: ...
-
-        logging.getLogger("distributed").setLevel(logging.CRITICAL)  # what is wrong is said here, in a sentence
         self._address, self._root = address, root or own_root()
-        try:
-            _knock(address)
-            self._client: Any = Quiet(address, timeout=_ANSWERS_WITHIN_S, set_as_default=False)
-        except (OSError, ValueError, TypeError) as error:
-            raise ClevrinError(
-                f"Nobody answers at {address}: start one with dask scheduler, and workers with dask worker."
-            ) from error
+        self._client: Any = client_of(address, certificates)
         self._places: dict[Any, tuple[Path, int, Callable[[int], None]]] = {}
         self._progress: Progress = Silent()
         self._workers: list[str] = []
@@ -97,7 +81,7 @@ class Machines(Closes):
         """Leaves the scheduler; what was not finished is taken back."""
         self._take_back()
         with suppress(Exception):
-            self._client.close(timeout=_ANSWERS_WITHIN_S)
+            self._client.close(timeout=ANSWERS_WITHIN_S)
 
     def _take_back(self) -> None:
         for future in list(self._places):
@@ -200,19 +184,6 @@ class Machines(Closes):
             return sum(self._client.nthreads().values())
         except Exception as error:  # the library has many for one that has gone
             raise MediaError(f"The scheduler at {self._address} has gone: what is finished is kept.") from error
-
-
-def _knock(address: str) -> None:
-    """Raises `OSError` where nothing listens, or what listens is no scheduler, which speaks first.
-
-    The library tries again until its time is over, or waits for ever (distributed 2026.8).
-    """
-    found = urlsplit(address)
-    if found.scheme not in _SCHEMES or not found.hostname or not found.port:
-        raise ClevrinError(f"{address} is no address of a scheduler: it is written as tcp://HOST:8786.")
-    with socket.create_connection((found.hostname, found.port), _ANSWERS_WITHIN_S) as there:
-        if found.scheme == "tcp" and not there.recv(1):
-            raise ConnectionError
 
 
 def _result(future: Any) -> Any:
