@@ -1,7 +1,7 @@
 """Clevrin in the menu of a user's desktop: an entry, its picture, and what a project file is (freedesktop.org)."""
 
 import os
-import shlex
+import re
 import shutil
 import subprocess
 import sys
@@ -32,6 +32,7 @@ _KIND = """<?xml version="1.0" encoding="UTF-8"?>
 </mime-info>
 """
 _OWN = "X-Clevrin-Own=true"
+"""Our mark, without which nothing is written over or taken away."""
 _ICON = Path(__file__).parent.parent / "desk" / "assets" / "clevrin.svg"
 
 
@@ -53,41 +54,70 @@ def _places() -> tuple[Path, Path, Path, Path]:
     )
 
 
+def _contents() -> tuple[str, str, str, str]:
+    """What is written to each of the places, with our mark in it as each kind of file has it."""
+    beside = Path(sys.executable).parent / NAME
+    command = _quoted(str(beside)) if beside.exists() else f"{_quoted(sys.executable)} -m clevrin"
+    kind = _KIND.format(mime=MIME)
+    return (
+        _ENTRY.format(command=command, mime=MIME),
+        kind.replace("?>", f"?>\n<!-- {_OWN} -->", 1),
+        f"{_ICON.read_text(encoding='utf-8').rstrip()}\n<!-- {_OWN} -->\n",
+        f'{MAN_PAGE.read_text(encoding="utf-8").rstrip()}\n.\\" {_OWN}\n',
+    )
+
+
+def _quoted(word: str) -> str:
+    """A word of a command as the Desktop Entry Specification has it (1.5: the Exec key), in a value of a string."""
+    if re.fullmatch(r"[A-Za-z0-9_./+-]+", word):
+        return word
+    inside = re.sub(r'(["`$\\])', r"\\\1", word).replace("%", "%%")
+    return '"{}"'.format(inside.replace("\\", "\\\\"))
+
+
+def _is_ours(path: Path) -> bool:
+    try:
+        return path.is_file() and not path.is_symlink() and _OWN in path.read_text(encoding="utf-8", errors="replace")
+    except OSError:
+        return False
+
+
 def install_entry() -> tuple[Path, ...]:
     """Writes the entry, the kind of file, the picture and the man page for this user; gives where.
 
-    Raises `ClevrinError`. An entry of the same name that somebody else wrote stays as it is, and is told.
+    Raises `ClevrinError`, before anything is written: what lies at one of the places and is not ours stays as it is.
     """
-    entry, kind, icon, page = _places()
-    if entry.exists() and _OWN not in entry.read_text(encoding="utf-8", errors="replace"):
-        raise ClevrinError(f"{entry} is not ours: it stays as it is.")
-    beside = Path(sys.executable).parent / NAME
-    command = shlex.quote(str(beside)) if beside.exists() else f"{shlex.quote(sys.executable)} -m clevrin"
+    places, contents = _places(), _contents()
+    for path, content in zip(places, contents, strict=True):
+        if os.path.lexists(path) and not _is_ours(path) and not _was_ours(path, content):
+            raise ClevrinError(f"{path} is not ours: it stays as it is.")
     try:
-        for path in (entry, kind, icon, page):
+        for path in places:
             path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise ClevrinError(f"{error.filename} cannot be made: {(error.strerror or str(error)).lower()}.") from error
-    write_text(entry, _ENTRY.format(command=command, mime=MIME))
-    write_text(kind, _KIND.format(mime=MIME))
-    write_text(icon, _ICON.read_text(encoding="utf-8"))
-    write_text(page, MAN_PAGE.read_text(encoding="utf-8"))
+    for path, content in zip(places, contents, strict=True):
+        write_text(path, content)
     _tell_desktop()
-    return entry, kind, icon, page
+    return places
+
+
+def _was_ours(path: Path, content: str) -> bool:
+    """Whether a file is what an earlier version wrote there: the same, without our mark."""
+    try:
+        there = path.read_text(encoding="utf-8") if path.is_file() and not path.is_symlink() else None
+    except (OSError, UnicodeDecodeError):
+        return False
+    plain = [line for line in content.splitlines() if _OWN not in line]
+    return there is not None and there.splitlines() == plain
 
 
 def remove_entry() -> tuple[Path, ...]:
-    """Takes away what `install_entry` wrote, and nothing else; gives what was taken away."""
-    entry, kind, icon, page = _places()
-    if not entry.exists():
-        return ()
-    if _OWN not in entry.read_text(encoding="utf-8", errors="replace"):
-        raise ClevrinError(f"{entry} is not ours: it stays as it is.")
+    """Takes away what bears our mark, and nothing else; gives what was taken away."""
     gone = []
-    for path in (entry, kind, icon, page):
-        if path.is_file():
-            path.unlink()
-            gone.append(path)
+    for path in filter(_is_ours, _places()):
+        path.unlink()
+        gone.append(path)
     _tell_desktop()
     return tuple(gone)
 

@@ -16,6 +16,8 @@ from clevrin.demo.world import World
 _SAMPLE_EVERY_PX = 2.0
 _FEWEST_SAMPLES = 5
 _BAND_ROWS = 8
+_ENTRIES_EVERY = 15
+"""Frames: as cameras and phones have it. Any frame is read within a blink."""
 _READ_NOISE, _SHOT_NOISE = 0.0012, 0.000035
 """Standard deviation of the dark and variance per unit of light, as shares of full scale."""
 
@@ -60,7 +62,9 @@ def film(scene: Scene, folder: Path) -> None:
     """Writes `NAME.mp4` and `NAME.truth.json` for a scene; the same scene gives the same bytes."""
     size = scene.lens.width, scene.lens.height
     path = folder / f"{scene.name}.mp4"
-    with FilmWriter(path, rate=scene.rate, size=size, quality=18, preset="slow", threads=1) as writer:
+    with FilmWriter(
+        path, rate=scene.rate, size=size, quality=18, preset="slow", threads=1, entries_every=_ENTRIES_EVERY
+    ) as writer:
         for frame in range(scene.frames):
             writer.write(developed(frame_light(scene, frame), seed=frame))
     sound = sound_of_take(scene.name, float(scene.frames / scene.rate))

@@ -3,12 +3,17 @@
 import csv
 import json
 import os
+import re
+import shutil
+import subprocess
+import sys
 from fractions import Fraction
 
 import pytest
 
 from clevrin import __version__
 from clevrin.cli.batching import FolderWatch
+from clevrin.cli.menu_entry import install_entry
 from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.document.files import save
 from clevrin.core.media.probe import probe
@@ -211,10 +216,31 @@ def test_the_menu_entry_is_put_there_and_taken_away_and_nothing_else(clevrin, tm
     code, said, _ = clevrin("desktop", "--remove")
     assert code == 0 and len(said.splitlines()) == 4
     assert not [each for each in data.rglob("clevrin*") if each.is_file()] and other.exists()
-    (data / "applications" / "clevrin.desktop").write_text("[Desktop Entry]\nName=Mine")
-    code, _, err = clevrin("desktop", "--install")
-    assert code == 1 and "is not ours: it stays as it is" in " ".join(err.split())
+    for place in ("applications/clevrin.desktop", "mime/packages/clevrin.xml", "man/man1/clevrin.1"):
+        (data / place).write_text("somebody else's")
+        code, _, err = clevrin("desktop", "--install")
+        assert code == 1 and "is not ours: it stays as it is" in " ".join(err.split())
+        assert clevrin("desktop", "--remove")[:2] == (0, "")
+        assert [each.read_text() for each in data.rglob("clevrin*") if each.is_file()] == ["somebody else's"]
+        (data / place).unlink()
     assert clevrin("desktop")[0] == 2
+
+
+def test_the_command_of_the_entry_is_written_as_the_specification_has_it(tmp_path, monkeypatch):
+    odd = tmp_path / 'a "b" $c`d %e \\ f' / "python"
+    odd.parent.mkdir()
+    odd.with_name("clevrin").touch()
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "menu"))
+    monkeypatch.setattr(sys, "executable", str(odd))
+    entry = install_entry()[0]
+    value = next(line for line in entry.read_text().splitlines() if line.startswith("Exec=")).removeprefix("Exec=")
+    plain = value.replace("\\\\", "\\")  # a value of a string, first of all
+    word, _, rest = plain[1:].rpartition('"')
+    assert plain[0] == '"' and rest == " open %F"
+    assert re.sub(r"\\(.)", r"\1", word).replace("%%", "%") == str(odd.with_name("clevrin"))
+    if shutil.which("desktop-file-validate"):
+        told = subprocess.run(["desktop-file-validate", str(entry)], capture_output=True, text=True, check=False)
+        assert told.returncode == 0, told.stdout
 
 
 def test_the_version_is_said(clevrin):

@@ -1,6 +1,9 @@
 """Words, drawings and films stand in the scene of a shot: where, behind what, blurred, and from what files."""
 
+import os
+import resource
 import zlib
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 
@@ -32,7 +35,7 @@ from clevrin.core.document import (
 from clevrin.core.document.edits import AddTakes, PutPinned, RemovePinned, RemoveTake
 from clevrin.core.document.files import load, save
 from clevrin.core.document.packing import pack
-from clevrin.core.elements import grain_of, missing_letters, raster_of, read_drawing, set_words
+from clevrin.core.elements import drawings, grain_of, missing_letters, raster_of, read_drawing, set_words
 from clevrin.core.elements.drawings import LONGEST_PX
 from clevrin.core.elements.letters import FONT
 from clevrin.core.elements.raster import WHOLE
@@ -315,6 +318,45 @@ def test_drawings_that_repeat_themselves_endlessly_are_refused(tmp_path):
     path.write_text('<!DOCTYPE svg [<!ENTITY a "b">]>' + SVG.format(""))
     with pytest.raises(MediaError, match="entities"):
         read_drawing(path)
+
+
+def _nested_patterns(depth: int) -> str:
+    inside = "".join(
+        f'<pattern id="p{k}" width="0.01" height="0.01"><rect width="9" height="9" fill="url(#p{k + 1})"/></pattern>'
+        for k in range(depth)
+    )
+    return f'{inside}<rect width="40" height="20" fill="url(#p0)"/>'
+
+
+@pytest.mark.parametrize(
+    "made",
+    [
+        pytest.param(lambda: SVG.replace("<svg", f'<svg width="{"1" * 20_000}%" height="1"'), id="a long width"),
+        pytest.param(lambda: SVG.replace("<svg", f'<svg width="{"1" * 20_000}" height="1"'), id="a wide one"),
+        pytest.param(lambda: SVG.replace("0 0 40 20", "1" * 20_000 + "x"), id="a long view"),
+        pytest.param(lambda: SVG.format(f'<rect fill="url({" " * 2_000_000}x"/>'), id="blanks"),
+        pytest.param(lambda: SVG.format(f'<rect fill="{"url(  " * 300_000}"/>'), id="many links"),
+        pytest.param(
+            lambda: SVG.format(
+                '<filter id="f"><feTurbulence baseFrequency="0.1" numOctaves="9000000"/></filter>'
+                '<rect width="40" height="20" filter="url(#f)"/>'
+            ),
+            id="noise",
+        ),
+        pytest.param(lambda: SVG.format(_nested_patterns(40)), id="patterns"),
+    ],
+)
+def test_a_drawing_without_a_bound_is_refused_in_time_and_in_little_memory(tmp_path, monkeypatch, made):
+    path = tmp_path / "drawn.svg"
+    path.write_text(made())
+    monkeypatch.setattr(drawings, "MOST_S", 2)
+    began = os.times()
+    with suppress(MediaError):  # some of them the library draws, or leaves out what it cannot do
+        read_drawing(path)
+    ended = os.times()
+    assert ended.user - began.user < 2, "it was looked over in this process"
+    assert ended.children_user - began.children_user <= 3
+    assert resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss * 1024 <= drawings.MOST_BYTES
 
 
 @pytest.mark.parametrize("depth", [300, 900, 200_000])

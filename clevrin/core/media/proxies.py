@@ -112,7 +112,7 @@ class ProxyShelf:
                 quality=21,
                 preset="ultrafast",
                 threads=1,
-                all_intra=True,
+                entries_every=1,
             ) as writer:
                 for frame in range(reader.frames):
                     with contextlib.suppress(MediaError):

@@ -93,17 +93,20 @@ class FilmWriter(PictureWriter):
         quality: int = 18,
         preset: str = "veryfast",
         threads: int = 0,
-        all_intra: bool = False,
+        entries_every: int | None = None,
     ) -> None:
         """`size` is even; `quality` as x264's constant rate factor.
 
-        `all_intra` makes every frame an entry: a larger file, any frame of which is read by itself.
+        `entries_every`: how many frames apart decoding can begin at most; None: as the encoder likes (250). At 1 every
+        frame is read by itself: a larger file.
         """
         if size[0] % 2 or size[1] % 2 or min(size) < 2:
             raise MediaError(f"A film of {size[0]}x{size[1]} cannot be written: width and height must be even.")
         options = {"crf": str(quality), "preset": preset}
-        if all_intra:
-            options |= {"g": "1", "tune": "fastdecode"}
+        if entries_every is not None:
+            options["g"] = str(entries_every)
+        if entries_every == 1:
+            options["tune"] = "fastdecode"
         super().__init__(
             path,
             coding=Coding(codec="libx264", pixels="yuv420p", options=tuple(options.items()), threads=threads),
