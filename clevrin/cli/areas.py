@@ -6,7 +6,8 @@ from typing import Annotated
 
 import typer
 
-from clevrin.cli.options import Media
+from clevrin.cli.one_take import numbers
+from clevrin.cli.options import Media, within
 from clevrin.cli.terminal import print_line, shown
 from clevrin.core.document import Area, AreaPart, Around, Coloured, CutOut, Drawn, Outline, Pick, Stroke, Take
 from clevrin.core.document.areas import Shape
@@ -37,11 +38,19 @@ def area(
         ),
     ] = None,
     not_stroke: Annotated[list[str] | None, typer.Option(help="FRAME,X,Y,X,Y,... painted over what does not.")] = None,
-    stroke_width: Annotated[float, typer.Option(help="How wide strokes are, in pixels.")] = 8.0,
-    tolerance: Annotated[float, typer.Option(help="How far colours may be from those clicked, in CIELAB.")] = 14.0,
-    softness: Annotated[float, typer.Option(help="Over how much more they belong in part.")] = 10.0,
-    grow: Annotated[float, typer.Option(help="Pixels by which it grows, below 0 shrinks.")] = 0.0,
-    soft: Annotated[float, typer.Option(help="Pixels to either side of its edge over which it is soft.")] = 0.0,
+    stroke_width: Annotated[float, typer.Option(parser=within(1, 500), help="How wide strokes are, in pixels.")] = 8.0,
+    tolerance: Annotated[
+        float, typer.Option(parser=within(0.5, 150), help="How far colours may be from those clicked, in CIELAB.")
+    ] = 14.0,
+    softness: Annotated[
+        float, typer.Option(parser=within(0, 150), help="Over how much more they belong in part.")
+    ] = 10.0,
+    grow: Annotated[
+        float, typer.Option(parser=within(-500, 500), help="Pixels by which it grows, below 0 shrinks.")
+    ] = 0.0,
+    soft: Annotated[
+        float, typer.Option(parser=within(0, 1000), help="Pixels to either side of its edge over which it is soft.")
+    ] = 0.0,
     inverted: Annotated[bool, typer.Option("--inverted", help="All but that.")] = False,
     still: Annotated[bool, typer.Option("--still", help="Shapes stay where they are; else they go with it.")] = False,
     clings: Annotated[bool, typer.Option("--clings", help="The box clings to the edge that it lies on.")] = False,
@@ -186,10 +195,10 @@ def _picks(texts: list[str], take: Take, film: FilmReader) -> tuple[Pick, ...]:
 def _numbers(text: str, take: Take, option: str, count: int) -> list[float]:
     """The numbers of an option, the first one a frame of the take. Raises `ClevrinError`."""
     try:
-        found = [float(each) for each in text.split(",")]
-        if len(found) != count or not all(abs(each) <= 100_000 for each in found) or found[0] != int(found[0]):
+        found = numbers(text, count, "", option)
+        if found[0] != int(found[0]):
             raise ValueError
-    except ValueError as error:
+    except (ValueError, typer.BadParameter) as error:
         raise ClevrinError(f"{option} is written as a frame and {count - 1} numbers of pixels, not {text}.") from error
     if not 0 <= found[0] < take.facts.frames:
         raise ClevrinError(f"{take.name} has {take.facts.frames} frames: there is none numbered {text.split(',')[0]}.")

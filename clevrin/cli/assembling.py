@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from clevrin.cli.options import Out
+from clevrin.cli.options import Out, within
 from clevrin.cli.terminal import print_line, shown
 from clevrin.core.document import Music, Project
 from clevrin.core.document.edits import AddTakes
@@ -44,7 +44,10 @@ def assemble(
     made: Annotated[
         bool, typer.Option("--made", help="Make moves where none were shot, of the kind that fits.")
     ] = False,
-    length: Annotated[float | None, typer.Option(help="Seconds that all of it lasts at most, with --made.")] = None,
+    length: Annotated[
+        float | None,
+        typer.Option(parser=within(1, LONGEST_S), help="Seconds that all of it lasts at most, with --made."),
+    ] = None,
     ramps: Annotated[bool, typer.Option("--ramps", help="Both sides of joins play so fast that they meet.")] = False,
     music: Annotated[Path | None, typer.Option(help="A sound file that lies under the reel.")] = None,
     beats: Annotated[bool, typer.Option("--beats", help="Cuts fall on the beats of the music.")] = False,
@@ -60,8 +63,6 @@ def assemble(
         raise typer.BadParameter("beats are those of the music: name it with --music", param_hint="--beats")
     if length is not None and not made:
         raise typer.BadParameter("a length is kept by what is made: say --made as well", param_hint="--length")
-    if length is not None and not 1 <= length <= LONGEST_S:
-        raise typer.BadParameter(f"{length:g} is not within 1 to {LONGEST_S:.0f} seconds", param_hint="--length")
     if made and ramps:
         raise typer.BadParameter("ramps meet where moves were shot: leave out --made", param_hint="--ramps")
     check_output(out, [*media, *([] if music is None else [music])])

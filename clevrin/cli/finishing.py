@@ -27,9 +27,7 @@ ProjectFile = Annotated[Path, typer.Argument(help="A project.", show_default=Fal
 OutputName = Annotated[str | None, typer.Option(help="The name of an output of the project; none: the reel.")]
 Lufs = Annotated[
     float | None,
-    typer.Option(
-        "--loudness", help="How loud the sound is to be, in LUFS.", callback=lambda v: v and within(-60, 0)(v)
-    ),
+    typer.Option("--loudness", help="How loud the sound is to be, in LUFS.", parser=within(-60, 0)),
 ]
 
 
@@ -229,7 +227,8 @@ def batch(
         typer.Option(help="A folder: the jobs are run for each film that comes; {file} and {name} stand for it."),
     ] = None,
     idle: Annotated[
-        float | None, typer.Option(help="Seconds without a new film after which watching ends; none: never.", min=0)
+        float | None,
+        typer.Option(help="Seconds without a new film after which watching ends; none: never.", parser=within(0, 1e9)),
     ] = None,
 ) -> None:
     """Runs a table of commands, several at once, and goes on where one fails; or for each film that comes."""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from clevrin.cli.one_take import area_in, nine_each, numbers
-from clevrin.cli.options import Json, meant
+from clevrin.cli.options import Json, meant, number, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Join, Project, Shot, Span, Take
 from clevrin.core.document.edits import AddTakes, SetLeaves
@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from clevrin.core.render.sources import Sources
 
 _SIDES = ("out", "in")
+_FIGURE = within(-1e6, 1e6)
+"""The kind of join says what each of its settings may be."""
 _SURFACE, _AREA, _LAID = "surface", "area", "laid"
 
 
@@ -30,12 +32,18 @@ def join(
     kind: Annotated[str, typer.Option(help="The kind of join; --kinds lists them.")] = WHIP,
     length: Annotated[int | None, typer.Option(help="Frames of the film that the join lasts.")] = None,
     direction: Annotated[str | None, typer.Option(help="Degrees in which the camera goes, or auto.")] = None,
-    distance: Annotated[float | None, typer.Option(help="How far a whip is thrown, in picture widths.")] = None,
-    turns: Annotated[float | None, typer.Option(help="Quarter turns of a roll-over.")] = None,
+    distance: Annotated[
+        float | None, typer.Option(parser=_FIGURE, help="How far a whip is thrown, in picture widths.")
+    ] = None,
+    turns: Annotated[float | None, typer.Option(parser=_FIGURE, help="Quarter turns of a roll-over.")] = None,
     centre: Annotated[str | None, typer.Option(help="X,Y of both sides that a push goes through, 0 to 1.")] = None,
-    peak: Annotated[float | None, typer.Option(help="How much of the join lies before the cut, 0 to 1.")] = None,
+    peak: Annotated[
+        float | None, typer.Option(parser=_FIGURE, help="How much of the join lies before the cut, 0 to 1.")
+    ] = None,
     dissolve: Annotated[int, typer.Option(help="Frames in which both sides are mixed, over any kind.")] = 0,
-    shutter: Annotated[float | None, typer.Option(help="Degrees: the blur of what the join moves.")] = None,
+    shutter: Annotated[
+        float | None, typer.Option(parser=_FIGURE, help="Degrees: the blur of what the join moves.")
+    ] = None,
     balance: Annotated[bool, typer.Option("--balance", help="Bring the incoming colours near, and back.")] = False,
     seed: Annotated[int | None, typer.Option(help="The same seed breaks the picture in the same way.")] = None,
     surface: Annotated[Path | None, typer.Option(help="Track CSV of the surface that a doorway goes through.")] = None,
@@ -323,6 +331,6 @@ def _named(text: str) -> tuple[str, Setting]:
 
 def _number_or_word(text: str) -> Setting:
     try:
-        return float(text)
-    except ValueError:
+        return number(text, -1e6, 1e6)
+    except typer.BadParameter:
         return text

@@ -3,15 +3,14 @@
 What is slow to import is imported by the command that needs it: the others start in half the time.
 """
 
-import csv
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from clevrin.cli.one_take import area_in, point_in
-from clevrin.cli.options import Json, Media, Out
+from clevrin.cli.one_take import area_in, numbers, point_in
+from clevrin.cli.options import Json, Media, Out, within
 from clevrin.cli.terminal import print_json, print_line, shown
 from clevrin.core.document import Placement, Track
 from clevrin.core.document.tracks import DEFAULT_LIMIT
@@ -141,7 +140,7 @@ def track(
         str | None, typer.Option(help="A surface's corners, clockwise from the top left: frame,x,y,x,y,x,y,x,y.")
     ] = None,
     limit: Annotated[
-        float, typer.Option(min=0.0, max=1.0, help="The confidence under which it stops.")
+        float, typer.Option(parser=within(0, 1), help="The confidence under which it stops.")
     ] = DEFAULT_LIMIT,
 ) -> None:
     """Follows a point or a flat surface both ways from a frame, and writes where it is as a track CSV."""
@@ -187,23 +186,17 @@ def _way(whip: Whip) -> str:
 
 
 def _placement(text: str, corners: int) -> Placement:
+    names = "frame" + ",x,y" * corners
     try:
-        frame, *places = next(csv.reader([text]))
-        values = [float(value) for value in places]
-        if len(values) != 2 * corners:
-            raise ValueError
+        frame, *values = numbers(text, 1 + 2 * corners, names, "--point / --surface")
         pairs = tuple(zip(values[::2], values[1::2], strict=True))
-        return Placement(frame=int(frame), places=pairs)
-    except (ValueError, StopIteration) as error:
-        names = "frame" + ",x,y" * corners
+        return Placement.model_validate({"frame": frame, "places": pairs})  # not between two frames
+    except ValueError as error:
         raise typer.BadParameter(f"'{text}' is not {names}", param_hint="--point / --surface") from error
 
 
 def _area(text: str, width: int, height: int) -> tuple[float, float, float, float]:
-    try:
-        x, y, w, h = (float(value) for value in next(csv.reader([text])))
-    except ValueError as error:
-        raise typer.BadParameter(f"'{text}' is not an area x,y,w,h", param_hint="--leave-out") from error
+    x, y, w, h = numbers(text, 4, "an area x,y,w,h", "--leave-out")
     if w <= 0 or h <= 0:
         raise typer.BadParameter(f"the area '{text}' is empty", param_hint="--leave-out")
     x0, x1 = (min(max(v / width, 0.0), 1.0) for v in (x, x + w))

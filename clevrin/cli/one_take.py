@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
+from clevrin.cli.options import number
 from clevrin.cli.terminal import print_line, shown
 from clevrin.core.document import Area, AreaPart, Filmed, Motion, Placement, Project, Shot, Take, Track
 from clevrin.core.document.edits import AddTakes
@@ -136,15 +137,18 @@ def _say_what_is_odd(rendered: Rendered) -> None:
         print_line(f"The point was not seen in {int(path.bridged.sum())} frames: they are bridged.")
 
 
+_MOST = 100_000
+
+
 def numbers(text: str, count: int, names: str, hint: str) -> list[float]:
     """Numbers of an option, separated by commas; raises `BadParameter` with the names of what is meant."""
+    parts = text.split(",")
     try:
-        values = [float(part) for part in text.split(",")]
-        if len(values) != count:
-            raise ValueError
-    except ValueError as error:
-        raise typer.BadParameter(f"'{text}' is not {names}", param_hint=hint) from error
-    return values
+        if len(parts) != count:
+            raise typer.BadParameter(text)
+        return [number(part, -_MOST, _MOST) for part in parts]
+    except typer.BadParameter as error:
+        raise typer.BadParameter(f"'{text[:100]}' is not {names}", param_hint=hint) from error
 
 
 def size_of(text: str, hint: str = "--size") -> tuple[int, int]:
@@ -159,7 +163,7 @@ def writable(width: int, height: int) -> tuple[int, int]:
     """The size of a film; raises for one that cannot be written."""
     if min(width, height) < LEAST_SIDE or max(width, height) > MOST_SIDE or width % 2 or height % 2:
         raise ClevrinError(
-            f"A film of {width}x{height} cannot be written: {LEAST_SIDE} to {MOST_SIDE} pixels, even, are."
+            f"Pictures of {width}x{height} cannot be written: {LEAST_SIDE} to {MOST_SIDE} pixels, even, can."
         )
     return width, height
 

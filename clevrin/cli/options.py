@@ -23,15 +23,25 @@ def meant(text: str, words: Iterable[str]) -> str:
     return next((word for word in words if hyphened(word) == hyphened(text)), text)
 
 
-def within(low: float, high: float) -> Callable[[float], float]:
-    """Checks a number's range, and says it where it is left."""
+def within(low: float, high: float) -> Callable[[str], float]:
+    """Reads the number of an option: finite, and in a range that is named where it is left."""
 
-    def check(value: float) -> float:
-        if not low <= value <= high:
-            raise typer.BadParameter(f"{value:g} is not within {low:g} to {high:g}")
-        return value
+    def read(text: str) -> float:
+        return number(str(text), low, high)
 
-    return check
+    read.__name__ = "number"  # as the help has it
+    return read
+
+
+def number(text: str, low: float, high: float) -> float:
+    """The number that a text is. Raises `BadParameter` for what is none, or is not in its range."""
+    try:
+        value = float(text)
+    except ValueError as error:
+        raise typer.BadParameter(f"'{text[:40]}' is not a number from {low:g} to {high:g}") from error
+    if not low <= value <= high:  # what is no number at all is neither
+        raise typer.BadParameter(f"{value:g} is not within {low:g} to {high:g}")
+    return value
 
 
 HowSteady = Literal["none", "float", "lock-off"]

@@ -34,7 +34,7 @@ def pace(
     reverse: Annotated[bool, typer.Option("--reverse", help="Play it backward.")] = False,
     in_between: Annotated[InBetween, typer.Option(help="How moments between frames are made.")] = "best",
     shutter: Annotated[
-        float, typer.Option(callback=within(0, MOST_SHUTTER_DEG), help="Degrees: blur as of such a shutter.")
+        float, typer.Option(parser=within(0, MOST_SHUTTER_DEG), help="Degrees: blur as of such a shutter.")
     ] = 0.0,
     blur: Annotated[Blurs, typer.Option(help="What the added blur follows.")] = "everything",
     sound: Annotated[Pitch, typer.Option(help="What becomes of its sound at other speeds.")] = "along",

@@ -24,7 +24,7 @@ from clevrin.cli.options import HowSteady, Media, Out, within
 from clevrin.cli.steadying import Keep
 from clevrin.cli.terminal import print_line
 from clevrin.core.document import CounterZoom, Follow, Gate, Hold, Pose, Shot, Take
-from clevrin.core.document.gating import LEAST_GATE_PX, LONGEST_CALM_S, SOFT, STILL, STRAIGHT
+from clevrin.core.document.gating import LEAST_GATE_PX, LONGEST_CALM_S, MOST_TURN_DEG, SOFT, STILL, STRAIGHT
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import check_output
@@ -44,13 +44,13 @@ def reframe(
     follow: Annotated[str | None, typer.Option(help="What the gate follows: frame,x,y in pixels.")] = None,
     place: Annotated[str | None, typer.Option(help="Where in the gate it is kept: x,y, each 0 to 1.")] = None,
     room: Annotated[
-        float, typer.Option(callback=within(0, 1), help="Within what share of the gate it moves freely.")
+        float, typer.Option(parser=within(0, 1), help="Within what share of the gate it moves freely.")
     ] = 0.2,
     calm: Annotated[
-        float, typer.Option(callback=within(0, LONGEST_CALM_S), help="Seconds: quicker is not followed.")
+        float, typer.Option(parser=within(0, LONGEST_CALM_S), help="Seconds: quicker is not followed.")
     ] = 1.0,
     counter_zoom: Annotated[
-        float, typer.Option(callback=within(-2, 2), help="How much the size runs against the camera's push.")
+        float, typer.Option(parser=within(-2, 2), help="How much the size runs against the camera's push.")
     ] = 0.0,
     how: Annotated[HowSteady, typer.Option(help="Whether the take is held as well.")] = "none",
     keep: Keep = 0.85,
@@ -114,6 +114,8 @@ def _poses(given: list[str], take: Take, size: tuple[int, int], *, scene: bool, 
             raise ClevrinError(
                 f"A gate of {width:g} px cannot be: {take.name} has room for {LEAST_GATE_PX:g} to {widest:.0f} px."
             )
+        if turn and abs(turn[0]) > MOST_TURN_DEG:
+            raise ClevrinError(f"A gate turned by {turn[0]:g} degrees cannot be: {MOST_TURN_DEG} to either side can.")
         if not (0 <= x < facts.width and 0 <= y < facts.height):
             raise ClevrinError(f"{take.name} is {facts.width}x{facts.height}: no gate has its middle at {x:g},{y:g}.")
         poses[frame] = Pose(

@@ -38,10 +38,10 @@ HowHeld = Literal["float", "lock-off", "anchor"]
 HeldOrNot = Literal["none", "float"]
 
 Settle = Annotated[
-    float, typer.Option(callback=within(0, LONGEST_SETTLE_S), help="Seconds: quicker motion is taken out.")
+    float, typer.Option(parser=within(0, LONGEST_SETTLE_S), help="Seconds: quicker motion is taken out.")
 ]
 Keep = Annotated[
-    float, typer.Option(callback=within(LEAST_KEEP, MOST_KEEP), help="The least share of the width to keep.")
+    float, typer.Option(parser=within(LEAST_KEEP, MOST_KEEP), help="The least share of the width to keep.")
 ]
 
 
@@ -57,8 +57,10 @@ def hold(
     colour: Annotated[str, typer.Option(help="The colour of that edge, as #808080.")] = "#808080",
     enlargement: Annotated[Enlargement, typer.Option(help="One size for all frames, or slowly changing.")] = "constant",
     kernel: Annotated[Kernel, typer.Option(help="How pixels are resampled.")] = "bicubic",
-    crispness: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much to sharpen.")] = 0.0,
-    returned: Annotated[float, typer.Option(min=0.0, max=1.0, help="How much of the motion is brought back.")] = 0.0,
+    crispness: Annotated[float, typer.Option(parser=within(0.0, 1.0), help="How much to sharpen.")] = 0.0,
+    returned: Annotated[
+        float, typer.Option(parser=within(0.0, 1.0), help="How much of the motion is brought back.")
+    ] = 0.0,
     spare: Annotated[list[str] | None, typer.Option(help="Frames FIRST-LAST of which no calm is demanded.")] = None,
     ease_blurred: Annotated[bool, typer.Option("--ease-blurred", help="Blurred frames keep more motion.")] = False,
     mesh: Annotated[bool, typer.Option("--mesh", help="Take out what a grid over the picture shows, too.")] = False,
@@ -108,8 +110,8 @@ def lend(
     lent: Annotated[Lent, typer.Option(help="Its shake, all of its course, or what a hold would take out.")] = (
         "course"
     ),
-    amount: Annotated[float, typer.Option(min=-5.0, max=5.0, help="How much of its pan, tilt and roll.")] = 1.0,
-    size: Annotated[float, typer.Option(min=-5.0, max=5.0, help="How much of its zoom.")] = 1.0,
+    amount: Annotated[float, typer.Option(parser=within(-5.0, 5.0), help="How much of its pan, tilt and roll.")] = 1.0,
+    size: Annotated[float, typer.Option(parser=within(-5.0, 5.0), help="How much of its zoom.")] = 1.0,
     how: Annotated[HeldOrNot, typer.Option(help="Whether the take itself is held first.")] = "none",
     settle: Settle = 1.6,
     keep: Keep = 0.85,
@@ -163,7 +165,7 @@ def chart(media: Media, settle: Settle = 1.6, keep: Keep = 0.85, json: Json = Fa
 def rig(
     out: Out,
     kind: Annotated[Rig, typer.Option(help="Which hand.")],
-    seconds: Annotated[float, typer.Option(min=0.1, max=3600.0, help="How long.")] = 10.0,
+    seconds: Annotated[float, typer.Option(parser=within(0.1, 3600.0), help="How long.")] = 10.0,
     rate: Annotated[int, typer.Option(min=1, max=1000, help="Frames per second.")] = _RATE,
     seed: Annotated[int, typer.Option(min=0, max=1_000_000, help="Which of its many courses.")] = 1,
 ) -> None:

@@ -30,6 +30,14 @@ _LEFT = re.compile(r"\.clevrin-([0-9a-f]{16})-\d+-\d+\.part")
 _PATIENCE_S = 0.2
 
 
+class WritingError(MediaError):
+    """What the system refused when something was written."""
+
+    def __init__(self, sentence: str, reason: OSError) -> None:
+        super().__init__(sentence)
+        self.reason = reason
+
+
 class BusyError(MediaError):
     """Somebody else is writing this file just now."""
 
@@ -233,12 +241,12 @@ def write_text(path: Path, text: str, never: Iterable[Path] = ()) -> None:
         raise MediaError(f"{path.name} would hold something that is no text: it was not written.") from error
 
 
-def writing_error(path: Path, error: OSError) -> MediaError:
+def writing_error(path: Path, error: OSError) -> WritingError:
     """The sentence for what the system refused."""
-    if error.errno == errno.ENOSPC:
-        return MediaError(f"There is no room on the disk to write {path.name}; free some and try again.")
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return WritingError(f"There is no room on the disk to write {path.name}; free some and try again.", error)
     reason = (error.strerror or str(error)).lower()
-    return MediaError(f"{path} cannot be written: {reason}.")
+    return WritingError(f"{path} cannot be written: {reason}.", error)
 
 
 def _key(path: Path) -> str:

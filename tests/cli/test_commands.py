@@ -419,3 +419,32 @@ def test_what_stands_still_is_chosen_by_a_place(clevrin, tmp_path):
     assert steps["far"] == pytest.approx(1, abs=0.1) and steps["near"] == pytest.approx(4, abs=0.3)
     code, _, err = clevrin("trace", film, "--out", tmp_path / "x.csv", "--standing", "90,1,1")
     assert code == 1 and "there is no frame 90" in err
+
+
+@pytest.mark.parametrize("value", ["nan", "inf", "-inf", "1e9", "-1e9", "", "two", "0x1", "1,5"])
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("area", "a.mp4", "--out", "a.mkv", "--box", "0,1,1,9,9", "--grow"),
+        ("area", "a.mp4", "--out", "a.mkv", "--box", "0,1,1,9,9", "--soft"),
+        ("area", "a.mp4", "--out", "a.mkv", "--box", "0,1,1,9,9", "--tolerance"),
+        ("area", "a.mp4", "--out", "a.mkv", "--box", "0,1,1,9,9", "--softness"),
+        ("area", "a.mp4", "--out", "a.mkv", "--box", "0,1,1,9,9", "--stroke-width"),
+        ("area", "a.mp4", "--out", "a.mkv", "--box"),
+        ("reframe", "a.mp4", "--out", "r.mp4", "--shape", "9:16", "--pose"),
+        ("hold", "a.mp4", "--out", "r.mp4", "--how", "float", "--keep"),
+        ("hold", "a.mp4", "--out", "r.mp4", "--how", "float", "--crispness"),
+        ("pace", "a.mp4", "--out", "r.mp4", "--shutter"),
+        ("track", "a.mp4", "--out", "t.csv", "--point"),
+        ("trace", "a.mp4", "--out", "t.csv", "--leave-out"),
+        ("render", "a.clevrin", "--out", "r.mp4", "--loudness"),
+    ],
+    ids=lambda words: f"{words[0]} {words[-1]}",
+)
+def test_what_is_no_number_or_out_of_its_range_is_told_in_a_sentence(clevrin, tmp_path, monkeypatch, words, value):
+    monkeypatch.chdir(tmp_path)
+    numbered_film(tmp_path / "a.mp4", frames=3)
+    text = f"0,{value},1,9,9" if words[-1] == "--box" else f"0:{value},1,9" if words[-1] == "--pose" else value
+    code, _, err = clevrin(*words, f"0,{value},1" if words[-1] == "--point" else text)
+    assert code in (1, 2) and "Traceback" not in err and err.strip()
+    assert sorted(each.name for each in tmp_path.iterdir() if each.is_file()) == ["a.mp4"]

@@ -1,6 +1,7 @@
 """Renders in segments: the same film in one go and in pieces, stopped and resumed, and no more than has changed."""
 
 import contextlib
+import errno
 import hashlib
 import subprocess
 import sys
@@ -17,14 +18,14 @@ import pytest
 from clevrin.core.digest import digest
 from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span
 from clevrin.core.document.files import save
-from clevrin.core.errors import CancelledError, ClevrinError
+from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.coding import fewer_bits
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.picture import Picture, picture_from_rgb, rgb_from_picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
-from clevrin.core.outputs import BusyError
+from clevrin.core.outputs import BusyError, writing_error
 from clevrin.core.progress import Silent
 from clevrin.core.render.export import segment_maker
 from clevrin.core.render.export.export import ExportRequest, export_reel
@@ -309,6 +310,27 @@ def test_a_purpose_that_a_format_has_not_is_said(project, sources, tmp_path):
     assert not list(tmp_path.iterdir())
 
 
+def test_a_full_disk_is_told_by_the_name_of_the_film(project, sources, tmp_path, monkeypatch):
+    def full(task, place, films, told) -> None:
+        raise writing_error(place, OSError(errno.ENOSPC, "No space left on device"))
+
+    monkeypatch.setattr(segment_maker, "make_segment", full)
+    with pytest.raises(MediaError, match=r"^There is no room on the disk to write film\.mp4"):
+        export_reel(ExportRequest(project=project, path=tmp_path / "film.mp4"), sources, Silent())
+
+
+def test_a_part_without_frames_and_an_option_of_no_use_are_told(project, sources, tmp_path):
+    for wrong, says in (
+        ({"span": (0, 0)}, "There is no frame from 0 up to 0"),
+        ({"given": (("crf", "52"),)}, "crf of H.264 is one of 0 to 51, not 52"),
+        ({"path": tmp_path / "a.wav", "given": (("crf", "18"),)}, "WAV has no options"),
+        ({"path": tmp_path / "a.gif", "given": (("quality", "no"),)}, "GIF loop has no options"),
+    ):
+        with pytest.raises(ClevrinError, match=says):
+            export_reel(ExportRequest(**{"project": project, "path": tmp_path / "a.mp4", **wrong}), sources, Silent())
+    assert not list(tmp_path.glob("a.*")) and not list(tmp_path.glob(".clevrin*"))
+
+
 def test_what_is_clear_stays_clear_where_the_format_carries_it(takes, sources, tmp_path):
     held = project_of(takes[:1], (0, 4))
     shot = held.reel.shots[0].changed(hold=Hold(how="none", edge="clear"))
@@ -376,3 +398,7 @@ def test_a_name_says_what_it_is_of(takes, tmp_path):
     assert with_fields(plain, None, date(2026, 1, 2)) is plain
     with pytest.raises(ClevrinError, match=r"\{nonsense\} is no field of a name; there are project"):
         with_fields(ExportRequest(project=project, path=tmp_path / "{nonsense}.mp4"), None, date(2026, 1, 2))
+    for unnamed in ("", ".", ".."):
+        request = ExportRequest(project=project.changed(name=unnamed), path=tmp_path / "{project}")
+        with pytest.raises(ClevrinError, match=r"\{project\} would be named"):
+            with_fields(request, None, date(2026, 1, 2))

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from clevrin.core.document import Join, Mix, Pace, Project, Shot, ShotSound, Span
-from clevrin.core.errors import MediaError
+from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.exchange.timeline_writing import not_carried, timeline_text
 from clevrin.core.hold.verdict import judge
 from clevrin.core.media.formats import FORMATS, Purpose
@@ -67,6 +67,8 @@ def hand_on(request: HandOnRequest, sources: Sources, progress: Progress) -> tup
     format cannot carry, `CancelledError`. Costs what rendering its shots costs.
     """
     project = request.project
+    if request.shots and FORMATS[request.kind].kind != "film":
+        raise ClevrinError(f"Shots are handed on as films: {FORMATS[request.kind].title} is none.")
     row, remarks = placed_shots(project), not_carried(project)
     with put_folder(request.folder) as part:
         try:

@@ -17,7 +17,8 @@ LONGEST_CALM_S = 20.0
 Easing = Annotated[float, Field(ge=0, le=1)]
 Share = Annotated[float, Field(ge=0, le=1)]
 Pixels = Annotated[float, Field(ge=-100_000, le=100_000)]
-Degrees = Annotated[float, Field(ge=-3600, le=3600)]
+MOST_TURN_DEG = 3600
+Degrees = Annotated[float, Field(ge=-MOST_TURN_DEG, le=MOST_TURN_DEG)]
 
 
 class Output(Value):

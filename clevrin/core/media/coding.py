@@ -4,6 +4,7 @@ Where bits are lost a fixed pattern is added first (ordered dithering, Bayer 197
 needs no rounding comes out as it was.
 """
 
+import os
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache
@@ -56,6 +57,8 @@ def picture_stream(
     container: "OutputContainer", coding: Coding, rate: Fraction, size: tuple[int, int], colour: Colour
 ) -> av.VideoStream:
     """A stream of a film that is written, for pictures of a size in a colour."""
+    if coding.codec == "libsvtav1":
+        os.environ.setdefault("SVT_LOG", "1")  # it would tell the terminal how it is set up; errors alone
     stream = container.add_stream(coding.codec, rate=rate)
     assert isinstance(stream, av.VideoStream)
     stream.width, stream.height = size

@@ -16,7 +16,7 @@ from clevrin.core.media.formats import Format, Purpose, format_of
 from clevrin.core.media.loops import LONGEST_S, write_loop
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE
-from clevrin.core.outputs import check_new_folder, check_output, name_held, put, put_folder, writing_error
+from clevrin.core.outputs import WritingError, check_new_folder, check_output, name_held, put, put_folder, writing_error
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.segment_maker import MadeHere, Maker, SegmentTask
@@ -147,6 +147,8 @@ def export_reel(
     if total == 0:
         raise MediaError("The reel is empty: put a span on it first.")
     first, end = (0, total) if request.span is None else request.span
+    if first >= end:
+        raise ClevrinError(f"There is no frame from {first} up to {end}: a part ends behind its first frame.")
     if not 0 <= first < end <= total:
         raise ClevrinError(f"The reel has the frames 0 to {total - 1}: {first} to {end - 1} are not all of it.")
     size = request.size or project.reel.size
@@ -236,24 +238,26 @@ def _export_pictures(export: _Export) -> None:
     ):
         export.maker.prepare(project, export.progress)
         done = _Done(export.progress, total)
-        for stretch in stretches(project, export.first, export.end):
-            plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
-            task = SegmentTask(
-                plans=plans,
-                takes=takes_in(plans, project),
-                coding=coding,
-                rate=rate,
-                size=export.size,
-                colour=colour,
-            )
-            place = parts.place(name_of(task), stretch)
-            if place is None:
-                done(stretch.frames)
-            else:
-                export.maker.make(task, place, done)
-        export.maker.finish()
         try:
+            for stretch in stretches(project, export.first, export.end):
+                plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
+                task = SegmentTask(
+                    plans=plans,
+                    takes=takes_in(plans, project),
+                    coding=coding,
+                    rate=rate,
+                    size=export.size,
+                    colour=colour,
+                )
+                place = parts.place(name_of(task), stretch)
+                if place is None:
+                    done(stretch.frames)
+                else:
+                    export.maker.make(task, place, done)
+            export.maker.finish()
             _bind(export, part, parts)
+        except WritingError as error:  # of a segment, whose name nobody knows
+            raise writing_error(path, error.reason) from error
         except OSError as error:
             raise writing_error(path, error) from error
 

@@ -14,7 +14,7 @@ FIELDS = ("project", "output", "size", "format", "part", "date")
 def with_fields(request: ExportRequest, output: str | None, today: date) -> ExportRequest:
     """A request whose name has what it is in the place of its fields; `output`: the name of what is rendered.
 
-    Raises `ClevrinError` for a field that there is not.
+    Raises `ClevrinError` for a field that there is not, and where nothing would be left of the name.
     """
     name = request.path.name
     if "{" not in name:
@@ -35,6 +35,9 @@ def with_fields(request: ExportRequest, output: str | None, today: date) -> Expo
         field = found[1]
         if field not in values:
             raise ClevrinError(f"{{{field}}} is no field of a name; there are {', '.join(FIELDS)}.")
-        return values[field].replace("/", "-")
+        return "".join("-" if each in "/\0" else each for each in values[field])
 
-    return replace(request, path=request.path.with_name(re.sub(r"\{([^{}]*)\}", value, name)))
+    named = re.sub(r"\{([^{}]*)\}", value, name)
+    if not named.strip(". "):
+        raise ClevrinError(f"{name} would be named “{named}”: write a name, or give the project one.")
+    return replace(request, path=request.path.with_name(named))
