@@ -153,6 +153,9 @@ def test_one_move_is_proposed_taken_in_part_and_undone(demo, look):
     assert session.project == before
 
     page.length.slider.setValue(9)
+    assert page.proposed is None and not window.join.take_button.isEnabled(), "what was proposed before is of before"
+    demo.key(Qt.Key.Key_Return)
+    assert session.project == before
     demo.until(lambda: page.note.text().startswith(("9.0 s", "9.1 s", "8.9 s")))
     picnic = next(row for row in range(4) if words(page.table, row)[0] == "picnic")
     page.table.item(picnic, 0).setCheckState(Qt.CheckState.Unchecked)
@@ -167,6 +170,11 @@ def test_one_move_is_proposed_taken_in_part_and_undone(demo, look):
     assert session.project == before
     page.table.item(3, 0).setCheckState(Qt.CheckState.Checked)
     demo.until(lambda: all(words(page.table, row)[1] != "left out" for row in range(4)))
+    page.length.slider.setValue(20)
+    demo.until(lambda: page.note.text() == "Looking for one move.")
+    demo.do("new")
+    demo.until(lambda: not session.project.takes and not window.jobs.busy)
+    assert page.proposed is None and not session.project.reel.shots
 
 
 @pytest.mark.soak

@@ -1,6 +1,7 @@
 """Parts of the window by themselves: playback, jobs, ridge, theme, session, actions."""
 
 import os
+import socket
 import subprocess
 import sys
 import threading
@@ -18,8 +19,10 @@ from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
 from clevrin.core.progress import step
 from clevrin.desk.background.jobs import Job, JobRunner, JobState
+from clevrin.desk.shell import screen
 from clevrin.desk.shell.actions import ACTIONS
 from clevrin.desk.shell.header import JobStrip, figures
+from clevrin.desk.shell.screen import check_screen
 from clevrin.desk.steady.lanes import Lane, figure_words
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.ridge import RidgeData, RidgeView, height_share, paint_ridge, shown_angle
@@ -396,3 +399,31 @@ def test_the_real_window_opens_with_the_demo_playing_on_a_screen(tmp_path, warm_
     finally:
         screen.terminate()
         screen.wait()
+
+
+@pytest.mark.parametrize("listens", ["nobody", "somebody silent", "a server", "a compositor"])
+def test_a_screen_where_nobody_answers_is_told_within_seconds(tmp_path, monkeypatch, listens):
+    monkeypatch.setattr(screen, "_WITHIN_S", 0.3)
+    monkeypatch.setenv("QT_QPA_PLATFORM", "")
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
+    number = 4000 + os.getpid() % 1000
+    monkeypatch.setenv("DISPLAY", f":{number}")
+    monkeypatch.setenv("WAYLAND_DISPLAY", "wayland-7")
+    with socket.socket(socket.AF_UNIX) as there:
+        if listens != "nobody":
+            there.bind(str(tmp_path / "wayland-7") if listens == "a compositor" else f"\0/tmp/.X11-unix/X{number}")
+            there.listen()
+
+        def answer() -> None:
+            if listens == "a server":
+                with there.accept()[0] as asking:
+                    asking.sendall(b"\1")
+
+        answers = threading.Thread(target=answer)
+        answers.start()
+        if listens in ("a server", "a compositor"):
+            check_screen()
+        else:
+            with pytest.raises(ClevrinError, match=f"Nobody answers at the screen that is named .DISPLAY=:{number}"):
+                check_screen()
+        answers.join()

@@ -3,6 +3,7 @@
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
 
+from clevrin.core.document import Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.join.one_move import OneMove, Wish, one_move
 from clevrin.core.pace import Placed, placed_shots, reel_frames
@@ -57,7 +58,7 @@ class OneMovePage(JoinPage):
         for control in (self.order, self.beats):
             control.chosen.connect(lambda _: self.refresh())
         self._soon = QTimer(self, singleShot=True, interval=150)
-        self.length.value_changing.connect(lambda _: self._soon.start())
+        self.length.value_changing.connect(lambda _: self._refresh_soon())
         self.length.refused.connect(self.say)
         self.table = FigureTable("One move", _COLUMNS, ranks=_FITS, wide=(_WHY,))
         self.table.line_chosen.connect(lambda _: self.tried_changed.emit())
@@ -66,7 +67,9 @@ class OneMovePage(JoinPage):
         self.add_table(self.table)
         self._soon.timeout.connect(self.refresh)
         self._left_out: set[str] = set()
-        self.proposed: OneMove | None = None
+        self._proposed: OneMove | None = None
+        self._proposed_for: tuple | None = None
+        """All that it was proposed from: where anything of that has changed, it is neither shown nor taken."""
         self._order: tuple[str, ...] = ()
         """The takes in the order of the last proposal with all of them: those that are left out keep their places."""
         self._found_for: tuple | None = None
@@ -78,23 +81,38 @@ class OneMovePage(JoinPage):
         beats = tuple(m.frame - begins for m in project.reel.markers if m.kind == "beat" and m.frame >= begins)
         return beats if self.beats.key == "beats" else ()
 
-    def refresh(self) -> None:
-        project = self.context.session.project
-        takes = self.usable_takes()
-        used = tuple(take for take in takes if take.id not in self._left_out)
-        missing = why_not_yet(self.context.measurements, used)
+    @property
+    def proposed(self) -> OneMove | None:
+        """What is proposed for the takes and the settings as they are now; None while it is looked for."""
+        return self._proposed if self._proposed_for == self._asked() else None
+
+    def _used(self) -> tuple[Take, ...]:
+        return tuple(take for take in self.usable_takes() if take.id not in self._left_out)
+
+    def _asked(self) -> tuple:
+        """All that a proposal depends on, as it is now."""
         wish = Wish(length_s=self.length.number or None, beats=self._beats(), best_order=self.order.key == "best")
-        key = takes, used, wish, project.reel.rate, missing
+        rate, missing = self.context.session.project.reel.rate, why_not_yet(self.context.measurements, self._used())
+        return self.usable_takes(), self._used(), wish, rate, missing
+
+    def _refresh_soon(self) -> None:
+        self._soon.start()
+        self.take_changed.emit()  # what is there is of before
+
+    def refresh(self) -> None:
+        project, used = self.context.session.project, self._used()
+        key = self._asked()
+        *_, wish, _, missing = key
         if key == self._found_for:
             return
         self._found_for = key
         if len(used) < 2 or missing:
-            self.proposed = None
             self._show()
             self.say(missing or "One move needs two takes at least.")
             self.tried_changed.emit()
             return
         self.say("Looking for one move.")
+        self.take_changed.emit()
         reel, known, store = project.reel, self.known, self.context.measurements.store
 
         def work(progress: Progress) -> OneMove:
@@ -107,9 +125,9 @@ class OneMovePage(JoinPage):
                 return one_move(measured, reel, wish, lambda: step(progress, len(used), len(used)))
 
         def done(move: OneMove) -> None:
-            if key != self._found_for:
+            if key != self._asked():
                 return  # something else is wanted by now
-            self.proposed = move
+            self._proposed, self._proposed_for = move, key
             lasts = move.frames / float(reel.rate)
             self.say(" ".join((f"{lasts:.1f} s, put behind what is on the reel.", *move.remarks)))
             self._show()
@@ -149,7 +167,7 @@ class OneMovePage(JoinPage):
 
     def _on_table_line_ticked(self, line: int, on: bool) -> None:
         (self._left_out.discard if on else self._left_out.add)(self._order[line])
-        self._soon.start()
+        self._refresh_soon()
 
     # What is tried and taken
 
@@ -176,6 +194,6 @@ class OneMovePage(JoinPage):
         move = self.proposed
         if move is None:
             return
-        self.proposed, self._found_for = None, None  # its shots are on the reel from now on: the next ones are others
+        self._proposed, self._found_for = None, None  # its shots are on the reel from now on: the next ones are others
         if self.context.session.do(self._edit(move)):
             self.context.session.choose_shot(move.shots[0].id)

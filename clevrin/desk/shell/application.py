@@ -19,6 +19,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.shelf import Shelf
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.shell.log_view import LogView
+from clevrin.desk.shell.screen import check_screen
 from clevrin.desk.shell.window import MainWindow
 from clevrin.desk.state.settings import Settings
 from clevrin.desk.widgets import theme
@@ -69,16 +70,6 @@ def run(files: Iterable[Path] = (), *, play: bool = False, prepare: Callable[[Sh
         window.log.look_at(reel=True)
         QTimer.singleShot(400, window, window.player.play)
     return application.exec()
-
-
-def check_screen() -> None:
-    """Raises `ClevrinError` where Qt would abort because there is no screen."""
-    if sys.platform != "linux":
-        return
-    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        raise ClevrinError(
-            "There is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set): the window cannot open."
-        )
 
 
 def log_file() -> Path:
