@@ -16,8 +16,9 @@ import numpy as np
 import pytest
 
 from clevrin.core.digest import digest
-from clevrin.core.document import Hold, Join, Project, Reel, Shot, Span
+from clevrin.core.document import Hold, Join, Pace, PacePoint, Project, Reel, Shot, Span
 from clevrin.core.document.files import save
+from clevrin.core.document.pacing import Shutter
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.coding import fewer_bits
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
@@ -27,7 +28,7 @@ from clevrin.core.media.sound_reading import read_sound
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.outputs import BusyError, writing_error
 from clevrin.core.progress import Silent
-from clevrin.core.render.export import segment_maker
+from clevrin.core.render.export import segment_maker, segments
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.export.output_names import with_fields
 from clevrin.core.render.export.segments import stretches
@@ -108,6 +109,20 @@ def test_stretches_begin_at_cuts_and_are_four_seconds_at_most(takes):
     assert [(each.first, each.end) for each in stretches(project, 60, 80)] == [(60, 70), (70, 73), (73, 80)]
     fast = project.changed(reel=project.reel.changed(rate=Fraction(10)))
     assert max(each.frames for each in stretches(fast, 0, 60)) <= 40
+
+
+def test_what_is_much_work_is_shared_out_so_that_little_is_lost(takes, sources, tmp_path, made, monkeypatch):
+    paced = Pace(points=(PacePoint(frame=0, speed=0.25),), in_between="mix", shutter=Shutter(angle_deg=360))
+    slow = project_of(takes[:1], (0, 5))
+    shot = slow.reel.shots[0].changed(pace=paced)
+    project = slow.changed(reel=slow.reel.changed(shots=(shot,)))
+    for most_work_s, parts in ((8.0, 1), (0.05, 2)):
+        monkeypatch.setattr(segments, "_MOST_WORK_S", most_work_s)
+        made.clear()
+        export_reel(ExportRequest(project=project, path=tmp_path / "a.mp4"), sources, Silent())
+        assert len(made) >= parts and sum(made) == 20 and max(made) - min(made) <= 1
+        with FilmReader(tmp_path / "a.mp4") as film:
+            assert film.frames == 20
 
 
 @pytest.mark.parametrize("after", [3, 58, 64, 95, 139])

@@ -1,10 +1,11 @@
 """File dialogs of the window's own face; none of them stops what is being computed."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 FILMS = "Films (*.mp4 *.mov *.m4v *.mkv *.webm *.avi *.mts *.m2ts *.ts *.mpg *.mpeg *.mxf *.3gp *.wmv)"
 TABLES = "Tables (*.csv)"
@@ -23,7 +24,7 @@ class FileDialogs:
     def ask_for_several(self, title: str, use: Callable[[list[Path]], None], *patterns: str) -> None:
         dialog = self._dialog(title, *patterns)
         dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-        dialog.filesSelected.connect(lambda names: use([Path(name) for name in names]))
+        dialog.filesSelected.connect(lambda names: use(_all_meant(dialog, names)))
         dialog.open()
 
     def ask_for_one(self, title: str, use: Callable[[Path], None], *patterns: str, folder: bool = False) -> None:
@@ -58,3 +59,11 @@ class FileDialogs:
         if patterns:
             dialog.setNameFilters(list(patterns))
         return dialog
+
+
+def _all_meant(dialog: QFileDialog, names: list[str]) -> list[Path]:
+    """What was chosen; where several names were typed in quotes, all of them: Qt takes but one of whole paths."""
+    line = dialog.findChild(QLineEdit, "fileNameEdit")
+    typed = re.findall(r'"([^"]+)"', line.text()) if line is not None else []
+    folder = Path(dialog.directory().absolutePath())
+    return [folder / name for name in typed] if len(typed) > len(names) else [Path(name) for name in names]

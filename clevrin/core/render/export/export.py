@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from clevrin.core.document import Project
+from clevrin.core.document import Project, Span
 from clevrin.core.errors import ClevrinError, MediaError
 from clevrin.core.media.binding import bind_film, bind_pictures, write_sound
 from clevrin.core.media.formats import Format, Purpose, format_of
@@ -20,7 +20,7 @@ from clevrin.core.outputs import WritingError, check_new_folder, check_output, n
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.export.segment_maker import MadeHere, Maker, SegmentTask
-from clevrin.core.render.export.segments import Segments, name_of, stretches, takes_in
+from clevrin.core.render.export.segments import Segments, name_of, shared_by_work, stretches, takes_in
 from clevrin.core.render.picture import carried_out
 from clevrin.core.render.plan import Plan
 from clevrin.core.render.planning.planner import plan_frame
@@ -239,8 +239,7 @@ def _export_pictures(export: _Export) -> None:
         export.maker.prepare(project, export.progress)
         done = _Done(export.progress, total)
         try:
-            for stretch in stretches(project, export.first, export.end):
-                plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
+            for stretch, plans in _planned(export):
                 task = SegmentTask(
                     plans=plans,
                     takes=takes_in(plans, project),
@@ -260,6 +259,14 @@ def _export_pictures(export: _Export) -> None:
             raise writing_error(path, error.reason) from error
         except OSError as error:
             raise writing_error(path, error) from error
+
+
+def _planned(export: _Export) -> Iterator[tuple[Span, tuple[Plan, ...]]]:
+    """What becomes a segment each, and how its pictures are made."""
+    for stretch in stretches(export.project, export.first, export.end):
+        plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
+        for part in shared_by_work(stretch, plans, export.size):
+            yield part, plans[part.first - stretch.first : part.end - stretch.first]
 
 
 class _Done:

@@ -26,6 +26,10 @@ from clevrin.core.shelf import Shelf
 VERSION = "1"
 """Goes up with every change by which the same plan gives other pictures."""
 _LONGEST_S = 4.0
+_MOST_WORK_S = 8.0
+"""What is stopped in the middle of a segment is lost: about so much of one core's work at most, on a slow machine."""
+_PLAIN_S, _SAMPLE_S, _FLOW_S = 0.05, 0.05, 0.2
+"""What a picture, each moment that it is gathered from, and each that was never shot cost, a million pixels."""
 _ELSEWHERE = frozenset({"path"})
 """Where a file lies is no part of what it shows: its fingerprint counts."""
 
@@ -44,6 +48,20 @@ def stretches(project: Project, first: int, end: int) -> tuple[Span, ...]:
             edges = [low + round((high - low) * k / count) for k in range(count + 1)]
             found += [Span(first=a, end=b) for a, b in pairwise(edges)]
     return tuple(found)
+
+
+def shared_by_work(stretch: Span, plans: tuple[Plan, ...], size: tuple[int, int]) -> tuple[Span, ...]:
+    """A stretch in as many parts as it takes for none to be much work. It is reckoned the same on every machine."""
+    count = -(-sum(_work_s(plan, size) for plan in plans) // _MOST_WORK_S)
+    parts = min(max(1, int(count)), stretch.frames)
+    edges = [stretch.first + round(stretch.frames * k / parts) for k in range(parts + 1)]
+    return tuple(Span(first=a, end=b) for a, b in pairwise(edges))
+
+
+def _work_s(plan: Plan, size: tuple[int, int]) -> float:
+    samples = [each for layer in plan.layers for each in layer.samples]
+    flowing = sum(each.between is not None and each.between.made == "flow" for each in samples)
+    return size[0] * size[1] / 1e6 * (_PLAIN_S + _SAMPLE_S * len(samples) + _FLOW_S * flowing)
 
 
 def takes_in(plans: tuple[Plan, ...], project: Project) -> tuple[Take, ...]:
