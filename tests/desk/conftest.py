@@ -82,11 +82,12 @@ class Hands:
         )
         self.window.dropEvent(event)
 
-    def name_file(self, path: Path) -> None:
-        """Types a name into the file dialog that is open, and confirms it."""
+    def name_file(self, path: Path | str) -> None:
+        """Types a name (or several, in quotes) into the file dialog that is open, and confirms it."""
         self.until(lambda: self.window.findChild(QFileDialog, "files") is not None)
         dialog = self.window.findChild(QFileDialog, "files")
         line = dialog.findChild(QLineEdit, "fileNameEdit")
+        line.setFocus()  # without it the dialog writes names of its own into it
         line.setText(str(path))
         QTest.keyClick(line, Qt.Key.Key_Return)
         self.until(lambda: self.window.findChild(QFileDialog, "files") is None)

@@ -329,3 +329,13 @@ def test_another_project_closes_the_films_of_the_last_one(demo, hands, tmp_path)
     demo.until(lambda: any(found.kept_bytes for found in memory))
     demo.window.projects.begin_new()
     demo.until(lambda: not any(found.kept_bytes for found in memory))
+
+
+def test_several_names_in_quotes_are_all_brought_in(hands, tmp_path):
+    names = [tmp_path / f"{name} x.mp4" for name in "abc"]
+    for number, path in enumerate(names):
+        numbered_film(path, frames=4 + number)
+    hands.do("add")
+    hands.name_file(" ".join(f'"{path}"' for path in names))
+    hands.until(lambda: len(hands.window.session.project.takes) == 3)
+    assert [take.name for take in hands.window.session.project.takes] == ["a x", "b x", "c x"]

@@ -12,7 +12,7 @@ from clevrin.core.motion.geometry.models import apply
 from clevrin.core.motion.tracks.track_csv import read_track
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import Hands, pixels_of
-from tests.films import cut_film
+from tests.films import cut_film, moving_film, shift
 
 HOUSE = np.array([380.0, 460.0])
 """A place in the picnic take that has something to hold on to at its frame 100, in its pixels."""
@@ -250,6 +250,24 @@ def test_measuring_is_stopped_and_goes_on_when_asked(hands):
     hands.until(lambda: any(state.total for state in window.jobs.states))
     hands.measured()
     assert window.log.sheet.resume_button.isHidden() and window.measurements.trace(take_of(hands)).frames == 147
+
+
+def test_what_was_stopped_at_once_is_resumed_at_once(hands, tmp_path):
+    for number, name in enumerate("abc"):
+        film = tmp_path / f"{name}.mp4"
+        moving_film(film, lambda t: shift(300 + 2 * t, 300), frames=60 + number, size=(320, 180))
+    hands.window.footage.open_files([tmp_path / f"{name}.mp4" for name in "abc"])
+    measurements, takes = hands.window.measurements, lambda: hands.window.session.project.takes
+    hands.until(lambda: len(takes()) == 3 and any(map(measurements.is_measuring, takes())))
+    while hands.window.jobs.states:
+        hands.click(hands.window.header.strip.stop_button)
+    stopped = [take for take in takes() if measurements.is_stopped(take)]
+    assert len(stopped) >= 2
+    hands.click_card(stopped[0].id)
+    hands.until(hands.window.log.sheet.resume_button.isVisible)
+    hands.click(hands.window.log.sheet.resume_button)
+    assert not any(map(measurements.is_stopped, takes()))
+    hands.measured()
 
 
 def test_a_track_is_named_limited_and_forgotten(picnic):

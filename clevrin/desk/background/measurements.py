@@ -94,6 +94,12 @@ class Measurements(QObject):
         done = key in self._traces or key in self._troubles
         return key in self._begun and not done and not self.is_measuring(take)
 
+    def resume(self) -> None:
+        """Goes on with every take whose measuring somebody stopped: what was stopped at once goes on at once."""
+        for take in self._session.project.takes:
+            if self.is_stopped(take):
+                self.measure(take)
+
     def vectors(self, take: Take, frame: int) -> Vectors | None:
         """What was followed into a frame, as shares of the picture's size; None where it is not measured yet."""
         return self.store.vectors(take, frame)

@@ -45,7 +45,7 @@ class TakeSheet(Sheet):
         self._facts.setFont(theme.font(12))
         self.motion_note = quiet_label("")
         self.motion_note.setWordWrap(True)
-        self.resume_button = plain_button("Go on measuring", "Goes on where measuring was stopped")
+        self.resume_button = plain_button("Resume measuring", "Goes on where it was stopped, with every take that was")
         self.resume_button.clicked.connect(self._on_resume_button_clicked)
         self.add(self.missing, self.find_button, self._facts, self.motion_note, self.resume_button)
 
@@ -183,8 +183,7 @@ class TakeSheet(Sheet):
             self._edits.note(self._take.id, self.note.toPlainText())
 
     def _on_resume_button_clicked(self) -> None:
-        if self._take is not None:
-            self._context.measurements.measure(self._take)
+        self._context.measurements.resume()
 
     def _on_find_button_clicked(self) -> None:
         if self._take is not None:

@@ -24,7 +24,7 @@ class FileDialogs:
     def ask_for_several(self, title: str, use: Callable[[list[Path]], None], *patterns: str) -> None:
         dialog = self._dialog(title, *patterns)
         dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-        dialog.filesSelected.connect(lambda names: use(_all_meant(dialog, names)))
+        dialog.filesSelected.connect(lambda names: use([Path(name) for name in names]))
         dialog.open()
 
     def ask_for_one(self, title: str, use: Callable[[Path], None], *patterns: str, folder: bool = False) -> None:
@@ -52,18 +52,44 @@ class FileDialogs:
         dialog.open()
 
     def _dialog(self, title: str, *patterns: str) -> QFileDialog:
-        dialog = QFileDialog(self._window, title)
+        dialog = _Dialog(self._window, title)
         dialog.setObjectName("files")
         dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         if patterns:
             dialog.setNameFilters(list(patterns))
+        dialog.follow_line()
         return dialog
 
 
-def _all_meant(dialog: QFileDialog, names: list[str]) -> list[Path]:
-    """What was chosen; where several names were typed in quotes, all of them: Qt takes but one of whole paths."""
-    line = dialog.findChild(QLineEdit, "fileNameEdit")
-    typed = re.findall(r'"([^"]+)"', line.text()) if line is not None else []
-    folder = Path(dialog.directory().absolutePath())
-    return [folder / name for name in typed] if len(typed) > len(names) else [Path(name) for name in names]
+class _Dialog(QFileDialog):
+    """Takes several names in quotes as well, wherever they lie: Qt's own leaves off the folders that were typed."""
+
+    def __init__(self, parent: QWidget, title: str) -> None:
+        super().__init__(parent, title)
+        self._whole: dict[str, Path] = {}
+        """Whole paths that were typed, by their names: what is found of them is written back without its folder."""
+
+    def follow_line(self) -> None:
+        """Reads along what is typed."""
+        line = self.findChild(QLineEdit, "fileNameEdit")
+        if line is not None:
+            line.textChanged.connect(self._on_text_changed)
+
+    def _on_text_changed(self, text: str) -> None:
+        self._whole |= {Path(name).name: Path(name) for name in _quoted(text) if Path(name).is_absolute()}
+
+    def accept(self) -> None:
+        line = self.findChild(QLineEdit, "fileNameEdit")
+        typed = _quoted(line.text()) if line is not None else []
+        if self.fileMode() != QFileDialog.FileMode.ExistingFiles or len(typed) < 2:
+            super().accept()
+            return
+        folder = Path(self.directory().absolutePath())
+        names = [folder / name if (folder / name).exists() else self._whole.get(name, folder / name) for name in typed]
+        self.filesSelected.emit([str(name) for name in names])  # who uses them says which are not there
+        self.done(QFileDialog.DialogCode.Accepted)
+
+
+def _quoted(text: str) -> list[str]:
+    return re.findall(r'"([^"]+)"', text)
