@@ -103,7 +103,7 @@ def test_what_is_to_stand_still_is_chosen_by_a_click(hands, measured_demo):
     hands.until(lambda: len(hands.window.session.project.takes) == 1)
     hands.measured()
     go_to(hands, 40)
-    window, fence = hands.window, np.array([820.0, 640.0])
+    window, fence = hands.window, np.array([808.0, 640.0])
     before = window.measurements.trace(take_of(hands))
     plain = pixels_of(window.log.viewer)
     hands.click(window.log.mark_buttons["standing"])
@@ -116,7 +116,7 @@ def test_what_is_to_stand_still_is_chosen_by_a_click(hands, measured_demo):
     hands.measured()
     pointed = take_of(hands).pointed
     assert pointed is not None and pointed.frame == 40
-    assert pointed.place == pytest.approx((820 / 1280, 640 / 720), abs=0.003)
+    assert pointed.place == pytest.approx((808 / 1280, 640 / 720), abs=0.003)
     assert window.log.sheet.marks.table.item(0, 1).text() == "pointed at on 40"
     after = window.measurements.trace(take_of(hands))
     spot = fence[None]
