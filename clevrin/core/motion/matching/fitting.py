@@ -18,6 +18,8 @@ _LEAST_NOISE_PX, _MOST_NOISE_PX = 0.012, 1e3
 _COUNTS = 0.05
 """Weight from which on a point has a say in how large the noise is."""
 _SETTLED = 1e-6
+_HELD = LACKING.T @ LACKING
+_RIDGE = 1e-9 * np.eye(8)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -60,22 +62,23 @@ def fit_homographies(
     """
     frames, n = places.shape[:2]
     known = np.isfinite(places[..., 0])
-    base = np.broadcast_to(counts, (frames, n)) * known
-    target = np.where(known[..., None], places, 0.0) / radius_px
-    points = np.column_stack([corners / radius_px, np.ones(n)])
+    # In one order of memory, whatever that of what was given is: sums are formed in the same order then, and the same.
+    base = np.ascontiguousarray(np.broadcast_to(counts, (frames, n)) * known)
+    target = np.ascontiguousarray(np.where(known[..., None], places, 0.0).transpose(0, 2, 1) / radius_px)
+    points = np.ascontiguousarray(np.vstack([corners.T / radius_px, np.ones(n)]))
     scaled = start.copy()
-    rows = np.zeros((frames, 2, n, 8))
     for turn in range(rounds):
-        residual, distance = _missed(scaled, points, target, rows, radius_px)
+        missed = _Missed.of(scaled, points, target)
+        distance = missed.distance_px(radius_px)
         noise = _noise(distance, base)
         # What to begin with may be another plane's: nothing is left out yet, but what is far counts little.
         weights = base / (1 + (distance / (2 * noise[:, None])) ** 2) if turn < 2 else base * _tukey(distance, noise)
-        step, held = _solved(rows, residual, weights, noise / radius_px, scaled, expected, allowed)
+        step, held = _solved(missed, weights, noise / radius_px, scaled, expected, allowed)
         scaled = scaled + np.append(step, np.zeros((frames, 1)), axis=1).reshape(-1, 3, 3)
         scaled /= scaled[:, 2:, 2:]
         if turn > 2 and np.abs(step).max() < _SETTLED:
             break
-    residual, distance = _missed(scaled, points, target, rows, radius_px)
+    distance = _Missed.of(scaled, points, target).distance_px(radius_px)
     noise = _noise(distance, base)
     weights = base * _tukey(distance, noise)
     covariance = np.linalg.inv(held) * (noise / radius_px)[:, None, None] ** 2
@@ -157,34 +160,64 @@ def fit_motion(
     return Fit(motion=motion, inliers=missed < max(consensus_px, 4 * noise), noise_px=noise)
 
 
-def _missed(
-    scaled: Matrix, points: Points, target: Points, rows: Points, radius_px: float
-) -> tuple[Points, NDArray[np.float64]]:
-    """What is missed (frames, 2, n) in radii, and by how many pixels (frames, n); fills in the derivatives."""
-    moved = points @ scaled.transpose(0, 2, 1)
-    over = points[None] / moved[..., 2:]
-    at = moved[..., :2] / moved[..., 2:]
-    rows[:, 0, :, :3] = rows[:, 1, :, 3:6] = over
-    rows[:, 0, :, 6:] = -at[..., :1] * over[..., :2]
-    rows[:, 1, :, 6:] = -at[..., 1:] * over[..., :2]
-    residual = (target - at).transpose(0, 2, 1)
-    return residual, np.hypot(residual[:, 0], residual[:, 1]) * radius_px
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Missed:
+    """Where points come to by some homographies, in radii, and what is missed: `off` (frames, 2, n) in radii.
+
+    `over` (frames, 3, n): the points themselves over their depth, of which all derivatives are made.
+    """
+
+    over: Points
+    at: Points
+    off: Points
+
+    @staticmethod
+    def of(scaled: Matrix, points: Points, target: Points) -> "_Missed":
+        """`points` (3, n), `target` (frames, 2, n)."""
+        moved = scaled @ points
+        depth = 1 / moved[:, 2:]
+        at = moved[:, :2] * depth
+        return _Missed(over=points * depth, at=at, off=target - at)
+
+    def distance_px(self, radius_px: float) -> Points:
+        """(frames, n)."""
+        return np.asarray(np.hypot(self.off[:, 0], self.off[:, 1]) * radius_px)
 
 
 def _solved(
-    rows: Points, residual: Points, weights: Points, sigma: Points, scaled: Matrix, expected: Points, allowed: Points
+    missed: _Missed, weights: Points, sigma: Points, scaled: Matrix, expected: Points, allowed: Points
 ) -> tuple[Points, Points]:
-    frames = len(rows)
-    flat = rows.reshape(frames, -1, 8)
-    both = np.concatenate([weights, weights], axis=1)[..., None]
-    weighted = (flat * both).transpose(0, 2, 1)
-    normal = weighted @ flat
-    right = (weighted @ residual.reshape(frames, -1, 1))[..., 0]
+    """The step (frames, 8) that fits better, and the normal matrix (frames, 8, 8) that it comes from."""
+    normal, right = _normal(missed, weights)
     strength = (sigma / allowed) ** 2
-    held = normal + strength[:, None, None] * (LACKING.T @ LACKING) + 1e-9 * np.eye(8)
-    offset = scaled.reshape(frames, 9)[:, :8] @ LACKING.T - expected
-    step = np.linalg.solve(held, (right - strength[:, None] * (offset @ LACKING))[..., None])[..., 0]
-    return step, held
+    held: Points = normal + strength[:, None, None] * _HELD + _RIDGE
+    offset = scaled.reshape(len(scaled), 9)[:, :8] @ LACKING.T - expected
+    wanted = (right - strength[:, None] * (offset @ LACKING))[..., None]
+    return np.asarray(np.linalg.solve(held, wanted)[..., 0], np.float64), held
+
+
+def _normal(missed: _Missed, weights: Points) -> tuple[Points, Points]:
+    """Normal matrix and right side of the weighted least squares, from sums over the points.
+
+    A point has the derivatives (q, 0, -x q2) and (0, q, -y q2), where q are its three numbers over its depth, q2 the
+    first two of these and (x, y) where it comes to: so all of the matrix are sums of products of two of q, weighted by
+    1, x, y and x² + y², of which each is formed once.
+    """
+    over, (x, y), (off_x, off_y) = missed.over, missed.at.transpose(1, 0, 2), missed.off.transpose(1, 0, 2)
+    weighted = weights[:, None] * over  # (frames, 3, n)
+    turned = over.transpose(0, 2, 1)
+    plain = weighted @ turned
+    by_x, by_y = (weighted * x[:, None]) @ turned[..., :2], (weighted * y[:, None]) @ turned[..., :2]
+    by_both = (weighted[:, :2] * (x * x + y * y)[:, None]) @ turned[..., :2]
+    normal = np.zeros((len(weights), 8, 8))
+    normal[:, :3, :3] = normal[:, 3:6, 3:6] = plain
+    normal[:, :3, 6:], normal[:, 3:6, 6:] = -by_x, -by_y
+    normal[:, 6:, :3], normal[:, 6:, 3:6] = -by_x.transpose(0, 2, 1), -by_y.transpose(0, 2, 1)
+    normal[:, 6:, 6:] = by_both
+    along = np.stack([off_x, off_y, off_x * x + off_y * y], axis=2)  # (frames, n, 3)
+    sums: Points = weighted @ along
+    right: Points = np.concatenate([sums[..., 0], sums[..., 1], -sums[:, :2, 2]], axis=1)
+    return normal, right
 
 
 def _noise(distance: Points, base: Points) -> Points:
