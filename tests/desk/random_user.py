@@ -22,6 +22,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractSlider, QApplication, QDialog, QWidget
 
 from clevrin.core.errors import ClevrinError
+from clevrin.core.render.export.export import ExportRequest
 from clevrin.demo.project import demo_project
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.shell.window import MainWindow
@@ -46,7 +47,8 @@ _KEYS = [
 _TEXTS = ("kites", "0", "-1", "1e99", "12:00", "∞", "½ wind", "x" * 3000, "#ff00zz", "../day", "")
 _MOST_TAKES = 24
 _ACTS = {"key": 34, "click": 30, "drag": 12, "edit": 10, "wheel": 5, "type": 4, "resize": 2, "drop": 2, "undo": 4}
-_ACTS |= {"step": 3, "render": 0.3, "open": 0.3, "settle": 3}
+_ACTS |= {"step": 3, "render": 0.3, "queue": 1, "open": 0.3, "settle": 3}
+_MOST_QUEUED = 4
 _LOOK_AT_MEMORY_S = 10.0
 _PAUSE_MS = 15
 
@@ -207,6 +209,19 @@ class RandomUser:
         self.window.rendering.render_to(self._folder / "out.mp4")
         if self._chance.random() < 0.7:
             QTimer.singleShot(self._chance.randint(10, 3000), self.window.jobs.stop_shown)
+
+    def _queue(self) -> None:
+        """Has one render after the other go on beside everything else, and takes a hand in some."""
+        queue, project = self.window.queue, self.window.session.project
+        for render in queue.renders:
+            way = self._chance.random()
+            if render.ended or way < 0.1:
+                queue.remove(render.id)
+            elif way < 0.2:
+                (queue.resume if render.state == "paused" else queue.pause)(render.id)
+        if project.reel.shots and len(queue.renders) < _MOST_QUEUED:
+            name = f"queued {self._chance.randrange(6)}.mp4"
+            queue.add(ExportRequest(project=project, path=self._folder / name, size=(320, 180)), name)
 
     def _open(self) -> None:
         way = self._chance.random()
