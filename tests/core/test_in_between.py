@@ -15,6 +15,7 @@ from clevrin.core.pace import placed_shots
 from clevrin.core.pace.in_between import moment, pair_flow
 from clevrin.core.progress import Silent
 from clevrin.core.render.picture import plan_at, planes
+from clevrin.core.render.pixels import executor
 from clevrin.core.render.pixels.executor import execute
 from clevrin.core.render.pixels.flow_store import packed, unpacked
 from clevrin.core.render.plan import Between, Layer, Plan, Sample, Spared, row9
@@ -181,6 +182,25 @@ def test_added_blur_is_the_mean_of_what_went_by(pan, sources):
     assert along[0] < 0.45 * along[1] and across[0] > 0.5 * across[1]
     (layer,) = plan_at(project, 7, size, sources.measured).layers
     assert layer.added_blur_px == pytest.approx(9 * 4 / 2, rel=0.1)
+
+
+@pytest.mark.parametrize("frame", [12, 40])
+def test_an_open_shutter_made_as_a_whole_is_that_of_its_moments_one_by_one(
+    demo_take, measured_demo, monkeypatch, frame
+):
+    """In the whip of the hill (12) and in its walk (40), where some of it moves beside the background."""
+    take = demo_take("hill")
+    pace = Pace(points=(PacePoint(frame=0, speed=1),), shutter=Shutter(angle_deg=360))
+    shot = Shot(take_id=take.id, span=take.whole, pace=pace)
+    project = Project(takes=(take,), reel=Reel(width=640, height=360, rate=take.facts.rate, shots=(shot,)))
+    with Sources.of(measured_demo) as sources:
+        complete(HoldRequest.of(project, shot), sources.measured, Silent())
+        (layer,) = plan_at(project, frame, (640, 360), sources.measured).layers
+        assert len(layer.samples) >= 7 and any(each.between is not None for each in layer.samples)
+        made = planes(project, frame, (640, 360), sources)
+        monkeypatch.setattr(executor, "seen_by_shutter", lambda _: None)
+        one_by_one = planes(project, frame, (640, 360), sources)
+    assert min(psnr(a, b) for a, b in zip(made.planes, one_by_one.planes, strict=True)) > 44
 
 
 def test_blur_that_is_there_already_is_not_added_again(pan, sources):

@@ -8,7 +8,7 @@ does. Where neither can be followed, the two are mixed as they lie.
 """
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import cv2
@@ -25,12 +25,14 @@ FLOW_WIDTH = 640
 _OFF_PX, _OFF_SHARE = 0.5, 0.1
 """By how much the way there and back may miss: in pixels of the flow, and as a share of the flow."""
 _NO_BETTER, _NO_BETTER_CODES, _WINDOW = 1.0, 0.05, 9
-_LOOKS, _MISSES_PX = 4, 0.7
+_LOOKS, _MISSES_PX, _CLOSE_PX, _FEW_OFF = 4, 0.7, 0.03, 0.001
 _UNSEEN = np.float32(0.05)
 """How much what the other frame does not see counts beside what both see."""
 _CUT_CODES, _CUT_ALIKE, _FLASH_CODES = 18.0, 0.5, 16.0
 _SEEN_LEAST = np.float32(1e-3)
 _TRUSTED = 0.3
+_MOVES_PX, _CHANGES_CODES, _OVER_NOISE = 0.5, 4.0, 3.0
+_MOST_REACH = 40
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -58,6 +60,20 @@ class PairFlow:
         if self.apart:
             return 0.0
         return float((np.maximum(self.first_sure, self.second_sure) > _TRUSTED).mean())
+
+    @cached_property
+    def coarser(self) -> "PairFlow":
+        """The same at half the size: for moments of which many lie on each other."""
+        width, height = self.size
+        size = max(16, width // 2), max(16, height // 2)
+        by = np.array([size[0] / width, size[1] / height], np.float32)
+        ways = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (self.forward, self.backward))
+        sures = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (self.first_sure, self.second_sure))
+        forward, backward = (np.asarray(each * by) for each in ways)
+        first_sure, second_sure = (np.asarray(each) for each in sures)
+        return PairFlow(
+            forward=forward, backward=backward, first_sure=first_sure, second_sure=second_sure, apart=self.apart
+        )
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -106,6 +122,30 @@ def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlo
     )
 
 
+def movers(pair: PairFlow, first: Plane, second: Plane, second_from_first: Matrix) -> NDArray[np.uint8]:
+    """(h, w) on the flow's grid, of the first frame: 255 where anything moves by itself, or changes, up to the second.
+
+    Where it has moved to and from where it has come count as well.
+    """
+    size = pair.size
+    onto = cv2.warpPerspective(
+        _eight_bits(second),
+        second_from_first,
+        (first.shape[1], first.shape[0]),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    a, b = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (_eight_bits(first), onto))
+    off = cv2.blur(cv2.absdiff(a, b).astype(np.float32), (_WINDOW, _WINDOW))
+    lengths = [np.hypot(each[..., 0], each[..., 1]) for each in (pair.forward, pair.backward)]
+    moves = np.maximum(*lengths)
+    moving = (moves > _MOVES_PX) | (off > max(_CHANGES_CODES, _OVER_NOISE * float(np.median(off))))
+    if pair.apart:
+        moving[:] = True
+    reach = 2 * min(_MOST_REACH, int(np.ceil(moves.max(initial=0.0)))) + 1
+    return np.asarray(cv2.dilate(moving.astype(np.uint8) * np.uint8(255), np.ones((reach, reach), np.uint8)))
+
+
 def moment(pair: PairFlow, share: float) -> Moment:
     """The moment so much of the way from the first frame to the second."""
     (shown_a, came_a), (shown_b, came_b) = _arriving(pair.forward, share), _arriving(pair.backward, 1 - share)
@@ -127,14 +167,17 @@ def _flow(a: Plane, b: Plane) -> Field:
     return np.asarray(cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM).calc(a, b, None))
 
 
-def _grid(shape: tuple[int, ...]) -> tuple[Field, Field]:
-    y, x = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
+@lru_cache(maxsize=4)
+def _grid(height: int, width: int) -> tuple[Field, Field]:
+    """Columns and rows of each pixel; nobody writes to them."""
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    x.flags.writeable = y.flags.writeable = False
     return x, y
 
 
 def _looked_up(values: Plane, shift: Field) -> Plane:
     """Values at places that are displaced by a field of their own size."""
-    x, y = _grid(shift.shape)
+    x, y = _grid(*shift.shape[:2])
     there = x + shift[..., 0], y + shift[..., 1]
     return cv2.remap(values, *there, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
@@ -163,7 +206,9 @@ def _arriving(flow: Field, share: float) -> tuple[Field, Field]:
     part = flow * np.float32(share)
     back = -part
     for _ in range(_LOOKS):
-        back = -_looked_up(part, back)
+        before, back = back, -_looked_up(part, back)
+        if (np.abs(back - before) > _CLOSE_PX).mean() < _FEW_OFF:
+            break
     off = back + _looked_up(part, back)
     came = np.exp(-((np.hypot(off[..., 0], off[..., 1]) / _MISSES_PX) ** 2)).astype(np.float32)
     return back, came

@@ -22,6 +22,7 @@ from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.pixels.compositing import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.pixels.effects import done, gained
 from clevrin.core.render.pixels.frame_interpolation import morphed
+from clevrin.core.render.pixels.open_shutter import Shuttered, seen_by_shutter
 from clevrin.core.render.pixels.pin_compositing import Scene, laid_in
 from clevrin.core.render.pixels.resampling import Look, scale_of, seen_of, shrinks, warped
 from clevrin.core.render.pixels.seams import Patch, Strip, Weights, border, feathered, patched, strips
@@ -285,7 +286,8 @@ def _seen_while_open(
             return smeared(
                 source, [_look(layer, each, source, size, quality, scale) for each in layer.samples], weights
             )
-        return mixed((shown(each) for each in layer.samples), weights)
+        found = seen_by_shutter(_shuttered(read, flows, layer, source, size, quality, scale))
+        return mixed((shown(each) for each in layer.samples), weights) if found is None else found
 
     if layer.spared is None:
         return gathered()
@@ -301,6 +303,42 @@ def _seen_while_open(
     # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
     rest = [np.float32(w) * np.maximum(1 - c, _HARDLY) for w, c in zip(weights, covers, strict=True)]
     return blended(sharp, mixed((shown(each) for each in layer.samples), rest), middle)
+
+
+def _shuttered(
+    read: Read, flows: Flows, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality, scale: Matrix
+) -> Shuttered:
+    """The moments of a layer for who makes them together."""
+
+    @cache
+    def picture(frame: int) -> Picture:
+        return source if frame == layer.frame else read(layer, frame)
+
+    def pictures(sample: Sample) -> tuple[Picture, Picture]:
+        assert sample.between is not None
+        return picture(sample.frame), picture(sample.between.frame)
+
+    @cache
+    def look(sample: Sample) -> Look:
+        own = sample.frame == layer.frame
+        return _look(layer, sample, picture(sample.frame), size, quality, scale if own else None)
+
+    @cache
+    def second_from_first(sample: Sample) -> Matrix:
+        assert sample.between is not None
+        return _second_from_first(layer, sample.between, pictures(sample))
+
+    @cache
+    def flow(sample: Sample) -> PairFlow:
+        return flows(layer, sample, *pictures(sample))
+
+    return Shuttered(
+        layer=layer,
+        picture=picture,
+        look=look,
+        flow=flow,
+        second_from_first=second_from_first,
+    )
 
 
 def _of_one_picture(layer: Layer) -> bool:

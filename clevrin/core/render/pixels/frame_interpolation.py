@@ -31,7 +31,7 @@ def morphed(pictures: tuple[Picture, Picture], look: Look, at: Moment, second_fr
         finer = replace(look, matrix=look.matrix @ HALF, size=(2 * look.size[0], 2 * look.size[1]))
         made = morphed(pictures, replace(finer, kernel=cv2.INTER_LINEAR), at, second_from_first)
         return shrunk(made, look.size)
-    first, second, share = _places(pictures, look, at, second_from_first)
+    first, second, share = places_between(pictures, look, at, second_from_first)
     coarse = _of_chroma(first, pictures[0].siting), _of_chroma(second, pictures[1].siting)
     shares, places = (share, share[::2, ::2], share[::2, ::2]), ((first, second), coarse, coarse)
     y, u, v = (
@@ -41,7 +41,7 @@ def morphed(pictures: tuple[Picture, Picture], look: Look, at: Moment, second_fr
     return Picture(y=y, u=u, v=v, colour=pictures[0].colour)
 
 
-def _places(
+def places_between(
     pictures: tuple[Picture, Picture], look: Look, at: Moment, second_from_first: Matrix
 ) -> tuple[Places, Places, Field]:
     """Where each pixel comes from in either picture, and the second one's share in it."""

@@ -1,0 +1,307 @@
+"""What an open shutter sees between frames of a take: the background as one picture moved, and what moves beside it.
+
+Most of a picture moves as the camera does, or hardly otherwise: there the moments of a shutter are one frame laid in
+several ways (see `smeared`). Only about what moves by itself the moments are made one by one, from the two frames on
+either side. What is light is light once for each frame, whatever the number of moments.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cache, cached_property
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
+from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
+from clevrin.core.motion.geometry.models import apply, translation
+from clevrin.core.pace.in_between import Moment, PairFlow, moment, movers
+from clevrin.core.render.pixels.compositing import smeared_codes
+from clevrin.core.render.pixels.frame_interpolation import places_between
+from clevrin.core.render.pixels.resampling import SHRINKS, Look, Places, scale_of, shrinks
+from clevrin.core.render.plan import Layer, Sample
+from clevrin.core.runs import runs_of
+
+Matrix = NDArray[np.float64]
+Field = NDArray[Any]
+
+_CELL_PX = 8
+"""Of the output: what moves is looked for in cells so large."""
+_AROUND_CELLS = 1
+_SOFT_CELLS = 3
+_PART_CELLS = 8
+"""What moves is made in parts so high, and as wide or a multiple of that."""
+_MARGIN_PX = 3
+_HALF = 0.5
+_MUCH = 0.2
+"""Where more than that moves all is made at once: many small parts take longer."""
+_FEWEST_MOMENTS = 3
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Shuttered:
+    """The moments of a layer: the picture of each frame that has a part in them, and how each moment is laid.
+
+    `look`: of a moment in pixels of the picture of its own frame; `flow`: of a moment between two frames.
+    """
+
+    layer: Layer
+    picture: Callable[[int], Picture]
+    look: Callable[[Sample], Look]
+    flow: Callable[[Sample], PairFlow]
+    second_from_first: Callable[[Sample], Matrix]
+
+    def moment(self, sample: Sample) -> Moment | None:
+        """Where a moment between two frames takes its pixels from; None where nothing leads from one to the other."""
+        if sample.between is None or self.flow(sample).apart:
+            return None
+        return moment(self.flow(sample).coarser, sample.between.share)
+
+    def maps(self, frame: int) -> Iterator[Matrix]:
+        """All maps by which moments take pixels from a frame, where nothing moves by itself."""
+        for each in self.layer.samples:
+            if each.frame == frame:
+                yield self.look(each).matrix
+            elif each.between is not None and each.between.frame == frame:
+                yield self.second_from_first(each) @ self.look(each).matrix
+
+    @cached_property
+    def reach_px(self) -> float:
+        """How far anything moves by itself between two frames, in pixels of a picture."""
+        found = [0.0]
+        for each in self.layer.samples:
+            if each.between is not None:
+                pair = self.flow(each)
+                by = self.picture(each.frame).size[0] / pair.size[0]
+                found.append(by * float(max(np.abs(pair.forward).max(), np.abs(pair.backward).max())))
+        return max(found)
+
+
+def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
+    """All moments as light on each other; None where they are of no kind that can be made like this.
+
+    Costs what `smeared` does, and for what moves by itself some 12 ns for each of its pixels and each moment.
+    """
+    samples = shuttered.layer.samples
+    own = shuttered.layer.frame
+    onto = _onto_frame(samples, own)
+    if onto is None or len(samples) < _FEWEST_MOMENTS or shuttered.layer.bend is not None:
+        return None
+    source = shuttered.picture(own)
+    frames = {each.frame for each in samples} | {each.between.frame for each in samples if each.between is not None}
+    if any(p.alpha is not None or p.size != source.size for p in map(shuttered.picture, frames)):
+        return None
+    scale = scale_of(shuttered.layer.source_size, source.size)
+    unscale = np.linalg.inv(scale)
+    looks = []
+    for each in samples:
+        look = shuttered.look(each)
+        looks.append(replace(look, matrix=scale @ onto[each.frame] @ unscale @ look.matrix))
+    moving = _moving(shuttered, looks)
+    if (moving > 0).mean() > _MUCH:
+        moving = np.ones_like(moving)
+        codes = np.empty((looks[0].size[1], looks[0].size[0], 3), source.y.dtype)
+    else:
+        codes = smeared_codes(source, looks, [each.weight for each in samples])
+    if moving.any():
+        _put_in(codes, moving, shuttered)
+    return picture_from_yuv(codes, source.colour)
+
+
+def _onto_frame(samples: Sequence[Sample], own: int) -> dict[int, Matrix] | None:
+    """From pixels of each frame to those of one's own, as the background moves; None where that is not told."""
+    steps: dict[int, dict[int, Matrix]] = {}
+    for each in samples:
+        if each.between is not None:
+            if each.between.made != "flow":
+                return None
+            steps.setdefault(each.frame, {})[each.between.frame] = each.between.matrix
+            back: Matrix = np.asarray(np.linalg.inv(each.between.matrix), np.float64)
+            steps.setdefault(each.between.frame, {})[each.frame] = back
+    found: dict[int, Matrix] = {own: np.eye(3)}
+    coming = [own]
+    while coming:
+        at = coming.pop()
+        for other, onward in steps.get(at, {}).items():
+            if other not in found:
+                found[other] = np.asarray(found[at] @ np.linalg.inv(onward))
+                coming.append(other)
+    return found if all(each.frame in found for each in samples) else None
+
+
+def _moving(shuttered: Shuttered, looks: Sequence[Look]) -> Field:
+    """(rows, columns) of cells of the output, 0 to 1: where anything moves by itself while the shutter is open.
+
+    And where a frame laid by all of `looks` does not see what others do.
+    """
+    size = looks[0].size
+    cells = tuple(-(-side // _CELL_PX) for side in size)
+    out_of_cells = scale_of((cells[0], cells[1]), (cells[0] * _CELL_PX, cells[1] * _CELL_PX))
+    found = np.zeros(cells[::-1], np.uint8)
+
+    @cache
+    def moves(first: int, second: int) -> tuple[NDArray[np.uint8], Matrix]:
+        sample = next(e for e in between if (e.frame, e.between and e.between.frame) == (first, second))
+        pictures = shuttered.picture(first), shuttered.picture(second)
+        pair = shuttered.flow(sample)
+        mask = movers(pair, pictures[0].y, pictures[1].y, shuttered.second_from_first(sample))
+        return mask, scale_of(pictures[0].size, (mask.shape[1], mask.shape[0]))
+
+    between = [each for each in shuttered.layer.samples if each.between is not None]
+    for each in between:
+        assert each.between is not None
+        mask, cells_of_mask = moves(each.frame, each.between.frame)
+        matrix = cells_of_mask @ shuttered.look(each).matrix @ out_of_cells
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        found |= cv2.warpPerspective(mask, matrix, (cells[0], cells[1]), flags=flags, borderMode=cv2.BORDER_CONSTANT)
+    own = shuttered.picture(shuttered.layer.frame).size
+    y, x = np.mgrid[: cells[1], : cells[0]]
+    middles = np.stack([x, y], axis=-1).reshape(-1, 2) * _CELL_PX + (_CELL_PX - 1) / 2
+    for look in looks if between else ():
+        at = apply(look.matrix, middles)
+        beyond = (at < 0).any(axis=1) | (at > np.array(own) - 1).any(axis=1)
+        found[beyond.reshape(cells[::-1])] = 255
+    wide = 2 * _AROUND_CELLS + 1
+    about = cv2.dilate(found, np.ones((wide, wide), np.uint8))
+    soft = cv2.blur((about > 0).astype(np.float32), (_SOFT_CELLS, _SOFT_CELLS))
+    return np.asarray(soft)
+
+
+def _put_in(codes: Plane, moving: Field, shuttered: Shuttered) -> None:
+    """Puts what moves by itself into packed code values, with soft edges."""
+    height, width = codes.shape[:2]
+    light = _Lights(shuttered)
+    moments = [(each, shuttered.moment(each)) for each in shuttered.layer.samples]
+    for left, top, right, bottom in _parts(moving):
+        x0, y0 = left * _CELL_PX, top * _CELL_PX
+        x1, y1 = min(width, right * _CELL_PX), min(height, bottom * _CELL_PX)
+        made = _made(shuttered, moments, light, (x0, y0, x1, y1))
+        cells = moving[max(0, top - 1) : bottom + 1, max(0, left - 1) : right + 1]  # edges are soft over their seams
+        fine = cells.shape[1] * _CELL_PX, cells.shape[0] * _CELL_PX
+        above, before = (top - max(0, top - 1)) * _CELL_PX, (left - max(0, left - 1)) * _CELL_PX
+        if cells.all():
+            codes[y0:y1, x0:x1] = made
+            continue
+        share = cv2.resize(cells, fine, interpolation=cv2.INTER_LINEAR)
+        share = share[above : above + y1 - y0, before : before + x1 - x0, None]
+        part = codes[y0:y1, x0:x1]
+        mixed = part + (made.astype(np.float32) - part) * share + np.float32(0.5)
+        part[...] = mixed.astype(part.dtype)
+
+
+def _parts(moving: Field) -> Iterator[tuple[int, int, int, int]]:
+    """Boxes of cells that hold all of what moves, none over another: left, top, right and bottom."""
+    rows, columns = moving.shape
+    if moving.all():
+        yield 0, 0, columns, rows
+        return
+    for top in range(0, rows, _PART_CELLS):
+        bottom = min(rows, top + _PART_CELLS)
+        some = np.flatnonzero(moving[top:bottom].any(axis=0)) // _PART_CELLS
+        for first, end in runs_of(np.isin(np.arange(-(-columns // _PART_CELLS)), some)):
+            yield first * _PART_CELLS, top, min(columns, end * _PART_CELLS), bottom
+
+
+class _Lights:
+    """Light of parts of pictures, once for each frame and part of the output."""
+
+    def __init__(self, shuttered: Shuttered) -> None:
+        self._shuttered = shuttered
+        self._packed = cache(lambda frame: yuv_of(shuttered.picture(frame)))
+        self._smaller = shrinks(shuttered.look(shuttered.layer.middle).matrix)
+        self._whole = cache(self._reduced)
+
+    def of(self, frame: int, box: tuple[int, int, int, int], reach: float) -> "_Part":
+        """The light of a frame wherever a part of the output may take it from, by moments that go `reach` px aside."""
+        if self._smaller > SHRINKS:
+            return self._whole(frame)
+        left, top, right, bottom = box
+        corners = np.array([[left, top], [right, top], [left, bottom], [right, bottom]], float)
+        at = np.concatenate([apply(matrix, corners) for matrix in self._shuttered.maps(frame)])
+        packed = self._packed(frame)
+        height, width = packed.shape[:2]
+        x0, y0 = (int(max(0, np.floor(v))) for v in at.min(axis=0) - reach - _MARGIN_PX)
+        x1, y1 = (int(max(0, np.ceil(v))) for v in at.max(axis=0) + reach + _MARGIN_PX)
+        x0, y0 = min(x0, width - 1), min(y0, height - 1)
+        x1, y1 = min(width, max(x1, x0 + 1)), min(height, max(y1, y0 + 1))
+        light = light_of_yuv(np.ascontiguousarray(packed[y0:y1, x0:x1]), self._shuttered.picture(frame).colour)
+        return _Part(light=light, part_from_picture=translation(-x0, -y0))
+
+    def _reduced(self, frame: int) -> "_Part":
+        """All of a frame, averaged down where it is much larger than it is shown: it would flicker."""
+        light = light_of(self._shuttered.picture(frame))
+        size = light.shape[1], light.shape[0]
+        fitting = max(2, round(size[0] / self._smaller)), max(2, round(size[1] / self._smaller))
+        small = np.asarray(cv2.resize(light, fitting, interpolation=cv2.INTER_AREA), np.float32)
+        return _Part(light=small, part_from_picture=scale_of(size, fitting))
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Part:
+    """Light of a part of a picture, or of all of it made smaller, and the map to its pixels."""
+
+    light: Light
+    part_from_picture: Matrix
+
+    def laid(self, look: Look, outside: list[float], matrix: Matrix) -> Light:
+        """Resampled by a straight map."""
+        matrix = self.part_from_picture @ matrix
+        flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        made = cv2.warpPerspective(
+            self.light, matrix, look.size, flags=flags, borderMode=look.border, borderValue=outside
+        )
+        return np.asarray(made, np.float32)
+
+    def at(self, places: Places, look: Look, outside: list[float]) -> Light:
+        """What is at places of the picture."""
+        (across, _, right), (_, down, below) = self.part_from_picture[:2]
+        x, y = places[0] * np.float32(across) + np.float32(right), places[1] * np.float32(down) + np.float32(below)
+        made = cv2.remap(self.light, x, y, cv2.INTER_LINEAR, borderMode=look.border, borderValue=outside)
+        return np.asarray(made, np.float32)
+
+
+def _made(
+    shuttered: Shuttered,
+    moments: Sequence[tuple[Sample, Moment | None]],
+    lights: _Lights,
+    box: tuple[int, int, int, int],
+) -> Plane:
+    """Packed code values of a part of the output, each moment made from the two frames beside it."""
+    left, top, right, bottom = box
+    own = shuttered.picture(shuttered.layer.frame)
+    outside = light_of_yuv(np.array([[shuttered.look(shuttered.layer.middle).colour]], own.y.dtype), own.colour)
+    reach = shuttered.reach_px
+    part = cache(lambda frame: lights.of(frame, box, reach))
+    total = np.zeros((bottom - top, right - left, 3), np.float32)
+    for each, at in moments:
+        look = shuttered.look(each)
+        look = replace(look, matrix=look.matrix @ translation(left, top), size=(right - left, bottom - top))
+        laid = _moment(shuttered, each, at, look, part, outside[0, 0].tolist())
+        cv2.scaleAdd(laid, each.weight, total, dst=total)
+    return yuv_of_light(total, own.colour, deep=own.deep)
+
+
+def _moment(
+    shuttered: Shuttered,
+    sample: Sample,
+    at: Moment | None,
+    look: Look,
+    part: Callable[[int], _Part],
+    outside: list[float],
+) -> Light:
+    """The light of a part of the output at one moment."""
+    if sample.between is None:
+        return part(sample.frame).laid(look, outside, look.matrix)
+    onto_second = shuttered.second_from_first(sample)
+    if at is None:  # nothing leads from one to the other
+        if sample.between.share > _HALF:
+            return part(sample.between.frame).laid(look, outside, onto_second @ look.matrix)
+        return part(sample.frame).laid(look, outside, look.matrix)
+    frames = sample.frame, sample.between.frame
+    pictures = shuttered.picture(frames[0]), shuttered.picture(frames[1])
+    *places, of_second = places_between(pictures, look, at, onto_second)
+    first, second = (part(frame).at(each, look, outside) for frame, each in zip(frames, places, strict=True))
+    of_second = np.ascontiguousarray(of_second, np.float32)
+    return np.asarray(cv2.blendLinear(first, second, 1 - of_second, of_second), np.float32)
