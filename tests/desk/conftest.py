@@ -15,6 +15,7 @@ from clevrin.core.document.files import save
 from clevrin.core.document.keeping import data_folder
 from clevrin.core.shelf import Shelf
 from clevrin.demo.project import demo_file, plain_demo
+from clevrin.desk.shell.plain_numbers import keep_numbers_plain
 from clevrin.desk.shell.window import MainWindow
 from clevrin.desk.widgets import theme
 
@@ -134,6 +135,7 @@ def pixels_of(widget: QWidget) -> np.ndarray:
 @pytest.fixture(scope="session")
 def themed(qapp: QApplication) -> None:
     """The application's face, put on once: it takes longer the more widgets there are."""
+    keep_numbers_plain()
     theme.apply(qapp)
 
 

@@ -25,6 +25,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.render.export.export import ExportRequest
 from clevrin.demo.project import demo_project
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
+from clevrin.desk.shell.plain_numbers import keep_numbers_plain
 from clevrin.desk.shell.window import MainWindow
 from clevrin.desk.widgets import theme
 from tests.damage import damaged, whole_films
@@ -284,6 +285,7 @@ def main(folder: Path, seconds: float, seed: int) -> None:
     threading.excepthook = lambda args: unexpected(args.exc_type, args.exc_value, args.exc_traceback)
     give_back_what_is_freed()
     application = QApplication([])
+    keep_numbers_plain()
     application.setQuitOnLastWindowClosed(False)
     keep_giving_back(application)
     theme.apply(application)

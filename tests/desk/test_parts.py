@@ -1,5 +1,6 @@
 """Parts of the window by themselves: playback, jobs, ridge, theme, session, actions."""
 
+import locale
 import os
 import socket
 import subprocess
@@ -427,3 +428,25 @@ def test_a_screen_where_nobody_answers_is_told_within_seconds(tmp_path, monkeypa
             with pytest.raises(ClevrinError, match=f"Nobody answers at the screen that is named .DISPLAY=:{number}"):
                 check_screen()
         answers.join()
+
+
+@pytest.mark.parametrize("language", ["de_DE.UTF-8", "tr_TR.UTF-8", "ar_EG.UTF-8"])
+def test_numbers_of_the_libraries_are_plain_in_every_language(language):
+    """A window's process, in which FFmpeg reads and tells numbers."""
+    try:
+        locale.setlocale(locale.LC_NUMERIC, language)
+    except locale.Error:
+        pytest.skip("the language is not installed here")
+    finally:
+        locale.setlocale(locale.LC_NUMERIC, "C")
+    script = (
+        "import av, numpy as np; from PySide6.QtWidgets import QApplication; "
+        "from clevrin.core.sound.loudness import loudness_of; "
+        "from clevrin.desk.shell.plain_numbers import keep_numbers_plain; "
+        "app = QApplication([]); keep_numbers_plain(); "
+        "t = np.arange(96000) / 48000; tone = 0.1 * np.sin(6283 * t).astype(np.float32); "
+        "print(loudness_of([np.column_stack([tone, tone])]).lufs < -10)"
+    )
+    environment = {**os.environ, "LC_ALL": language, "LANG": language}
+    told = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=False)
+    assert told.stdout == "True\n", told.stderr

@@ -19,6 +19,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.core.shelf import Shelf
 from clevrin.desk.shell.freed_memory import give_back_what_is_freed, keep_giving_back
 from clevrin.desk.shell.log_view import LogView
+from clevrin.desk.shell.plain_numbers import keep_numbers_plain
 from clevrin.desk.shell.screen import check_screen
 from clevrin.desk.shell.window import MainWindow
 from clevrin.desk.state.settings import Settings
@@ -42,6 +43,7 @@ def run(files: Iterable[Path] = (), *, play: bool = False, prepare: Callable[[Sh
     sys.setswitchinterval(SWITCH_S)
     give_back_what_is_freed()
     application = QApplication(sys.argv[:1])
+    keep_numbers_plain()
     application.setApplicationName("Clevrin")
     application.setDesktopFileName("clevrin")
     settings = Settings()
