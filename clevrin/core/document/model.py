@@ -72,7 +72,7 @@ class MediaFacts(Value):
     variable: bool
     frames: int = Field(gt=0, le=MOST_FRAMES)
     seconds: float = Field(gt=0)
-    rotation: int
+    rotation: int = Field(ge=-360, le=360)
     codec: Name
     pixel_format: Name
     sound: bool
