@@ -392,6 +392,8 @@ def test_an_output_that_cannot_be_written_is_one_sentence(tmp_path):
     assert ended.returncode == 1 and ended.stderr.count("\n") == 1 and "no space" in ended.stderr.lower()
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_six_whip_takes_are_assembled_and_each_keeps_its_span(clevrin, tmp_path):
     films = [tmp_path / f"{number}.mp4" for number in range(6)]
     for number, film in enumerate(films):

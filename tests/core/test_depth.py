@@ -20,6 +20,8 @@ from clevrin.core.motion.measuring.vectors import stored_piece
 from clevrin.core.progress import Silent
 from clevrin.core.shelf import Shelf
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 FRAMES = {"slider": 30, "walk": 50, "leaves": 24, "passing": 34, "lorry": 22}
 
 
@@ -40,7 +42,12 @@ def filmed(tmp_path_factory):
 
 
 @pytest.mark.parametrize(
-    ("name", "jitter", "error"), [("slider", 0.02, 0.03), ("walk", 0.08, 0.06), ("passing", 0.06, 0.06)]
+    ("name", "jitter", "error"),
+    [
+        pytest.param("slider", 0.02, 0.03, marks=LONG),
+        pytest.param("walk", 0.08, 0.06, marks=LONG),
+        ("passing", 0.06, 0.06),
+    ],
 )
 def test_the_wall_is_followed_past_what_stands_and_passes_before_it(filmed, name, jitter, error):
     film, path, trace = filmed(name)

@@ -1,5 +1,6 @@
 """Moments that were not shot, and shutters that were not open: on films whose every moment is known."""
 
+import shutil
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -113,6 +114,15 @@ def test_several_moments_share_one_flow():
 
 
 @pytest.fixture(scope="module")
+def shelf_of_pan(pan, tmp_path_factory) -> Path:
+    """Its camera is measured once for all of these tests."""
+    folder = tmp_path_factory.mktemp("measured") / "shelf"
+    with Sources.of(Shelf(folder)) as sources:
+        sources.measured.measure(pan.takes[0], Silent())
+    return folder
+
+
+@pytest.fixture(scope="module")
 def pan(tmp_path_factory) -> Project:
     """A camera that turns by 9 pixels a frame, on a reel of its rate."""
     folder = tmp_path_factory.mktemp("pan")
@@ -124,7 +134,8 @@ def pan(tmp_path_factory) -> Project:
 
 
 @pytest.fixture
-def sources(tmp_path, pan):
+def sources(tmp_path, shelf_of_pan):
+    shutil.copytree(shelf_of_pan, tmp_path / "shelf")
     with Sources.of(Shelf(tmp_path / "shelf")) as made:
         yield made
 

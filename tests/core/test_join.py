@@ -25,6 +25,8 @@ from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import about, moving_film, shift, under_a_sky
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 
 @pytest.fixture
 def side(demo_trace):
@@ -97,7 +99,7 @@ def whipped(path, way: tuple[float, float], seed: int) -> tuple[Side, Trace]:
         return Side.of(reader, trace), trace
 
 
-@pytest.mark.parametrize(("way", "turns"), [((0.0, 1.0), 1), ((0.0, -1.0), 3)])
+@pytest.mark.parametrize(("way", "turns"), [pytest.param((0.0, 1.0), 1, marks=LONG), ((0.0, -1.0), 3)])
 def test_a_tilt_follows_a_pan_where_its_picture_is_turned(tmp_path, way, turns):
     (out, _), (in_, trace) = whipped(tmp_path / "a.mp4", (1.0, 0.0), 3), whipped(tmp_path / "b.mp4", way, 4)
     assert rank_pairs(out, in_, reverse=False) == ()
@@ -128,6 +130,8 @@ def test_a_take_without_whips_matches_nothing(side):
     assert rank_pairs(side("picnic"), side("hill")) == ()
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_whips_of_other_footage_and_rates_are_matched(tmp_path):
     """An upward whip at 30 frames/s, and the same speed in the world at 60: half as many pixels a frame."""
     reach, sides = 560, []
@@ -308,6 +312,8 @@ def test_a_chain_is_solved_as_a_whole_and_every_take_keeps_its_span(tmp_path):
         assert before.reverse_in == after.reverse_out
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_a_take_with_one_whip_between_two_others_is_not_given_up_for_its_joins(tmp_path):
     """Both joins are best at the same whip, which would leave a frame of the take between them."""
     takes = []

@@ -95,8 +95,7 @@ def test_auto_takes_the_simplest_model_that_explains_a_take(tmp_path):
     ("angle", "shutter"),
     [
         (0, 0.25),
-        (45, 0.5),
-        *(pytest.param(*each, marks=LONG) for each in ((90, 0.5), (180, 0.9), (-90, 0.25))),
+        *(pytest.param(*each, marks=LONG) for each in ((45, 0.5), (90, 0.5), (180, 0.9), (-90, 0.25))),
     ],
 )
 def test_whips_in_every_direction_with_other_shutters(tmp_path, angle, shutter):
@@ -175,7 +174,7 @@ def uninterrupted(tmp_path_factory):
     return trace_take(TraceRequest(path=FOOTAGE / "bunting.mp4"), shelf, Silent())
 
 
-@pytest.mark.parametrize("stops", [(1,), (25, 70), (59, 60, 61)])
+@pytest.mark.parametrize("stops", [pytest.param((1,), marks=LONG), (25, 70), pytest.param((59, 60, 61), marks=LONG)])
 def test_stopped_and_gone_on_equals_uninterrupted(tmp_path, stops, uninterrupted):
     request = TraceRequest(path=FOOTAGE / "bunting.mp4")
     shelf = Shelf(tmp_path / "shelf")

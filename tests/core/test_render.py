@@ -272,6 +272,8 @@ def one_fast_stretch(path, tmp_path, angle: float | None = None):
     return trace, whips[0]
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_two_takes_of_other_footage_become_one_move(tmp_path):
     """The whole core on films that are not the demo's: assembled, rendered, and measured again."""
     from clevrin.core.join.assemble import Measured, assemble

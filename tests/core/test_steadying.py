@@ -30,6 +30,8 @@ from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of
 from tests.films import about, moving_film, shift
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 
 def steadied(path, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> HoldRequest:
     take = take_in(path).changed(tracks=tracks)
@@ -98,7 +100,7 @@ def other_footage(tmp_path, name: str, reach: float = 5.0, drift: float = 0.0, n
     return tmp_path / name, np.array(true)
 
 
-@pytest.mark.parametrize(("reach", "noise"), [(5.0, 2.0), (9.0, 5.0)])
+@pytest.mark.parametrize(("reach", "noise"), [(5.0, 2.0), pytest.param(9.0, 5.0, marks=LONG)])
 def test_lock_off_stands_on_other_footage(tmp_path, reach, noise):
     film, true = other_footage(tmp_path, "hand.mp4", reach=reach, noise=noise)
     path = solved(steadied(film, Hold(how="lock-off", keep=0.5)), Shelf(tmp_path / "shelf"))
@@ -108,6 +110,8 @@ def test_lock_off_stands_on_other_footage(tmp_path, reach, noise):
     assert rms(lock_off_errors(true, path, span, corners)) < 0.12
 
 
+@pytest.mark.soak
+@pytest.mark.long
 def test_a_lock_off_that_leaves_its_reference_is_stitched_and_does_not_drift(tmp_path):
     """The camera goes 560 px of 640 to the side: no frame sees all the others."""
     film, true = other_footage(tmp_path, "long.mp4", reach=2.0, drift=9.5)

@@ -18,7 +18,7 @@ from tests.core.test_document import three_shots
 
 @pytest.mark.soak
 def test_killed_in_the_middle_of_edits_every_edit_is_found_again(tmp_path, warm_cache, times):
-    count = times(10, 1000)
+    count = times(5, 1000)
     env = {**os.environ, "XDG_CACHE_HOME": str(warm_cache)}
     root = Path(__file__).parent.parent.parent
     result = subprocess.run(

@@ -13,7 +13,7 @@ _MOST_MB = 700
 
 @pytest.mark.soak
 def test_a_user_without_a_plan_raises_nothing_and_fills_no_memory(tmp_path, warm_cache, times):
-    seconds = times(6, 3600)
+    seconds = times(4, 3600)
     places = {f"XDG_{kind}_HOME": str(tmp_path / kind.lower()) for kind in ("DATA", "CONFIG")}
     root = Path(__file__).parent.parent.parent
     result = subprocess.run(

@@ -13,6 +13,8 @@ from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.flow import FlowLayout
 from tests.desk.test_parts import cut_off
 
+LONG = (pytest.mark.soak, pytest.mark.long)
+
 STEP_IDS = [step.id for step in STEPS]
 SIZES = (1920, 1080), (1280, 800), (1000, 650)
 """The small one last: what is shown next is to fit into it as it comes."""
@@ -53,7 +55,10 @@ def scaled(qapp, themed):
     theme.apply(qapp)
 
 
-@pytest.mark.parametrize("step", STEP_IDS)
+# The two whose sheets are the longest are gone through each time.
+@pytest.mark.parametrize(
+    "step", [each if each in ("steady", "finish") else pytest.param(each, marks=LONG) for each in STEP_IDS]
+)
 def test_the_window_is_whole_on_small_and_large_screens(demo, step):
     window = demo.window
     window.enter_step(step)

@@ -15,7 +15,7 @@ def test_random_edits_are_undone_to_the_start_and_redone_to_the_end(demo, times)
     session = demo.window.session
     wanderer = Wanderer(demo.window, seed=7)
     tried: dict[str, int] = {}
-    left = times(200, 10_000)
+    left = times(100, 10_000)
     while left:
         start, steps = session.project, 0
         while steps < min(left, ROUND):
