@@ -99,16 +99,7 @@ def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlo
 
     Costs some 60 ms on one core for pictures of 640x360.
     """
-    height, width = first.shape
-    size = flow_size(width, height)
-    onto = cv2.warpPerspective(
-        _eight_bits(second),
-        second_from_first,
-        (width, height),
-        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
-    a, b = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (_eight_bits(first), onto))
+    a, b = _on_grid(first, second, second_from_first)
     if np.array_equal(a, b):
         still, sure = np.zeros((*a.shape, 2), np.float32), np.ones(a.shape, np.float32)
         return PairFlow(forward=still, backward=still, first_sure=sure, second_sure=sure, apart=False)
@@ -122,20 +113,27 @@ def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlo
     )
 
 
+def _on_grid(first: Plane, second: Plane, second_from_first: Matrix) -> tuple[Plane, Plane]:
+    """Both pictures on the flow's grid, the second one where the background brings it onto the first."""
+    height, width = first.shape
+    onto = cv2.warpPerspective(
+        _eight_bits(second),
+        second_from_first,
+        (width, height),
+        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+    size = flow_size(width, height)
+    a, b = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (_eight_bits(first), onto))
+    return a, b
+
+
 def movers(pair: PairFlow, first: Plane, second: Plane, second_from_first: Matrix) -> NDArray[np.uint8]:
     """(h, w) on the flow's grid, of the first frame: 255 where anything moves by itself, or changes, up to the second.
 
     Where it has moved to and from where it has come count as well.
     """
-    size = pair.size
-    onto = cv2.warpPerspective(
-        _eight_bits(second),
-        second_from_first,
-        (first.shape[1], first.shape[0]),
-        flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-        borderMode=cv2.BORDER_REPLICATE,
-    )
-    a, b = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (_eight_bits(first), onto))
+    a, b = _on_grid(first, second, second_from_first)
     off = cv2.blur(cv2.absdiff(a, b).astype(np.float32), (_WINDOW, _WINDOW))
     lengths = [np.hypot(each[..., 0], each[..., 1]) for each in (pair.forward, pair.backward)]
     moves = np.maximum(*lengths)
