@@ -12,11 +12,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from clevrin.cli.batching import check_results, jobs_for, read_jobs
 from clevrin.core.document import Hold, Project, Shot
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.document.files import load, save
 from clevrin.core.document.journal import Journal, look_through
 from clevrin.core.document.keeping import data_folder, last_project, remember_last
+from clevrin.core.elements import drawings
 from clevrin.core.errors import ClevrinError
 from clevrin.core.exchange.take_list import take_list_csv, with_take_list
 from clevrin.core.exchange.timeline_reading import read_timeline
@@ -240,3 +242,37 @@ def test_paths_of_any_kind(tmp_path, times):
         way(path)
 
     every(range(times(80, 400)), use)
+
+
+_TABLE = b"command,arguments,out,json\nprobe,'a b.mp4',,yes\nrender,day.clevrin --option crf=20,film.mp4,\ndemo,,,\n"
+_DRAWING = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="40px"
+ height="20px" viewBox="0 0 40 20"><defs><linearGradient id="g"><stop stop-color="#f00"/></linearGradient><pattern id="p" width="4"
+ height="4"><rect width="2" height="2" fill="url(#g)"/></pattern></defs><filter id="f"><feTurbulence numOctaves="2"
+ baseFrequency="0.1"/></filter><g id="k" transform="scale(0.5)"><rect x="10" width="20" height="20" fill="url(#p)"/>
+ <path d="M0 0 L10 10 C1 2 3 4 5 6 Z" filter="url(#f)"/><text x="14" y="15" font-size="12">Kite</text></g>
+ <use xlink:href="#k" x="5"/></svg>"""
+
+
+def test_damaged_tables_of_jobs(tmp_path, times):
+    path = tmp_path / "jobs.csv"
+
+    def use(chance: random.Random) -> None:
+        path.write_bytes(damaged_text(_TABLE, chance))
+        jobs = read_jobs(path)
+        check_results(tmp_path / "results.csv", path, jobs)
+        assert all(each.line > 1 and "\n" not in each.wrong for each in jobs)
+        assert all("{file}" not in word for each in jobs_for(jobs, path, tmp_path) for word in each.words)
+
+    every(range(times(60, 5000)), use)
+
+
+def test_damaged_drawings(tmp_path, monkeypatch, times):
+    monkeypatch.setattr(drawings, "MOST_S", 3)
+    path = tmp_path / "drawn.svg"
+
+    def use(chance: random.Random) -> None:
+        path.write_bytes(damaged_text(_DRAWING, chance))
+        rgba = drawings.read_drawing(path)
+        assert rgba.ndim == 3 and rgba.shape[2] == 4 and max(rgba.shape) <= drawings.LONGEST_PX
+
+    every(range(times(12, 1500)), use)
