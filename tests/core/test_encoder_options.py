@@ -1,10 +1,10 @@
 """What may be set of an encoder: what stands in the tables works, and nothing else gets through to a library."""
 
-import re
-import shutil
-import subprocess
+import ctypes
 from fractions import Fraction
+from pathlib import Path
 
+import av
 import pytest
 
 from clevrin.core.document.colour import Colour
@@ -33,6 +33,8 @@ _ATTACKS = {
     "gif": (("quality", "nan"),),
     "webp": (("quality", "nan"), ("quality", "1e9"), ("quality", "-1"), ("quality", "٣"), ("quality", "")),
 }
+_PRIVATE_CLASS = 64
+"""Where an encoder has the list of its own options (`AVCodec.priv_class`, libavcodec 62)."""
 _EDGES = [
     (kind.id, name, value)
     for kind in FORMATS.values()
@@ -75,6 +77,7 @@ def test_every_value_that_may_be_set_is_taken_by_the_encoder(tmp_path, kind, nam
 
 def test_no_option_that_an_encoder_of_the_library_knows_can_be_a_file_name():
     names = {"x264-params", "x265-params", "svtav1-params", "stats", "passlogfile", "flags", *_names_known()}
+    assert len(names) > 300
     values = ("take.mp4", "/tmp/take.mp4", "dump-yuv=a.mp4", "1:stats=a.mp4", "18\nstats=a.mp4", "18,a.mp4", "file:a")
     for kind in FORMATS.values():
         for name in names:
@@ -84,10 +87,19 @@ def test_no_option_that_an_encoder_of_the_library_knows_can_be_a_file_name():
 
 
 def _names_known() -> set[str]:
-    """The options of all encoders, from FFmpeg's own help where it is installed."""
-    program = shutil.which("ffmpeg")
-    if program is None:
-        return set()
-    helps = ["full", *(f"encoder={kind.codec}" for kind in FORMATS.values() if kind.codec)]
-    told = (subprocess.run([program, "-hide_banner", "-h", each], capture_output=True, text=True) for each in helps)
-    return {found for each in told for found in re.findall(r"^\s+-(\S+)\s", each.stdout, re.MULTILINE)}
+    """The options of all encoders, as the library lists them itself (`av_opt_next`)."""
+    libraries = Path(av.__file__).parent.parent / "av.libs"
+    codecs, tools = (ctypes.CDLL(str(next(libraries.glob(f"lib{name}-*")))) for name in ("avcodec", "avutil"))
+    codecs.avcodec_find_encoder_by_name.restype = codecs.avcodec_get_class.restype = ctypes.c_void_p
+    codecs.avcodec_find_encoder_by_name.argtypes = [ctypes.c_char_p]
+    tools.av_opt_next.restype, tools.av_opt_next.argtypes = ctypes.c_void_p, [ctypes.c_void_p, ctypes.c_void_p]
+    classes = [codecs.avcodec_get_class()]
+    for codec in {kind.codec for kind in FORMATS.values() if kind.codec}:
+        found = codecs.avcodec_find_encoder_by_name(codec.encode())
+        classes.append(ctypes.cast(found + _PRIVATE_CLASS, ctypes.POINTER(ctypes.c_void_p))[0])
+    names = set()
+    for each in classes:
+        holder, option = ctypes.c_void_p(each), None
+        while option := tools.av_opt_next(ctypes.byref(holder), option):
+            names.add(ctypes.cast(option, ctypes.POINTER(ctypes.c_char_p))[0].decode())
+    return names

@@ -246,7 +246,8 @@ def test_paths_of_any_kind(tmp_path, times):
 
 _TABLE = b"command,arguments,out,json\nprobe,'a b.mp4',,yes\nrender,day.clevrin --option crf=20,film.mp4,\ndemo,,,\n"
 _DRAWING = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="40px"
- height="20px" viewBox="0 0 40 20"><defs><linearGradient id="g"><stop stop-color="#f00"/></linearGradient><pattern id="p" width="4"
+ height="20px" viewBox="0 0 40 20"><defs>
+ <linearGradient id="g"><stop stop-color="#f00"/></linearGradient><pattern id="p" width="4"
  height="4"><rect width="2" height="2" fill="url(#g)"/></pattern></defs><filter id="f"><feTurbulence numOctaves="2"
  baseFrequency="0.1"/></filter><g id="k" transform="scale(0.5)"><rect x="10" width="20" height="20" fill="url(#p)"/>
  <path d="M0 0 L10 10 C1 2 3 4 5 6 Z" filter="url(#f)"/><text x="14" y="15" font-size="12">Kite</text></g>
