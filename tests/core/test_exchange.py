@@ -244,3 +244,9 @@ def test_a_log_that_was_kept_elsewhere_is_read_by_names():
 def test_a_list_that_makes_no_sense_names_its_row(text, says):
     with pytest.raises(DocumentError, match=says):
         with_take_list(three_shots(), text)
+
+
+def test_a_take_that_is_turned_by_what_is_no_angle_is_refused():
+    facts = three_shots().takes[0].facts
+    with pytest.raises(ValueError, match="less than or equal to 360"):
+        facts.changed(rotation=2**63)
