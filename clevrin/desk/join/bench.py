@@ -50,8 +50,7 @@ class JoinBench(Bench):
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
         self._is_large: bool | None = None
-        self.trying: Proposal | None = None
-        """One of the proposals for the pair as it is; what was proposed for another one is dropped with that."""
+        self._trying: Proposal | None = None
         row = bench_row(self)
         column = bench_column(8)
         self.strips = Strips(context, ridges)
@@ -136,6 +135,15 @@ class JoinBench(Bench):
     def pair(self) -> tuple[Shot, Shot] | None:
         """The two shots whose join is looked at, as they are on the reel."""
         return chosen_pair(self.context.session)
+
+    @property
+    def trying(self) -> Proposal | None:
+        """One of the proposals for the pair as it is; None where what was tried was proposed for another one."""
+        return self._trying if self.ranking.is_of(self.pair) else None
+
+    @trying.setter
+    def trying(self, proposal: Proposal | None) -> None:
+        self._trying = proposal
 
     def _tried(self) -> tuple[Project, Shot, Shot] | None:
         """The project, and the two shots in it, with what is being tried."""

@@ -67,9 +67,13 @@ class PairRanking(QObject):
             Job(key=("rank",), what="Matching", work=work, done=done, failed=self.failed.emit, quiet=True)
         )
 
+    def is_of(self, pair: Pair | None) -> bool:
+        """Whether what was ranked last is of this pair as it is."""
+        return pair is not None and self._for is not None and self._for == self._what_decides(pair)
+
     def drop_unless(self, pair: Pair | None) -> bool:
         """Forgets what was ranked for another pair, or for this one as it was; whether there was anything."""
-        if self._for is None or (pair is not None and self._for == self._what_decides(pair)):
+        if self._for is None or self.is_of(pair):
             return False
         self._for = None
         return True
