@@ -162,6 +162,7 @@ class Measurements(QObject):
                 failed=failed,
                 background=True,
                 turn=MEASURING,
+                quiet=key in self._traces,  # only the verdict is missing: nobody waits for that
             )
         )
 
