@@ -137,7 +137,7 @@ def _sweep(folder: Path, mine: str) -> None:
         if found[1] == mine:
             _throw_away(left)
             continue
-        with contextlib.suppress(MediaError), _locked(left, folder / f".clevrin-{found[1]}.lock") as sure:
+        with contextlib.suppress(MediaError), _locked(left, folder / f".clevrin-{found[1]}.lock", 0) as sure:
             if sure:
                 _throw_away(left)
 
@@ -258,9 +258,9 @@ def _lock_of(path: Path) -> Path:
 
 
 @contextlib.contextmanager
-def _locked(path: Path, lock: Path) -> Iterator[bool]:
+def _locked(path: Path, lock: Path, patience_s: float = _PATIENCE_S) -> Iterator[bool]:
     """Holds a lock meanwhile; says whether that is sure: some file systems have no locks."""
-    descriptor = _lock(path, lock)
+    descriptor = _lock(path, lock, patience_s)
     try:
         yield descriptor is not None
     finally:
@@ -270,9 +270,9 @@ def _locked(path: Path, lock: Path) -> Iterator[bool]:
             os.close(descriptor)
 
 
-def _lock(path: Path, lock: Path) -> int | None:
+def _lock(path: Path, lock: Path, patience_s: float) -> int | None:
     """A descriptor that holds the lock; None on a file system that has none."""
-    patience = time.monotonic() + _PATIENCE_S
+    patience = time.monotonic() + patience_s
     while True:
         try:
             descriptor = os.open(lock, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC | os.O_NOFOLLOW, 0o600)

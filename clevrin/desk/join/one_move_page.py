@@ -125,8 +125,9 @@ class OneMovePage(JoinPage):
                 return one_move(measured, reel, wish, lambda: step(progress, len(used), len(used)))
 
         def done(move: OneMove) -> None:
-            if key != self._asked():
-                return  # something else is wanted by now
+            if key != self._asked():  # something else is wanted by now; should this be again, it is looked for again
+                self._found_for = None
+                return
             self._proposed, self._proposed_for = move, key
             lasts = move.frames / float(reel.rate)
             self.say(" ".join((f"{lasts:.1f} s, put behind what is on the reel.", *move.remarks)))

@@ -149,7 +149,7 @@ def export_reel(
     first, end = (0, total) if request.span is None else request.span
     if first >= end:
         raise ClevrinError(f"There is no frame from {first} up to {end}: a part ends behind its first frame.")
-    if not 0 <= first < end <= total:
+    if first < 0 or end > total:
         raise ClevrinError(f"The reel has the frames 0 to {total - 1}: {first} to {end - 1} are not all of it.")
     size = request.size or project.reel.size
     export = _Export(
