@@ -24,10 +24,13 @@ from clevrin.desk.reel.painting import (
 )
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.ridge import Budget
+from clevrin.desk.widgets.still import Still
 
 _DRAG_FROM_PX = 5
 _ZOOM_STEP = 1.25
 _BAR_PX = 10
+_PLAYHEAD_PX = 6
+"""So far to either side of its place the playhead is drawn."""
 _DRAW_S, _FINER_MS = 0.010, 30
 """How long ridges may take to draw in one go, and how soon those that were drawn coarsely are drawn finely."""
 
@@ -70,15 +73,21 @@ class ReelView(QWidget):
         self.bar.setAccessibleName("part of the reel that is seen")
         self.bar.valueChanged.connect(self._on_bar_value_changed)
         self._finer = QTimer(self, singleShot=True, interval=_FINER_MS)
-        self._finer.timeout.connect(self.update)
-        session = context.session
+        self._still = Still(self)
+        self._playhead_x = 0.0
+        session, measurements = context.session, context.measurements
         session.project_changed.connect(self._on_session_project_changed)
-        session.selection_changed.connect(self.update)
         session.playhead_changed.connect(self._on_session_playhead_changed)
-        context.thumbnails.arrived.connect(self.update)
-        waveforms.arrived.connect(self.update)
-        context.measurements.measured.connect(self.update)
-        context.measurements.held_changed.connect(self.update)
+        for changed in (self._finer.timeout, session.selection_changed):
+            changed.connect(self._still.changed)
+        for arrived in (
+            context.thumbnails.arrived,
+            waveforms.arrived,
+            measurements.measured,
+            measurements.held_changed,
+            measurements.failed,  # so it also says that files are there again, or not any more
+        ):
+            arrived.connect(self._still.changed_a_little)
         self._show_bar()
 
     def sizeHint(self) -> QSize:
@@ -121,7 +130,7 @@ class ReelView(QWidget):
     def _see(self, sight: Sight) -> None:
         self._sight = sight
         self._show_bar()
-        self.update()
+        self._still.changed()
         self.sight_changed.emit()
 
     def _show_bar(self) -> None:
@@ -151,9 +160,23 @@ class ReelView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with QPainter(self) as painter:  # whatever happens, it is let go of
-            self._paint(painter)
+            self._still.paint(painter, self._paint_still)
+            self._paint_what_moves(painter)
 
-    def _paint(self, painter: QPainter) -> None:
+    def _paint_what_moves(self, painter: QPainter) -> None:
+        layout = self.layout_now
+        if not layout.row:
+            return
+        playhead = self._context.session.playhead
+        self._playhead_x = layout.x_of(playhead + 0.5)
+        paint_playhead(painter, layout, playhead)
+        if self._drag is not None and self._outcome is not None:
+            if self._outcome.insert_at is not None:
+                paint_insertion(painter, layout, self._drag.moved, self._outcome.insert_at)
+            if self._outcome.words:
+                paint_readout(painter, layout, self._pointer_x, self._outcome.words, self._outcome.snapped)
+
+    def _paint_still(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("sunk"))
         painter.fillRect(0, 0, self.width(), 1, theme.colour("line"))
         layout = self.layout_now
@@ -190,12 +213,6 @@ class ReelView(QWidget):
             paint_strip(painter, layout, music, self._waveforms.of(music), self._waveforms.trouble(music))
         paint_over(painter, layout, session.project.reel.over)
         paint_markers(painter, layout, session.project.reel.markers)
-        paint_playhead(painter, layout, session.playhead)
-        if self._drag is not None and self._outcome is not None:
-            if self._outcome.insert_at is not None:
-                paint_insertion(painter, layout, self._drag.moved, self._outcome.insert_at)
-            if self._outcome.words:
-                paint_readout(painter, layout, self._pointer_x, self._outcome.words, self._outcome.snapped)
 
     def _knot(self, layout: ReelLayout, index: int) -> Knot:
         before, after = layout.row[index], layout.row[index + 1]
@@ -260,6 +277,7 @@ class ReelView(QWidget):
         layout = self.layout_now
         self._sight_before = self._sight
         self._sight = Sight(px_per_frame=layout.px_per_frame, scroll=layout.scroll, held=True)
+        self._still.changed()
         self._gestures += 1
         self._gesture = f"reel {self._gestures}"
         self._drag = Drag(hit, session.project, layout, self._context.measurements, session.shot_ids, session.playhead)
@@ -297,7 +315,7 @@ class ReelView(QWidget):
             self._context.session.end_gesture()
         self._pressed, self._drag, self._outcome, self._narrows = None, None, None, False
         self._show_bar()
-        self.update()
+        self._still.changed()
 
     def _show_cursor(self, at: QPointF) -> None:
         part = self.layout_now.hit(at.x(), at.y()).part
@@ -314,16 +332,18 @@ class ReelView(QWidget):
     def _on_session_project_changed(self) -> None:
         if self._drag is None:
             self._show_bar()
-        self.update()
+        self._still.changed()
 
     def _on_session_playhead_changed(self, frame: int) -> None:
+        layout = self.layout_now
         if self._context.player.playing:
-            sight = self.layout_now.following(frame)
+            sight = layout.following(frame)
             if sight is not None:
                 self._see(sight)
-        self.update()
+        for x in (self._playhead_x, layout.x_of(frame + 0.5)):
+            self.update(round(x) - _PLAYHEAD_PX, 0, 2 * _PLAYHEAD_PX, self.height())
 
     def _on_bar_value_changed(self, value: int) -> None:
         self._sight = Sight(px_per_frame=self.layout_now.px_per_frame, scroll=value)
-        self.update()
+        self._still.changed()
         self.sight_changed.emit()

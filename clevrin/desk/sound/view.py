@@ -15,6 +15,7 @@ from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.layout import HEIGHT, LanesLayout, Touch
 from clevrin.desk.sound.painting import paint_loudness, paint_music, paint_names, paint_swishes, paint_takes
 from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.still import Still
 
 _DRAG_FROM_PX = 3
 _HELP = {
@@ -60,15 +61,16 @@ class SoundLanes(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(HEIGHT)
         session = context.session
-        reel.sight_changed.connect(self.update)
+        self._still = Still(self)
+        session.playhead_changed.connect(self._on_session_playhead_changed)
         for changed in (
+            reel.sight_changed,
             session.project_changed,
             session.selection_changed,
-            session.playhead_changed,
             waveforms.arrived,
             edits.alone_changed,
         ):
-            changed.connect(self._on_anything_changed)
+            changed.connect(self._still.changed)
 
     def sizeHint(self) -> QSize:
         return QSize(600, HEIGHT)
@@ -85,7 +87,7 @@ class SoundLanes(QWidget):
     def show_loudness(self, course: LoudnessCourse | None) -> None:
         """How loud the reel is as it goes on, None while that is not known."""
         self._course = course
-        self.update()
+        self._still.changed()
 
     def put_back(self) -> bool:
         """Ends a drag and puts back what it changed; False when none is under way."""
@@ -99,9 +101,21 @@ class SoundLanes(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         with QPainter(self) as painter:
-            self._paint(painter)
+            self._still.paint(painter, self._paint_still)
+            self._paint_what_moves(painter)
 
-    def _paint(self, painter: QPainter) -> None:
+    def _paint_what_moves(self, painter: QPainter) -> None:
+        layout = self.layout_now
+        if not layout.reel.row:
+            return
+        x = layout.reel.x_of(self._context.session.playhead + 0.5)
+        if x >= layout.reel.x_of(layout.reel.frame_at(0)):
+            painter.fillRect(int(x), 0, 1, self.height(), theme.colour("text"))
+        if self.readout:
+            painter.translate(0, layout.loud_box()[1])  # under the lanes: it hides nothing that is dragged
+            paint_readout(painter, layout.reel, self._pointer_x, self.readout, None)
+
+    def _paint_still(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), theme.colour("sunk"))
         layout = self.layout_now
         mix = self._edits.as_heard(layout.project).mix
@@ -114,12 +128,6 @@ class SoundLanes(QWidget):
         paint_music(painter, layout, self._waveforms, muted="music" in silent)
         paint_swishes(painter, layout, muted="swishes" in silent)
         paint_loudness(painter, layout, self._course)
-        x = layout.reel.x_of(self._context.session.playhead + 0.5)
-        if x >= layout.reel.x_of(layout.reel.frame_at(0)):
-            painter.fillRect(int(x), 0, 1, self.height(), theme.colour("text"))
-        if self.readout:
-            painter.translate(0, layout.loud_box()[1])  # under the lanes: it hides nothing that is dragged
-            paint_readout(painter, layout.reel, self._pointer_x, self.readout, None)
 
     # Hands
 
@@ -189,6 +197,6 @@ class SoundLanes(QWidget):
             across = touch.part in _ACROSS
             self.setCursor(Qt.CursorShape.SizeHorCursor if across else Qt.CursorShape.SizeVerCursor)
 
-    def _on_anything_changed(self, _: object = None) -> None:
+    def _on_session_playhead_changed(self, _: int) -> None:
         if self.isVisible():
             self.update()
