@@ -1,5 +1,6 @@
 """The arrows that no import may go against, checked in a fresh interpreter."""
 
+import ast
 import subprocess
 import sys
 from pathlib import Path
@@ -40,3 +41,21 @@ def test_colours_stand_in_the_theme_and_nowhere_else_in_the_window():
         if p.name != "theme.py" and re.search(r'"#[0-9A-Fa-f]{6}', p.read_text())
     ]
     assert not found
+
+
+def test_rings_of_packages_are_imported_by_one_thread_at_a_time():
+    """Two threads that begin a ring at different places at once may be given half of it."""
+    loose = []
+    for path in PACKAGE.rglob("*.py"):
+        guarded = set()
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        for node in ast.walk(tree):
+            if isinstance(node, ast.With) and any(ast.unparse(item.context_expr) == "importing" for item in node.items):
+                guarded |= set(map(id, ast.walk(node)))
+        for function in (node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef)):
+            for node in ast.walk(function):
+                names = [each.name for each in node.names] if isinstance(node, ast.Import) else []
+                names += [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+                if id(node) not in guarded and any(name.split(".")[0] in ("scipy", "librosa") for name in names):
+                    loose.append(f"{path.name}:{node.lineno}")
+    assert loose == []

@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
+
 if TYPE_CHECKING:
     import scipy.sparse as sp
 
@@ -67,7 +69,8 @@ def augmented(
     they like: only their inverses come into it, where H + A' W A would have lost H to rounding (Björck, Numerical
     Methods for Least Squares Problems, 1996, section 2.7). Gives the hessian and linear part of n frames of d + m.
     """
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     n, d = linear.shape
     m = len(weight) // n
@@ -139,8 +142,9 @@ def solve(programme: Programme, start: Numbers) -> Solution:
 
 def _factored(band: Numbers, *, definite: bool) -> Callable[[Numbers], Numbers]:
     """What solves a symmetric band for right sides (n, d); raises `LinAlgError` or `ValueError` where there is none."""
-    from scipy.linalg import cho_solve_banded, cholesky_banded
-    from scipy.linalg.lapack import dgbtrf, dgbtrs
+    with importing:
+        from scipy.linalg import cho_solve_banded, cholesky_banded
+        from scipy.linalg.lapack import dgbtrf, dgbtrs
 
     if definite:
         factor = cholesky_banded(band)
@@ -173,7 +177,8 @@ def _times(rows: Numbers, x: Numbers) -> Numbers:
 
 def _band(matrix: sp.csc_matrix) -> Numbers:
     """The upper part of a symmetric sparse matrix as LAPACK keeps bands: [u + i - j, j] is its entry (i, j)."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     upper = sp.triu(matrix, format="coo")
     width = int((upper.col - upper.row).max(initial=0))

@@ -8,6 +8,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.outputs import put
 
@@ -74,7 +75,8 @@ def _meadow(rng: np.random.Generator, count: int) -> Numbers:
 
 
 def _wind(rng: np.random.Generator, count: int, below_hz: float) -> Numbers:
-    from scipy.signal import butter, sosfilt
+    with importing:
+        from scipy.signal import butter, sosfilt
 
     low = butter(2, (40.0, below_hz), btype="band", fs=SOUND_RATE, output="sos")
     both = sosfilt(low, rng.standard_normal((count, 2)), axis=0)
@@ -82,7 +84,8 @@ def _wind(rng: np.random.Generator, count: int, below_hz: float) -> Numbers:
 
 
 def _flutter(rng: np.random.Generator, count: int) -> Numbers:
-    from scipy.signal import butter, sosfilt
+    with importing:
+        from scipy.signal import butter, sosfilt
 
     high = butter(2, (900.0, 5000.0), btype="band", fs=SOUND_RATE, output="sos")
     both = sosfilt(high, rng.standard_normal((count, 2)), axis=0)
@@ -93,7 +96,8 @@ def _flutter(rng: np.random.Generator, count: int) -> Numbers:
 
 def _voices(rng: np.random.Generator, count: int) -> Numbers:
     """Two throats: buzzes whose mouths open and close, and pause."""
-    from scipy.signal import butter, sosfilt
+    with importing:
+        from scipy.signal import butter, sosfilt
 
     t, made = np.arange(count) / SOUND_RATE, np.zeros((count, 2))
     for pitch, side in ((118.0, 0.3), (205.0, 0.7)):

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, solve, unconstrained
+from clevrin.core.importing import importing
 
 if TYPE_CHECKING:
     import scipy.sparse as sp
@@ -90,8 +91,9 @@ def _continued(wanted: Numbers, rows: NDArray[np.int64], at: NDArray[np.int64]) 
 
 
 def _found(problem: FollowProblem, constant: float) -> Numbers:
-    import scipy.sparse as sp
-    from scipy.interpolate import CubicSpline
+    with importing:
+        import scipy.sparse as sp
+        from scipy.interpolate import CubicSpline
 
     n = len(problem.wanted)
     every = max(1, int(np.ceil(constant / _MOST_FRAMES)))
@@ -125,7 +127,8 @@ def _found(problem: FollowProblem, constant: float) -> Numbers:
 
 def smoothed(values: Numbers, counts: Numbers, frames: float) -> Numbers:
     """Values (n, d) smoothed over so many frames, what goes on evenly left as it is (Whittaker 1922)."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     n = len(values)
     if n < 3 or frames <= 0:
@@ -137,7 +140,8 @@ def smoothed(values: Numbers, counts: Numbers, frames: float) -> Numbers:
 
 def _hessian(counts: Numbers, constant: float) -> sp.csc_matrix:
     """(n, n): of one column of the unknowns."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     n = len(counts)
     total = sp.diags(np.maximum(counts, _FAINT), format="csc")

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Hold, Span
 from clevrin.core.errors import NotMeasuredError
+from clevrin.core.importing import importing
 from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -24,7 +25,8 @@ def bend_of(trace: Trace, span: Span, hold: Hold) -> Numbers:
 
     Raises `NotMeasuredError` where the trace has no mesh.
     """
-    from scipy.ndimage import gaussian_filter1d
+    with importing:
+        from scipy.ndimage import gaussian_filter1d
 
     if trace.mesh is None:
         raise NotMeasuredError("This take has not been measured with a mesh yet.")

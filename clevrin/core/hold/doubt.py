@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
+from clevrin.core.importing import importing
 from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -18,7 +19,8 @@ def trusted(trace: Trace, span: Span, moved_px: Numbers, *, corners: bool) -> Nu
     The share of the signal in what was measured (Wiener 1949), over half a second, with the error taken twice as large
     as the trace states it. `corners`: whether the correction moves the picture's corners or all of it.
     """
-    from scipy.ndimage import gaussian_filter1d
+    with importing:
+        from scipy.ndimage import gaussian_filter1d
 
     if trace.sigma_px is None:
         return np.ones(len(moved_px))

@@ -9,6 +9,7 @@ from clevrin.core.convex import Programme, solve
 from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.held import HeldPath, placed
+from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import apply_each, similarities_of
 from clevrin.core.motion.trace.trace import Trace
 
@@ -162,7 +163,8 @@ def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:
     A quadratic programme: near to the rooms, with small second differences. Where it touches them by the solver's
     tolerance it is taken down as a whole.
     """
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     n = len(rooms)
     if n < 3:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.hold.doubt import trusted
+from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import rescaled, similarities_of
 from clevrin.core.motion.trace.trace import Trace
 
@@ -34,7 +35,8 @@ def settled_leaning(trace: Trace, span: Span, maps: Numbers, settle_s: float, fa
     by a weighted regression over time, is what they should be. `fast` (span.frames,): whips, which keep theirs. As far
     as it is no larger than the trace's own deviation nothing is done. Costs about a tenth of a second for 1,000 frames.
     """
-    from scipy.ndimage import gaussian_filter1d
+    with importing:
+        from scipy.ndimage import gaussian_filter1d
 
     n = len(maps)
     if n < 3 or trace.model in ("translation", "similarity"):

@@ -10,6 +10,7 @@ from clevrin.core.document.loans import Lent
 from clevrin.core.hold.held import HeldPath, maps_of
 from clevrin.core.hold.report import course, quick_part
 from clevrin.core.hold.solve import held_path
+from clevrin.core.importing import importing
 from clevrin.core.motion.rig import rig_course
 from clevrin.core.motion.trace.trace import Trace
 
@@ -110,7 +111,8 @@ def as_trace(given: Numbers, rate: float) -> Trace:
 
 def smoothed(performed: Numbers, rate: float, settle_s: float) -> Numbers:
     """A performed course (n, 4) without the jumps of the mouse: motion quicker than a settle is taken out."""
-    from scipy.ndimage import gaussian_filter1d
+    with importing:
+        from scipy.ndimage import gaussian_filter1d
 
     if settle_s <= 0 or len(performed) < 4:
         return performed

@@ -8,6 +8,7 @@ from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.framing import Gates, fits, room_for
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
+from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of, translation
 from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.trace.trace import Trace
@@ -77,7 +78,8 @@ def widest_gate(motions: Numbers, corners: Numbers, limits: Numbers) -> tuple[fl
 
     A linear programme on the motions' first order at the picture's corners, then made exact by shrinking.
     """
-    from scipy.optimize import linprog
+    with importing:
+        from scipy.optimize import linprog
 
     rows: list[list[float]] = []
     bounds: list[float] = []

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
 from clevrin.core.motion.trace.trace import Trace
 
 Numbers = NDArray[np.float64]
@@ -26,7 +27,8 @@ def turning_frames(trace: Trace, fast: NDArray[np.bool_]) -> NDArray[np.bool_]:
     Compares the mean motion of the 0.4 s before and after each frame, whips (`fast`) left out, with what is usual in
     the take, and looks whether it lasts for a second. Costs about a millisecond for 1,000 frames.
     """
-    from scipy.ndimage import median_filter
+    with importing:
+        from scipy.ndimage import median_filter
 
     turning = np.zeros(trace.frames, bool)
     reach = max(3, round(_AROUND_S * float(trace.rate)))

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.convex import Programme, augmented, solve, unconstrained
 from clevrin.core.errors import ClevrinError
+from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import apply_each, gate_corners
 
 if TYPE_CHECKING:
@@ -153,7 +154,8 @@ class _Sums:
     """What is to be as small as can be, on the scaled corrections that are free."""
 
     def __init__(self, problem: PathProblem, unit: Numbers) -> None:
-        import scipy.sparse as sp
+        with importing:
+            import scipy.sparse as sp
 
         self._problem = problem
         n = len(problem.motions)
@@ -203,7 +205,8 @@ class _Sums:
         return solution, hessian, linear
 
     def _quadratic(self, weight: Numbers) -> tuple[sp.csc_matrix, Numbers]:
-        import scipy.sparse as sp
+        with importing:
+            import scipy.sparse as sp
 
         assert self._jerk is not None
         # What an axis that is off does cannot be mended; the others must not try to make up for it.
@@ -230,7 +233,8 @@ class _Sums:
 
 def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
     """R (4(n-1)) as a matrix on the corrections (4n), and its constant part."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     a, b = motions[1:, 0], motions[1:, 1]
     k = np.arange(n - 1)
@@ -258,7 +262,8 @@ def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
 
 def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
     """The `order`-th difference of a row of numbers."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     matrix = sp.eye(frames, format="csc")
     for _ in range(order):
@@ -269,7 +274,8 @@ def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
 
 def _difference(frames: int, order: int) -> sp.csc_matrix:
     """The `order`-th difference of `frames` rows of four numbers."""
-    import scipy.sparse as sp
+    with importing:
+        import scipy.sparse as sp
 
     return sp.kron(_plain_difference(frames, order), sp.eye(4), format="csc")
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Span
 from clevrin.core.hold.held import HeldPath
+from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import similarities_of
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.whips import Whip
@@ -79,7 +80,8 @@ def shake(course: Course, rate: float, calm: NDArray[np.bool_]) -> dict[str, flo
 
 def quick_part(values: Numbers, rate: float) -> Numbers:
     """What of values (n, ...) at a rate is quicker than 1 Hz; they are continued for up to 3 s beyond their ends."""
-    from scipy.signal import butter, sosfiltfilt
+    with importing:
+        from scipy.signal import butter, sosfiltfilt
 
     high = butter(2, min(0.9, SHAKE_HZ / (rate / 2)), "high", output="sos")
     return np.asarray(sosfiltfilt(high, values, axis=0, padlen=min(len(values) - 1, 3 * round(rate))))

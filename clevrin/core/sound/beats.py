@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.importing import importing
 from clevrin.core.media.sound_reading import read_sound, sound_seconds
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.progress import Progress, step
@@ -67,7 +68,8 @@ def beats_of(mono: NDArray[np.float32]) -> Beats:
     """The beats of samples (n,) float32 at 24,000 a second."""
     if len(mono) < _SHORTEST_S * _RATE:
         return Beats(tempo_bpm=0.0, beats_s=(), bars_s=(), onsets_s=())
-    import librosa  # takes two seconds, and nothing else needs it
+    with importing:
+        import librosa  # takes two seconds, and nothing else needs it
 
     full = _onsets(librosa, mono, None)
     low = _onsets(librosa, mono, _LOW_HZ)
@@ -95,7 +97,8 @@ def beats_of(mono: NDArray[np.float32]) -> Beats:
 
 def _mono(path: Path, seconds: float, progress: Progress) -> NDArray[np.float32]:
     """All of a sound on one side, at 24,000 samples a second, read in pieces."""
-    from scipy.signal import resample_poly
+    with importing:
+        from scipy.signal import resample_poly
 
     pieces = []
     count = int(np.ceil(seconds / _AT_ONCE_S))
@@ -155,7 +158,8 @@ def _near(values: Numbers, places: NDArray[np.int64]) -> Numbers:
 
 def _first_of_bars(mono: NDArray[np.float32], beats: NDArray[np.int64]) -> int:
     """Which of the first four beats begins a bar: those on which low tones are the loudest."""
-    from scipy.signal import butter, sosfilt
+    with importing:
+        from scipy.signal import butter, sosfilt
 
     deep = sosfilt(butter(2, _LOW_HZ, fs=_RATE, output="sos"), mono) ** 2
     gone = np.concatenate([[0.0], np.cumsum(deep)])

@@ -8,6 +8,7 @@ import av.filter
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
 from clevrin.core.media.writing import SOUND_RATE
 
 Sound = NDArray[np.float32]
@@ -122,7 +123,8 @@ class _Peaks:
         return self._peaks
 
     def _add(self, sound: Sound) -> None:
-        from scipy.signal import resample_poly
+        with importing:
+            from scipy.signal import resample_poly
 
         fine = np.abs(resample_poly(sound, _FINE, 1, axis=0)).reshape(-1, _FINE * _TENTH * 2).max(axis=1)
         self._peaks += (20 * np.log10(np.maximum(fine, 10 ** (SILENT_LUFS / 20)))).tolist()

@@ -12,6 +12,8 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
+
 Sound = NDArray[np.float32]
 Numbers = NDArray[np.float64]
 Spectrum = NDArray[np.complex128]
@@ -39,7 +41,8 @@ def stretched(places: Numbers, speeds: Numbers, read: Read) -> Sound:
     of the recording a sample there, below 0 where it is heard backward. At a speed of 1 throughout it is the recording
     itself. Both sides are turned alike. Costs a third of a millisecond a piece.
     """
-    from scipy.fft import irfft, rfft
+    with importing:
+        from scipy.fft import irfft, rfft
 
     count = len(places)
     made = np.zeros(((count - 1) * HOP + _LONG, 2))

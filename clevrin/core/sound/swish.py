@@ -5,6 +5,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
 from clevrin.core.media.writing import SOUND_RATE
 
 Sound = NDArray[np.float32]
@@ -21,7 +22,8 @@ def swish(samples: int, speed: Callable[[float], float], across: float, level: f
     `across`: where the camera goes, -1 to the left, 1 to the right; the noise comes from there. The same seed is the
     same noise.
     """
-    from scipy.signal import butter, sosfilt
+    with importing:
+        from scipy.signal import butter, sosfilt
 
     if samples <= 0:
         return np.zeros((0, 2), np.float32)

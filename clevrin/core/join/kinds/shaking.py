@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from clevrin.core.document.loans import RIGS
+from clevrin.core.importing import importing
 from clevrin.core.join.kinds.kind import SEED, JoinSetting, Made, Matrix, Move, Part, shift, turn_and_grow
 from clevrin.core.motion.rig import rig_course
 
@@ -75,7 +76,8 @@ def _strength(made: Made, time: float) -> float:
 @lru_cache(maxsize=32)
 def _hand(rig: str, seed: int, frames: int, rate: float) -> CubicSpline:
     """Where a rig has the camera, by the frames of the reel since the join began."""
-    from scipy.interpolate import CubicSpline
+    with importing:
+        from scipy.interpolate import CubicSpline
 
     known = next(each for each in RIGS if each == rig)
     return CubicSpline(np.arange(-2, frames + 3), rig_course(known, seed, frames + 5, rate))

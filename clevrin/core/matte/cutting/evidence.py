@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.importing import importing
 from clevrin.core.matte.averaging import mean_about
 from clevrin.core.matte.cutting.masks import Hidden
 from clevrin.core.matte.cutting.window import Mask, Part, Rgb, Window
@@ -83,7 +84,8 @@ class ColourTable:
 
     def odds(self, rgb: Rgb) -> Numbers:
         """(h, w) log likelihood of the subject against the ground."""
-        from scipy.ndimage import gaussian_filter
+        with importing:
+            from scipy.ndimage import gaussian_filter
 
         if self._odds is None:
             shares = []

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.cut_outs import Around, CutOut, Stroke
+from clevrin.core.importing import importing
 from clevrin.core.matte.cutting.beginning import CLEARLY, MOVES_SHARE, cut_by_graph, seen_edge
 from clevrin.core.matte.cutting.edges import distances, guided, whole_pieces
 from clevrin.core.matte.cutting.evidence import ColourTable, against, by_motion, odds, plate
@@ -109,7 +110,8 @@ class _Cutting:
         self._order = list(dict.fromkeys([*boxed, *(each.frame for each in self._cut.strokes)]))
 
     def run(self, progress: Progress) -> CutFrames:
-        from scipy.ndimage import median_filter
+        with importing:
+            from scipy.ndimage import median_filter
 
         frames = self._window.frames
         ends = [self._ends(number) for number in range(len(self._order))]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.importing import importing
 from clevrin.core.media.index import FrameIndex, index_frames
 from clevrin.core.media.probe import fingerprint
 from clevrin.core.media.reading import FilmReader
@@ -233,7 +234,8 @@ def _over_gaps(motions: NDArray[np.float64], bridges: NDArray[np.int64]) -> Poin
     """The motions with those that lead over unknown frames shared out evenly among them."""
     if not bridges.any():
         return motions
-    from scipy.linalg import fractional_matrix_power  # slow to import, and seldom needed
+    with importing:
+        from scipy.linalg import fractional_matrix_power  # slow to import, and seldom needed
 
     shared = motions.copy()
     for frame in np.flatnonzero(bridges):

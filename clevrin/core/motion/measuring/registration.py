@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Span
+from clevrin.core.importing import importing
 from clevrin.core.media.index import index_frames
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.geometry.models import Matrix, apply_each, gate_corners, similarity_of, summed_up
@@ -123,7 +124,8 @@ def settled(motions: Matrix, direct: NDArray[np.bool_], trace: Trace, request: R
     lie is the mean of both that their errors ask for, a random walk seen through noise (Rauch, Tung & Striebel 1965,
     as one least-squares problem). How large both errors are is read off their differences.
     """
-    from scipy.linalg import solveh_banded
+    with importing:
+        from scipy.linalg import solveh_banded
 
     n = len(motions)
     if n < _FEWEST_TO_SETTLE or direct.sum() < _FEWEST_TO_SETTLE:
