@@ -27,7 +27,7 @@ from clevrin.demo.footage_maker import FOOTAGE
 from clevrin.demo.project import demo_file
 from clevrin.demo.scenes import SCENES
 from clevrin.demo.tricks import tricks_project
-from clevrin.desk.background.preparing import Prepared
+from clevrin.desk.background.plans import Making
 from clevrin.desk.playback.player import Player
 from clevrin.desk.playback.programmes import join_programme, reel_plans, reel_programme
 from clevrin.desk.shell.application import SWITCH_S
@@ -117,13 +117,13 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
     viewer = Viewer()
     viewer.resize(*_VIEW)
     viewer.show()
-    store, prepared = MeasurementStore(measured), Prepared()
+    store, making = MeasurementStore(measured), Making()
     player = Player(lambda: Sources.of(store))
     player.shown.connect(lambda _, pictures: viewer.show_pixels(*pictures))
 
     def row(words: str, project: Project) -> Row:
         rate = float(project.reel.rate)
-        player.load(reel_programme(project, _VIEW, prepared=prepared), 0)
+        player.load(reel_programme(project, _VIEW, making=making), 0)
         run_until(application, lambda: False, 1.5)
         player.play()
         begun = time.monotonic()
@@ -146,7 +146,7 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
         rows.append(row(f"held playback of {words}", project))
     blurred = shot.changed(pace=Pace(shutter=Shutter(angle_deg=360.0)))
     project = project.changed(reel=project.reel.changed(shots=(blurred,)))
-    samples = _prepare(project, (0, round(_PLAYED_S * float(project.reel.rate)) + 10), store, prepared)
+    samples = _prepare(project, (0, round(_PLAYED_S * float(project.reel.rate)) + 10), store, making)
     rows.append(row(f"prepared playback of 1920x1080, a shutter of {np.median(samples):.0f} samples", project))
     rows.append(_joins_row(application, player, store))
     rows.append(_areas_row(application, player, store))
@@ -154,14 +154,14 @@ def _playback_rows(application: QApplication, folder: Path, measured: Shelf) -> 
     return rows
 
 
-def _prepare(project: Project, frames: tuple[int, int], store: MeasurementStore, prepared: Prepared) -> list[int]:
+def _prepare(project: Project, frames: tuple[int, int], store: MeasurementStore, making: Making) -> list[int]:
     """Prepares some frames of a reel; how many samples each has."""
     plans, samples = reel_plans(project, _VIEW, *frames), []
     with Sources.of(store) as sources:
         for frame in range(plans.first, plans.end):
-            plan = plans.plan(store, frame)
+            plan = plans.at(store, frame)
             samples.append(max(len(layer.samples) for layer in plan.layers))
-            prepared.put(plans.key(plan), plans.made(sources, plan), 1.0)
+            making.keep(plans.name_of(plan), plan, plans.made(sources, plan, making), 1.0)
     return samples
 
 
@@ -175,10 +175,10 @@ def _areas_row(application: QApplication, player: Player, store: MeasurementStor
         ("pinned word", 0, 20, 20 + 2 * _ROUND),
         *((placed.shot.leave.kind, k, placed.end - _ROUND, placed.end + _ROUND) for k, placed in _joined(project)),
     ):
-        prepared = Prepared()
-        _prepare(project, (first, end), store, prepared)
+        making = Making()
+        _prepare(project, (first, end), store, making)
         shot_id = project.reel.shots[number].id
-        programme = join_programme(project, shot_id, _VIEW, _ROUND, prepared)
+        programme = join_programme(project, shot_id, _VIEW, _ROUND, making)
         player.load(replace(programme, first=first, end=end, loop=(first, end)), first)
         run_until(application, lambda: False, 0.7)
         player.play()
@@ -206,11 +206,11 @@ def _joins_row(application: QApplication, player: Player, store: MeasurementStor
             Shot(take_id=takes[0].id, span=Span(first=0, end=_CUT), leave=Join(kind=kind.id)),
             Shot(take_id=takes[1].id, span=Span(first=40, end=160)),
         )
-        project, prepared = Project(takes=takes, reel=Reel(rate=takes[0].facts.rate, shots=shots)), Prepared()
+        project, making = Project(takes=takes, reel=Reel(rate=takes[0].facts.rate, shots=shots)), Making()
         for take in takes:
             store.measure(take, Silent())
-        _prepare(project, (_CUT - _ROUND, _CUT + _ROUND), store, prepared)
-        player.load(join_programme(project, shots[0].id, _VIEW, _ROUND, prepared), _CUT - _ROUND)
+        _prepare(project, (_CUT - _ROUND, _CUT + _ROUND), store, making)
+        player.load(join_programme(project, shots[0].id, _VIEW, _ROUND, making), _CUT - _ROUND)
         run_until(application, lambda: False, 0.7)
         player.play()
         begun = time.monotonic()

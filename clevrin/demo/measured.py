@@ -14,9 +14,11 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from clevrin.core.document import Project, Take
+from clevrin.core.hold.verdict import kept_verdict
 from clevrin.core.join.move_shelf import kept_moves
 from clevrin.core.media.cache_room import keep
 from clevrin.core.media.taking_in import take_in
+from clevrin.core.motion.whips import find_whips
 from clevrin.core.progress import Silent
 from clevrin.core.render.measured.measurement_needs import TrackNeed
 from clevrin.core.render.resolving.hold_request import HoldRequest
@@ -52,6 +54,7 @@ def measure_demo(shelf: Shelf) -> None:
         for take in _takes(*projects):
             trace = sources.measured.measure(take, Silent())
             kept_moves(take, trace, sources.films.reader, shelf)
+            kept_verdict(trace, find_whips(trace), shelf)
             for track in take.tracks:
                 sources.measured.follow(TrackNeed(take=take, track=track), Silent())
             for area in take.areas:

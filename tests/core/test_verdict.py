@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Span
-from clevrin.core.hold.verdict import judge
+from clevrin.core.hold import verdict as verdict_module
+from clevrin.core.hold.verdict import judge, kept_verdict
 from clevrin.core.motion import find_whips
+from clevrin.core.shelf import Shelf
 from tests.core.traces import trace_of, whip_course
 
 
@@ -31,6 +33,19 @@ def test_a_camera_that_stands_still_has_nothing_to_remove():
     verdict = judge(swaying(0.2), ())
     assert verdict.cost == "easy" and len(verdict.idle) == 4 and "stands still already" in verdict.sentence
     assert verdict.keep_lock_off > 0.99
+
+
+def test_a_verdict_is_kept_with_its_trace_and_made_anew_where_it_is_damaged(tmp_path, monkeypatch):
+    shelf, trace = Shelf(tmp_path), swaying(8)
+    made = kept_verdict(trace, (), shelf)
+    assert made == judge(trace, ())
+    monkeypatch.setattr(verdict_module, "judge", lambda *_: pytest.fail("it is kept"))
+    assert kept_verdict(swaying(8), (), shelf) == made
+    monkeypatch.undo()
+    assert kept_verdict(swaying(130), (), shelf).cost == "costly"  # another trace, another verdict
+    for kept in tmp_path.glob("verdict/*.npz"):
+        np.savez(kept, json=np.frombuffer(b'{"cost": "easy"}', np.uint8))
+    assert kept_verdict(trace, (), shelf) == made
 
 
 def test_a_pan_can_be_floated_and_not_locked_off():

@@ -5,9 +5,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from clevrin.core.digest import digest
 from clevrin.core.document import Project
+from clevrin.core.hold.verdict import _VERSION, judge, kept_verdict
 from clevrin.core.motion.geometry.models import apply_each, pixel_corners
 from clevrin.core.motion.measuring.measure import TraceRequest, stored_trace, trace_take
+from clevrin.core.motion.whips import find_whips
 from clevrin.core.progress import Silent
 from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.resolving.hold_request import HoldRequest
@@ -34,6 +37,9 @@ def test_every_take_is_known_without_measuring(name, shipped):
     """Where this fails, a film or a method's version has changed: `make demo-measured` measures them again."""
     trace = stored_trace(TraceRequest(path=FOOTAGE / f"{name}.mp4"), shipped)
     assert trace is not None and trace.frames == FILMED[name].frames
+    whips = find_whips(trace)
+    assert shipped.get("verdict", _VERSION, digest(trace)) is not None
+    assert kept_verdict(trace, whips, shipped) == judge(trace, whips)
 
 
 @pytest.mark.parametrize("name", [name if name in FEW else pytest.param(name, marks=LONG) for name in FILMED])
@@ -72,5 +78,5 @@ def test_what_is_there_already_stays_and_a_folder_that_cannot_be_written_is_left
 def test_nothing_is_shipped_that_nobody_asks_for():
     """Every kind is one of the shelf's own, and all of it together is small."""
     files = list(MEASURED.glob("*/*.npz"))
-    assert {each.parent.name for each in files} <= {"trace", "track", "moves", "cut-out", "cut-out-piece"}
+    assert {each.parent.name for each in files} <= {"trace", "track", "moves", "cut-out", "cut-out-piece", "verdict"}
     assert sum(each.stat().st_size for each in files) < 10_000_000

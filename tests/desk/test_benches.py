@@ -11,8 +11,12 @@ from clevrin.core.join.kinds import KINDS
 from clevrin.core.pace import placed_shots
 from clevrin.core.render import Sources, picture
 from clevrin.core.render.picture import plan_at
+from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.demo.footage_maker import FOOTAGE
-from clevrin.desk.background.preparing import Plans
+from clevrin.desk.background.plans import Plans
+from clevrin.desk.background.prepared import Prepared
+from clevrin.desk.playback.programmes import reel_plans
+from clevrin.desk.reel import view as reel_view
 from clevrin.desk.widgets import theme
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
@@ -240,7 +244,7 @@ def made_while_played(hands, monkeypatch, frames: list[int]) -> list[int]:
     hands.qtbot.wait(200)  # what was asked for while it played has begun by then
     hands.until(lambda: not hands.window.jobs.busy)
     real = Plans.made
-    monkeypatch.setattr(Plans, "made", lambda self, sources, plan: made.append(1) or real(self, sources, plan))
+    monkeypatch.setattr(Plans, "made", lambda *given: made.append(1) or real(*given))
     missed = []
     for frame in frames:
         shown: list[int] = []
@@ -272,8 +276,33 @@ def test_the_reel_is_prepared_about_the_playhead(demo, monkeypatch):
     )
     window.log.look_at(reel=True)
     demo.until(lambda: window.join.context.preparing.trusts and not window.jobs.is_running(("prepare",)))
-    heavy = sorted(window.join.context.preparing.trusts)
+    preparing = window.join.context.preparing
+    heavy = sorted(preparing.trusts)
     assert made_while_played(demo, monkeypatch, heavy[:3]) == []
+    # Another start finds them on the shelf.
+    store, size = (
+        window.measurements.store,
+        fitted_size(window.session.project.reel.size, window.log.viewer.wanted_size),
+    )
+    plans, later = reel_plans(window.session.project, size, 0, 1000), Prepared(store.shelf)
+    kept = [later.get(plans.name_of(plans.at(store, frame))) for frame in heavy[:3]]
+    assert all(each is not None and each.shape[:2] == size[::-1] for each in kept)
+
+
+def test_moving_the_playhead_paints_the_reel_no_second_time(demo, monkeypatch):
+    reel, painted = demo.window.reel, []
+    demo.until(lambda: not demo.window.jobs.busy)
+    demo.until(lambda: not reel._still.waits and not reel._finer.isActive())
+    demo.qtbot.wait(300)
+    demo.until(lambda: not reel._still.waits)
+    monkeypatch.setattr(reel_view, "paint_shot", lambda *_, **__: painted.append(1))
+    before = pixels_of(reel)
+    for frame in range(30, 60, 3):
+        demo.window.session.move_playhead(frame)
+        demo.qtbot.wait(5)
+    assert not painted and (pixels_of(reel) != before).any()  # only the line that is moved
+    demo.window.reel.zoom(1)
+    demo.until(lambda: painted)
 
 
 def test_a_bench_without_shots_says_what_to_do(hands):

@@ -142,9 +142,9 @@ def test_what_is_not_measured_yet_is_prepared_once_it_is(pace, monkeypatch):
     def half(*args):
         whole = plans(*args)
 
-        def plan(store, frame):
+        def plan(store, frame, size):
             asked.append(frame)
-            return replace(whole.plan(store, frame), unmeasured=() if measured else ("its take",))
+            return replace(whole.plan(store, frame, size), unmeasured=() if measured else ("its take",))
 
         return replace(whole, plan=plan)
 

@@ -197,3 +197,48 @@ def test_scrubbing_is_followed_by_the_films_own_picture(player, qtbot):
     qtbot.waitUntil(lambda: (30, True) in asked)
     qtbot.waitUntil(lambda: asked[-1] == (30, False))
     qtbot.waitUntil(lambda: not player.shows_proxy)
+
+
+def hurried(slow: range, asked: list[float]) -> Programme:
+    """A programme that has plainer pictures, in negatives, for those that take longer than they may."""
+
+    def make(sources, frame):
+        return (np.full((1, 1, 4), frame, np.uint8),)
+
+    def make_within(sources, frame, left_s):
+        asked.append(left_s)
+        plain = frame in slow and left_s < 0.2
+        return (np.full((1, 1, 4), 255 - frame if plain else frame, np.uint8),), plain
+
+    return Programme(first=0, end=40, rate=Fraction(30), make=make, make_within=make_within)
+
+
+def test_a_plainer_picture_is_shown_where_the_right_one_would_come_too_late(player, qtbot):
+    asked: list[float] = []
+    seen = watched(player)
+    plain = []
+    player.shown.connect(lambda frame, _: plain.append((frame, player.shows_plainer)))
+    player.load(hurried(range(10, 20), asked), 0)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    assert not asked  # what stands still is made as it should be
+    player.play()
+    qtbot.waitUntil(lambda: not player.playing)
+    assert {frame for frame, shown in plain if shown} <= set(range(10, 20))
+    assert all((pixel == 255 - frame) == shown for (frame, pixel), (_, shown) in zip(seen, plain, strict=True))
+    assert any(shown for _, shown in plain)
+    assert min(asked) < 1 / 30 and max(asked) <= 10 / 30  # never longer than is made ahead
+
+
+@pytest.mark.parametrize("ends", [False, True])
+def test_the_right_picture_follows_when_playing_stops_at_a_plainer_one(player, qtbot, ends):
+    seen = watched(player)
+    player.load(hurried(range(0, 40), []), 20)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    player.play()
+    qtbot.waitUntil(lambda: player.shows_plainer)
+    if ends:
+        qtbot.waitUntil(lambda: not player.playing)
+    else:
+        player.stop()
+    qtbot.waitUntil(lambda: not player.shows_plainer)
+    assert seen[-1] == (player.frame, player.frame)

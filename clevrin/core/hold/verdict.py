@@ -1,10 +1,12 @@
 """The verdict: what holding a take would cost, and which frames stay bad, in figures and in one plain sentence."""
 
-from dataclasses import dataclass
+import json
+from dataclasses import asdict, dataclass
 from typing import Literal
 
 import numpy as np
 
+from clevrin.core.digest import digest
 from clevrin.core.document import Hold, Span
 from clevrin.core.document.holding import AXES
 from clevrin.core.hold.blurred import blurred_frames
@@ -15,9 +17,12 @@ from clevrin.core.hold.solve import held_path
 from clevrin.core.motion.geometry.models import Matrix, gate_corners
 from clevrin.core.motion.trace.trace import LOW_CONFIDENCE, Trace
 from clevrin.core.motion.whips import Whip
+from clevrin.core.shelf import Shelf
 
 Cost = Literal["easy", "costly", "hopeless"]
 
+_VERSION = "1"
+"""Another one than before where the same trace is judged otherwise: what was kept is judged anew."""
 EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 """Least shares of the width that must stay for a hold to count as easy, or as worth its price."""
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
@@ -96,6 +101,26 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
         idle=idle,
         blurred=blurred,
     )
+
+
+def kept_verdict(trace: Trace, whips: tuple[Whip, ...], shelf: Shelf) -> Verdict:
+    """The verdict on a whole take from the shelf, or made and kept there. `whips`: those of its trace."""
+    key = "verdict", _VERSION, digest(trace)
+    kept = shelf.get(*key)
+    found = _read(kept["json"].tobytes()) if kept is not None and "json" in kept else None
+    if found is None:
+        found = judge(trace, whips)
+        written = json.dumps(asdict(found)).encode()
+        shelf.put({"json": np.frombuffer(written, np.uint8)}, *key)
+    return found
+
+
+def _read(written: bytes) -> Verdict | None:
+    try:
+        fields = json.loads(written)
+        return Verdict(**{**fields, "idle": tuple(fields["idle"]), "blurred": tuple(fields["blurred"])})
+    except (ValueError, TypeError, KeyError):
+        return None  # damaged: it is made anew
 
 
 def _apart_px(trace: Trace, span: Span) -> float:

@@ -15,7 +15,20 @@ MARKER = "this is clevrin's cache.txt"
 CACHE_NAME = "clevrin-cache"
 """Our own folder in a place that the user chose for the cache."""
 _MARKER_WORDS = "Clevrin keeps measurements, proxies and thumbnails here. All of it can be made again.\n"
-SHELF_KINDS = ("trace", "registration", "track", "flows", "moves", "cut-out", "cut-out-piece", "clinging", "rendered")
+SHELF_KINDS = (
+    "trace",
+    "registration",
+    "track",
+    "flows",
+    "moves",
+    "cut-out",
+    "cut-out-piece",
+    "clinging",
+    "rendered",
+    "prepared",
+    "verdict",
+    "outline",
+)
 """What is kept on shelves, each kind in a folder of its name; nothing else is, for nobody would clear it."""
 _OURS = re.compile(
     rf"({'|'.join(SHELF_KINDS)})/[0-9a-f]{{40}}\.npz"

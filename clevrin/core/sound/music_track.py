@@ -16,8 +16,11 @@ from clevrin.core.media.sound_reading import SoundReader, sound_seconds
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.pace.landing import landed
+from clevrin.core.paths import is_there
 from clevrin.core.progress import Progress, step
+from clevrin.core.shelf import Shelf
 
+_OUTLINE_VERSION = "1"
 OUTLINE_PER_S = 50
 """Values of an outline a second."""
 SLOWEST_BPM, FASTEST_BPM = 30.0, 300.0
@@ -90,6 +93,17 @@ def outline(path: Path, seconds: float, progress: Progress) -> NDArray[np.float3
             piece = np.abs(reader.read(path, number * _AT_ONCE_S, samples)).max(axis=1, initial=0)
             pieces.append(piece.reshape(-1, wide).max(axis=1))
     return np.clip(np.concatenate(pieces), 0, 1).astype(np.float32) if pieces else np.zeros(0, np.float32)
+
+
+def kept_outline(path: Path, marked: str, seconds: float, shelf: Shelf, progress: Progress) -> NDArray[np.float32]:
+    """The same from the shelf, or read and kept there; `marked`: the fingerprint of the file."""
+    key = "outline", _OUTLINE_VERSION, marked, repr(seconds)
+    kept = shelf.get(*key) if is_there(path) else None  # that it is gone has to be told
+    if kept is not None and "loud" in kept:
+        return np.asarray(kept["loud"], np.float32)
+    found = outline(path, seconds, progress)
+    shelf.put({"loud": found}, *key)
+    return found
 
 
 def on_the_beat(project: Project, beats_s: Iterable[float]) -> tuple[Project, int]:

@@ -171,7 +171,10 @@ class Intake(QObject):
             if any(found.values()):
                 self._make_proxies()
 
-        self._jobs.start(Job(key=("slow takes",), what="Looking at the takes", work=work, done=done, quiet=True))
+        looking = Job(
+            key=("slow takes",), what="Looking at the takes", work=work, done=done, quiet=True, gives_way=True
+        )
+        self._jobs.start(looking)
 
     def _make_proxy(self, take: Take) -> None:
         request = ProxyRequest(path=Path(take.path), fingerprint=take.fingerprint, frames=take.facts.frames)

@@ -30,7 +30,8 @@ class Job:
 
     `work` runs on a worker thread with a `Progress`; `done` takes its result, and `failed` a sentence, both on
     the interface thread. `quiet` jobs are quick and do not show in the job strip. Of jobs in the `background` only
-    one runs at a time, those of a lower `turn` first, and they wait while somebody is pressed for pictures.
+    one runs at a time, those of a lower `turn` first, and they wait while somebody is pressed for pictures, as those do
+    that give way.
     """
 
     key: tuple[Any, ...]
@@ -40,6 +41,7 @@ class Job:
     failed: Callable[[str], None] | None = None
     quiet: bool = False
     background: bool = False
+    gives_way: bool = False
     turn: int = 0
 
 
@@ -91,7 +93,7 @@ class _Running:
         self._runner.progressed.emit(self)
 
     def cancelled(self) -> bool:
-        if self.job.background:
+        if self.job.background or self.job.gives_way:
             self._runner.precedence.give_way(self.stop.is_set)
         return self.stop.is_set()
 

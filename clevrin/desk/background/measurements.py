@@ -10,7 +10,7 @@ from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.errors import MediaError
 from clevrin.core.hold import HeldPath
-from clevrin.core.hold.verdict import Verdict, judge
+from clevrin.core.hold.verdict import Verdict, kept_verdict
 from clevrin.core.join.between import CourseOf
 from clevrin.core.motion import Trace, Whip, find_whips
 from clevrin.core.motion.measuring.vectors import Vectors
@@ -143,7 +143,7 @@ class Measurements(QObject):
         def work(progress: Progress) -> tuple[Trace, tuple[Whip, ...], Verdict]:
             trace = self.store.measure(take, progress)
             whips = self._whips_in(take, trace)
-            return trace, whips, self.store.remembered.once(("verdict", key), lambda: judge(trace, whips))
+            return trace, whips, self._verdict_on(key, trace, whips)
 
         def done(result: tuple[Trace, tuple[Whip, ...], Verdict]) -> None:
             self._traces[key], self._whips[key], self._verdicts[key] = result
@@ -165,6 +165,10 @@ class Measurements(QObject):
                 quiet=key in self._traces,  # only the verdict is missing: nobody waits for that
             )
         )
+
+    def _verdict_on(self, key: tuple, trace: Trace, whips: tuple[Whip, ...]) -> Verdict:
+        store = self.store
+        return store.remembered.once(("verdict", key), lambda: kept_verdict(trace, whips, store.shelf))
 
     def _solve(self, request: HoldRequest) -> None:
         shot, take, key, slot = request.shot, request.take, request.key, _slot(request)

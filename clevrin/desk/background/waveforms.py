@@ -6,7 +6,8 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Music, Take
-from clevrin.core.sound.music_track import outline
+from clevrin.core.shelf import Shelf
+from clevrin.core.sound.music_track import kept_outline
 from clevrin.desk.background.jobs import Job, JobRunner
 from clevrin.desk.widgets.waveform import Outline
 
@@ -18,9 +19,9 @@ class Waveforms(QObject):
 
     arrived = Signal()
 
-    def __init__(self, jobs: JobRunner, parent: QObject | None = None) -> None:
+    def __init__(self, jobs: JobRunner, shelf: Shelf, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._jobs = jobs
+        self._jobs, self._shelf = jobs, shelf
         self._made = ByteCache()
         self._coming: set[_Key] = set()
         self.troubles: dict[_Key, str] = {}
@@ -49,10 +50,11 @@ class Waveforms(QObject):
             Job(
                 key=("outline", *key),
                 what=f"Reading {heard.name}",
-                work=lambda progress: outline(Path(heard.path), seconds, progress),
+                work=lambda progress: kept_outline(Path(heard.path), heard.fingerprint, seconds, self._shelf, progress),
                 done=done,
                 failed=failed,
                 quiet=True,
+                gives_way=True,
             )
         )
         return None

@@ -152,7 +152,8 @@ class Bench(QWidget):
     def _on_player_shown(self, frame: int, pictures: tuple) -> None:
         if self.entered:
             self.show_frame(frame, pictures)
-            note = "proxy, while you scrub" if self.context.player.shows_proxy else ""
+            player = self.context.player
+            note = "proxy, while you scrub" if player.shows_proxy else "plainer picture" if player.shows_plainer else ""
             for viewer in self.viewers():
                 viewer.show_note(note)
 

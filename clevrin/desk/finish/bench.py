@@ -99,15 +99,16 @@ class FinishBench(Bench):
 
     def showing(self) -> Showing | None:
         project, session = self.sound.as_heard(self.project), self.context.session
-        prepared, course_of = self.context.preparing.prepared, self.context.measurements.course_of(project)
-        programme = reel_programme(project, self.stage.wanted_size, prepared=prepared, course_of=course_of)
+        making, course_of = self.context.preparing.making, self.context.measurements.course_of(project)
+        programme = reel_programme(project, self.stage.wanted_size, making=making, course_of=course_of)
         if programme is None:
             return None
         others = self.stage.show_outputs(session.project, self._chosen, beside=self.sheet.shows_all)
         sized = zip(others, self.stage.others, strict=False)
         beside = [(self._through(each), place.viewer.wanted_size) for each, place in sized]
         self._prepare_about(session.playhead)
-        programme = beside_programme(programme, beside, prepared)
+        if beside:
+            programme = beside_programme(programme, project, self.stage.wanted_size, beside, making)
         return Showing(programme=programme, subject=("reel", self._output), frame=session.playhead)
 
     def _prepare_about(self, frame: int) -> None:

@@ -194,7 +194,7 @@ class JoinBench(Bench):
         room = self.viewer.wanted_size
         if self.over.key == "no":
             programme = join_programme(
-                project, outgoing.id, room, around, preparing.prepared, self.context.measurements.course_of(project)
+                project, outgoing.id, room, around, preparing.making, self.context.measurements.course_of(project)
             )
         else:
             how = OVERLAID[self.over.key]

@@ -18,6 +18,7 @@ from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.plans import Making
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.kind_tiles import PICTURE, KindTiles, Tile
 from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
@@ -195,8 +196,8 @@ def _drawn(project: Project, shot_id: str, size: tuple[int, int], sources: Sourc
     first, last = max(0, cut - before), min(row[-1].end - 1, cut + after)
     frames = sorted({round(float(frame)) for frame in np.linspace(first, last, _FRAMES)})
     plans = reel_plans(project, size, first, last + 1)
-    pictures = []
+    pictures, making = [], Making()
     for number, frame in enumerate(frames):
         step(progress, number, len(frames))
-        pictures.append(image_of(plans.pixels(sources, frame)).copy())
+        pictures.append(image_of(plans.pixels(sources, frame, making)).copy())
     return pictures

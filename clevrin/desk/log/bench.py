@@ -165,10 +165,10 @@ class LogBench(Bench):
         session = self.context.session
         within = self.viewer.wanted_size
         if self._shows_reel:
-            prepared = self.context.preparing.prepared
+            making = self.context.preparing.making
             course_of = self.context.measurements.course_of(session.project)
             programme = reel_programme(
-                session.project, within, loop=self._loop_of_reel(), prepared=prepared, course_of=course_of
+                session.project, within, loop=self._loop_of_reel(), making=making, course_of=course_of
             )
             self._prepare_about(session.playhead)
             return Showing(programme=programme, subject=("reel",), frame=session.playhead) if programme else None

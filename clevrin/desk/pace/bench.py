@@ -8,10 +8,9 @@ from PySide6.QtWidgets import QVBoxLayout
 from clevrin.core.document import Area, PacePoint, Project, Take
 from clevrin.core.pace import Placed, placed_shot, shot_at
 from clevrin.core.render.planning.shot_map import fitted_size
-from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
 from clevrin.desk.areas.stage import AreaStage
-from clevrin.desk.background.preparing import Pixels, Size
+from clevrin.desk.background.plans import Size
 from clevrin.desk.bench.bench import Bench, Showing, Transport, bench_column, bench_row
 from clevrin.desk.bench.context import Context
 from clevrin.desk.bench.shot_bench import NO_SHOT
@@ -22,7 +21,7 @@ from clevrin.desk.pace.paced_shot import PacedShot
 from clevrin.desk.pace.sheet import PaceSheet
 from clevrin.desk.pace.tick_bar import TickBar
 from clevrin.desk.playback.player import Programme
-from clevrin.desk.playback.programmes import shot_plans
+from clevrin.desk.playback.programmes import shot_plans, ways_to_make
 from clevrin.desk.widgets.sheet import quiet_label
 from clevrin.desk.widgets.viewer import Viewer
 
@@ -149,17 +148,14 @@ class PaceBench(Bench):
             shots = tuple(s.changed(pace=plain) if s.id == placed.shot.id else s for s in project.reel.shots)
             project = project.changed(reel=project.reel.changed(shots=shots))
             placed = placed_shot(project, placed.shot.id) or placed
-        plans, prepared = shot_plans(project, placed, size), self.context.preparing.prepared
-
-        def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-            return (plans.pixels(sources, frame, prepared),)
-
+        make, make_within = ways_to_make([shot_plans(project, placed, size)], self.context.preparing.making)
         course_of = self.context.measurements.course_of(project)
         return Programme(
             first=placed.start,
             end=placed.end,
             rate=project.reel.rate,
             make=make,
+            make_within=make_within,
             loop=(placed.start, placed.end),
             sound=ReelSound(project, course_of=course_of).read if has_sound(project) else None,
         )

@@ -23,8 +23,13 @@ log = logging.getLogger(__name__)
 
 Pixels = NDArray[np.uint8]
 Make = Callable[[Sources, int], tuple[Pixels, ...]]
+MakeWithin = Callable[[Sources, int, float], tuple[tuple[Pixels, ...], bool]]
 
 _AHEAD = 10
+_KEPT_AHEAD = 5
+"""So many frames of those made ahead are not given away for a picture that takes long."""
+_IN_TIME = 0.85
+"""So much of the time that a frame is shown may go by while another is made."""
 _RATE_OVER_S = 1.0
 _SETTLE_MS = 180
 """How long after the last step of scrubbing the picture of a proxy is replaced by the film's own."""
@@ -35,15 +40,17 @@ FASTEST = 8
 class Programme:
     """What is played: frames `first` up to `end` of something at a rate, and how a frame's pictures are made.
 
-    `make` runs on the player's thread, with its own sources. `loop`: frames that are played over and over, once
-    playing has come to them. `sound` gives samples from an instant of the programme, counted from frame 0 at
-    48,000 per second; it runs on a thread of its own.
+    `make` runs on the player's thread, with its own sources; `make_within` as well, while it plays: it is told how many
+    seconds a frame may take, makes plainer pictures where the right ones would take longer, and says so. `loop`: frames
+    that are played over and over, once playing has come to them. `sound` gives samples from an instant of the
+    programme, counted from frame 0 at 48,000 per second; it runs on a thread of its own.
     """
 
     first: int
     end: int
     rate: Fraction
     make: Make
+    make_within: MakeWithin | None = None
     loop: tuple[int, int] | None = None
     sound: MakeSound | None = None
 
@@ -90,7 +97,7 @@ class Player(QObject):
         self._generation = 0
         self._wanted: tuple[int, bool] | None = None  # a single frame to make, and whether it is scrubbed to
         self._next = 0  # the next step to make ahead
-        self._ready: deque[tuple[int, tuple[Pixels, ...]]] = deque()
+        self._ready: deque[_Ready] = deque()
         self._closed = self._forgetting = False
         self._playing = False
         self._frame = 0
@@ -98,7 +105,7 @@ class Player(QObject):
         self._start_frame, self._start_time = 0, 0.0
         self._shown_at: deque[float] = deque()
         self._shown_count = self._dropped = 0
-        self.shows_proxy = False
+        self.shows_proxy = self.shows_plainer = False
         self.sound = SoundOut(self)
         self._sounding = False
         self._heard_s = 0.0
@@ -189,10 +196,12 @@ class Player(QObject):
         self.play(max(-FASTEST, min(FASTEST, self._speed * 2)) if same else way)
 
     def stop(self) -> None:
-        """Stops at the frame looked at."""
+        """Stops at the frame looked at; where a plainer picture of it is shown, the right one follows."""
         with self._wake:
             self._set_playing(False)
             self._drop_ready()
+        if self.shows_plainer:
+            self.seek(self._frame)
 
     def toggle(self) -> None:
         if self._playing:
@@ -287,30 +296,33 @@ class Player(QObject):
             self._keep_time()
             due = self._due()
             chosen = None
-            while self._ready and self._ready[0][0] <= due:
+            while self._ready and self._ready[0].step <= due:
                 if chosen is not None:
                     self._dropped += 1
                 chosen = self._ready.popleft()
             self._wake.notify()
             self._precedence.press("player", self._is_pressed())
-            frame = self._frame_of(chosen[0], programme) if chosen is not None else None
+            frame = self._frame_of(chosen.step, programme) if chosen is not None else None
             if chosen is not None and self._start_time == 0.0:
                 self._start_clock(programme)
-            if self._frame_of(due, programme) is None:
+            ended = self._frame_of(due, programme) is None
+            if ended:
                 self._set_playing(False)
         if chosen is not None and frame is not None:
-            self._show(frame, chosen[1])
+            self._show(frame, chosen)
+        if ended and self.shows_plainer:
+            self.seek(self._frame)
 
-    def _show(self, frame: int, pictures: tuple[Pixels, ...]) -> None:
-        self._frame = frame
-        self.shows_proxy = False
+    def _show(self, frame: int, made: "_Ready") -> None:
+        self._frame, pictures = frame, made.pictures
+        self.shows_proxy, self.shows_plainer = False, made.plainer
         self._shown_count += 1
         self._shown_at.append(self._now())
         self.shown.emit(frame, pictures)
 
     def _on_frame_made(self, made: "_Made") -> None:
         if made.generation == self._generation and not self._playing:
-            self.shows_proxy = made.proxy
+            self.shows_proxy, self.shows_plainer = made.proxy, False
             self.shown.emit(made.frame, made.pictures)
             if made.proxy:
                 self._settle.start()
@@ -326,7 +338,7 @@ class Player(QObject):
             while (task := self._task(sources)) is not None:
                 sources.films.scrubbing, sources.films.used_proxy = task.scrubbing, False
                 try:
-                    pictures = task.programme.make(sources, task.frame)
+                    pictures, plainer = _made(sources, task)
                 except ClevrinError as error:
                     self._give_up(str(error), task.generation)
                     continue
@@ -337,7 +349,7 @@ class Player(QObject):
                 if task.step is not None:
                     with self._wake:
                         if task.generation == self._generation:
-                            self._ready.append((task.step, pictures))
+                            self._ready.append(_Ready(step=task.step, pictures=pictures, plainer=plainer))
                 else:
                     proxy = sources.films.used_proxy
                     made = _Made(frame=task.frame, pictures=pictures, generation=task.generation, proxy=proxy)
@@ -364,11 +376,19 @@ class Player(QObject):
                         self._next = due
                     ahead = self._frame_of(self._next, programme)
                     if ahead is not None:
-                        self._next += 1
-                        return _Task(programme=programme, frame=ahead, generation=self._generation, step=self._next - 1)
+                        step, self._next = self._next, self._next + 1
+                        within = self._within(step, programme)
+                        return _Task(
+                            programme=programme, frame=ahead, generation=self._generation, step=step, within_s=within
+                        )
                 self._wake.wait(0.25)
         self._precedence.press("player", False)
         return None
+
+    def _within(self, step: int, programme: Programme) -> float:
+        """How many seconds a frame may take that is made ahead, so that neither it nor the next ones come too late."""
+        ahead = (step - self._due() - _KEPT_AHEAD) / float(programme.rate)
+        return max(_IN_TIME / float(programme.rate), ahead)
 
     def _is_pressed(self) -> bool:
         """Whether somebody waits for a picture: one that is looked for, or more ahead of those that are played."""
@@ -383,13 +403,23 @@ class Player(QObject):
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class _Task:
-    """A frame to make; `step` None: for itself, else ahead for playing."""
+    """A frame to make; `step` None: for itself, else ahead for playing, `within_s` seconds."""
 
     programme: Programme
     frame: int
     generation: int
     step: int | None
+    within_s: float = 0.0
     scrubbing: bool = False
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Ready:
+    """A frame that was made ahead."""
+
+    step: int
+    pictures: tuple[Pixels, ...]
+    plainer: bool
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -400,6 +430,14 @@ class _Made:
     pictures: tuple[Pixels, ...]
     generation: int
     proxy: bool
+
+
+def _made(sources: Sources, task: _Task) -> tuple[tuple[Pixels, ...], bool]:
+    """The pictures of a task, and whether they are plainer than they should be."""
+    programme = task.programme
+    if task.step is None or programme.make_within is None:
+        return programme.make(sources, task.frame), False
+    return programme.make_within(sources, task.frame, task.within_s)
 
 
 def _wrapped(frame: int, programme: Programme, *, backward: bool = False) -> int:

@@ -1,6 +1,6 @@
 """What can be played: a take, the reel, a shot before and after, the stretch round a join."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal, get_args
@@ -28,8 +28,9 @@ from clevrin.core.render.resolving.reel_colour import reel_colour
 from clevrin.core.render.resolving.resolving import AsShot, Lacking, ResolvedShot, Shown, resolve
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
-from clevrin.desk.background.preparing import Plans, Prepared, Preparing
-from clevrin.desk.playback.player import Programme
+from clevrin.desk.background.plans import Making, Plans
+from clevrin.desk.background.preparing import Preparing
+from clevrin.desk.playback.player import Make, MakeWithin, Programme
 from clevrin.desk.playback.sound_out import Sound
 from clevrin.desk.widgets import theme
 
@@ -44,7 +45,7 @@ How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
 OVERLAID: dict[str, How] = {how: how for how in get_args(How)}
 _DIM = 0.3
-_PREPARED_S = 10.0
+_PREPARED_S = 60.0
 """So much of the reel, and as much again, is prepared about the playhead."""
 
 
@@ -78,8 +79,27 @@ def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixel
 def reel_plans(project: Project, size: Size, first: int, end: int) -> Plans:
     """How frames of the reel are made."""
     return Plans(
-        first=first, end=end, plan=lambda store, frame: plan_at(project, frame, size, store), take_of=project.take
+        first=first,
+        end=end,
+        size=size,
+        period_s=1 / float(project.reel.rate),
+        plan=lambda store, frame, size: plan_at(project, frame, size, store),
+        take_of=project.take,
     )
+
+
+def ways_to_make(plans: Sequence[Plans], making: Making) -> tuple[Make, MakeWithin]:
+    """How pictures that are shown in step are made, and how they are while they play."""
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return tuple(each.pixels(sources, frame, making) for each in plans)
+
+    def make_within(sources: Sources, frame: int, left_s: float) -> tuple[tuple[Pixels, ...], bool]:
+        share = left_s / len(plans)
+        made = [each.pixels_within(sources, frame, making, share) for each in plans]
+        return tuple(pixels for pixels, _ in made), any(plain for _, plain in made)
+
+    return make, make_within
 
 
 def shot_plans(project: Project, placed: Placed, size: Size) -> Plans:
@@ -87,14 +107,21 @@ def shot_plans(project: Project, placed: Placed, size: Size) -> Plans:
     reel_size = project.reel.size
     request, colour = HoldRequest.of(project, placed.shot, placed.take), reel_colour(project)
 
-    def plan(store: MeasurementStore, frame: int) -> Plan:
+    def plan(store: MeasurementStore, frame: int, size: Size) -> Plan:
         resolved = resolve(request, store)
         shown_here = Shown(resolved=resolved, placed=placed, at=frame, weight=1.0)
         unmeasured = (placed.take.name,) if isinstance(resolved.state, Lacking) else ()
         layers = (plan_shown(shown_here, reel_size, size),)
         return Plan(width=size[0], height=size[1], layers=layers, unmeasured=unmeasured, colour=colour)
 
-    return Plans(first=placed.start, end=placed.end, plan=plan, take_of=lambda _: placed.take)
+    return Plans(
+        first=placed.start,
+        end=placed.end,
+        size=size,
+        period_s=1 / float(project.reel.rate),
+        plan=plan,
+        take_of=lambda _: placed.take,
+    )
 
 
 def reel_programme(
@@ -102,40 +129,38 @@ def reel_programme(
     within: Size,
     *,
     loop: tuple[int, int] | None = None,
-    prepared: Prepared | None = None,
+    making: Making | None = None,
     course_of: CourseOf = lambda _: None,
 ) -> Programme | None:
     """The whole reel with its sound; None when it is empty.
 
-    `loop`: frames that are played over and over; `prepared`: pictures that are not made again; `course_of`: how the
-    cameras move, for the sound of what is made.
+    `loop`: frames that are played over and over; `making`: what is known of its pictures; `course_of`: how the cameras
+    move, for the sound of what is made.
     """
     frames = reel_frames(project)
     if frames == 0:
         return None
     plans = reel_plans(project, fitted_size(project.reel.size, within), 0, frames)
-
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return (plans.pixels(sources, frame, prepared),)
-
+    make, make_within = ways_to_make([plans], making or Making())
     return Programme(
         first=0,
         end=frames,
         rate=project.reel.rate,
         make=make,
+        make_within=make_within,
         loop=loop,
         sound=ReelSound(project, course_of=course_of).read if has_sound(project) else None,
     )
 
 
-def beside_programme(main: Programme, others: list[tuple[Project, Size]], prepared: Prepared | None) -> Programme:
-    """A programme of the reel, and other outputs of it in step with it, each within a size."""
-    beside = [reel_plans(project, fitted_size(project.reel.size, within), 0, main.end) for project, within in others]
-
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return (*main.make(sources, frame), *(each.pixels(sources, frame, prepared) for each in beside))
-
-    return replace(main, make=make) if beside else main
+def beside_programme(
+    main: Programme, project: Project, within: Size, others: list[tuple[Project, Size]], making: Making
+) -> Programme:
+    """A programme of the reel within a size, and other outputs of it in step with it, each within its own."""
+    all_of_them = [(project, within), *others]
+    plans = [reel_plans(each, fitted_size(each.reel.size, room), 0, main.end) for each, room in all_of_them]
+    make, make_within = ways_to_make(plans, making)
+    return replace(main, make=make, make_within=make_within)
 
 
 def want_prepared(preparing: Preparing, project: Project, within: Size, frame: int) -> None:
@@ -322,11 +347,11 @@ def join_programme(
     shot_id: str,
     within: Size,
     around: int,
-    prepared: Prepared | None = None,
+    making: Making | None = None,
     course_of: CourseOf = lambda _: None,
 ) -> Programme:
     """The reel in a loop over the frames round the end of a shot."""
-    reel = reel_programme(project, within, prepared=prepared, course_of=course_of)
+    reel = reel_programme(project, within, making=making, course_of=course_of)
     assert reel is not None
     first, end = _round_the_cut(project, shot_id, around)
     return replace(reel, first=first, end=end, loop=(first, end))

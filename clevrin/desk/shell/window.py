@@ -130,7 +130,7 @@ class MainWindow(QMainWindow):
         self.mask_jobs.changed.connect(self.track_jobs.look_again)
         self.media_watch = watch
         preparing = Preparing(self.jobs, store, self)
-        self.session.opened.connect(preparing.prepared.clear)
+        self.session.opened.connect(preparing.making.forget)
         self.notices = Notices(self)
         self.context = Context(
             session=self.session,
@@ -178,7 +178,7 @@ class MainWindow(QMainWindow):
         self._ridges = RidgeStore(self.measurements)
         self._sound = SoundEdits(self.session, self)
         self._stack = _Stack()
-        self.waveforms = Waveforms(self.jobs, self)
+        self.waveforms = Waveforms(self.jobs, self.measurements.store.shelf, self)
         self.reel = ReelView(self.context, self._ridges, self.waveforms)
         self.lanes = SoundLanes(self.context, self.reel, self.waveforms, self._sound)
         self.lanes.hide()
