@@ -29,6 +29,7 @@ PARTS = {
     "accuracy": Part("Hold and match, on the demo's true camera", "accuracy:accuracy", ("traces", "shelf")),
     "speed": Part("Speed and memory", "speed:speed", ("folder",)),
     "starting": Part("How soon commands and the window are there", "starting:starting_rows"),
+    "rendering": Part("What renders cost", "rendering:rendering_rows", ("folder",)),
     "watching": Part("The demo's reel, as a screen shows it", "on_screen:watching_rows", ("folder",)),
     "window": Part("The window", "window:window_rows", ("folder", "demo_shelf")),
     "first": Part("The first minute, and memory", "first_minute:first_minute_rows", ("folder",)),

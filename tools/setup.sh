@@ -5,11 +5,12 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 # What Qt opens at run time; the second line is for a real window, the third for tests on a virtual screen and
-# with a sound device that plays into nothing.
+# with a sound device that plays into nothing, the last one compiles the kernels.
 packages=(
   libegl1 libgl1 libxkbcommon0 libdbus-1-3 libfontconfig1 libglib2.0-0 libpulse0
   libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0
   xvfb xauth pulseaudio pulseaudio-utils
+  gcc libc6-dev
 )
 python=${PYTHON:-python3}
 
@@ -39,8 +40,9 @@ fi
   exit 1
 }
 stamp=.venv/installed
-wanted=$(cat requirements.lock pyproject.toml | sha256sum)
-if [ ! -f "$stamp" ] || [ "$(cat "$stamp")" != "$wanted" ]; then
+wanted=$(cat requirements.lock pyproject.toml clevrin/core/kernels/*.[ch] | sha256sum)
+kernels=(clevrin/core/kernels/_kernels.*.so)
+if [ ! -e "${kernels[0]}" ] || [ ! -f "$stamp" ] || [ "$(cat "$stamp")" != "$wanted" ]; then
   [ -x .venv/bin/python ] || "$python" -m venv .venv
   .venv/bin/python -m pip install -q --disable-pip-version-check --require-hashes -r requirements.lock
   # Without isolation no build requirement is fetched beyond the lock: setuptools is in it.

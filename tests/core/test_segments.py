@@ -326,7 +326,7 @@ def test_a_purpose_that_a_format_has_not_is_said(project, sources, tmp_path):
 
 
 def test_a_full_disk_is_told_by_the_name_of_the_film(project, sources, tmp_path, monkeypatch):
-    def full(task, place, films, told) -> None:
+    def full(task, place, *_) -> None:
         raise writing_error(place, OSError(errno.ENOSPC, "No space left on device"))
 
     monkeypatch.setattr(segment_maker, "make_segment", full)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document.colour import BT709, Colour, Primaries, Transfer
+from clevrin.core.kernels import compiled
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, rgb_from_yuv, yuv_of
 
 Light = NDArray[np.float32]
@@ -69,8 +70,7 @@ def light_of_yuv(packed: Plane, colour: Colour) -> Light:
     by = 256.0 if packed.dtype == np.uint16 else 1.0
     decode = rgb_from_yuv(colour.matrix) @ np.diag(1 / np.array([219, 224, 224]) / by)
     affine = np.column_stack([decode, -decode @ (np.array([16, 128, 128]) * by)]) * (_STEPS - 1)
-    coded = cv2.transform(packed.astype(np.float32), affine.astype(np.float32))
-    light = _by_table(coded, _decoding(colour.transfer))
+    light = _light_of_codes(packed, affine.astype(np.float32), _decoding(colour.transfer))
     return _scene_to_screen(light, 1.0) if colour.transfer == "hlg" else light
 
 
@@ -90,13 +90,28 @@ def yuv_of_light(light: Light, colour: Colour, *, deep: bool) -> Plane:
     peak = _PEAKS[colour.transfer]
     if colour.transfer == "hlg":
         light = _scene_to_screen(light, -1.0)
-    root = cv2.sqrt(cv2.sqrt(np.maximum(light, np.float32(0))))  # curves are steep near black
-    root *= np.float32((_STEPS - 1) * peak**-0.25)
-    coded = _by_table(root, _encoding(colour.transfer))
     by = 256.0 if deep else 1.0
     encode = np.diag(np.array([219, 224, 224]) * by) @ np.linalg.inv(rgb_from_yuv(colour.matrix))
-    affine = np.column_stack([encode, np.array([16, 128, 128]) * by])
-    packed = cv2.transform(coded, affine.astype(np.float32))
+    affine = np.column_stack([encode, np.array([16, 128, 128]) * by]).astype(np.float32)
+    return _codes_of_light(light, float((_STEPS - 1) * peak**-0.25), _encoding(colour.transfer), affine, deep=deep)
+
+
+def _light_of_codes(codes: Plane, affine: NDArray[np.float32], table: NDArray[np.float32]) -> Light:
+    """Values of a table at the places to which `affine` (3, 4) takes codes."""
+    if compiled.library is not None:
+        return compiled.light_of_codes(codes, affine, table)
+    return _by_table(cv2.transform(codes.astype(np.float32), affine), table)
+
+
+def _codes_of_light(
+    light: Light, scale: float, table: NDArray[np.float32], affine: NDArray[np.float32], *, deep: bool
+) -> Plane:
+    """The same back, by a table over the fourth root of light, for curves are steep near black."""
+    if compiled.library is not None:
+        return compiled.codes_of_light(light, scale, table, affine, deep=deep)
+    root = cv2.sqrt(cv2.sqrt(np.maximum(light, np.float32(0))))
+    root *= np.float32(scale)
+    packed = cv2.transform(_by_table(root, table), affine)
     return cv2.subtract(packed, 0, dtype=cv2.CV_16U if deep else cv2.CV_8U)  # rounded, and what is beyond is cut off
 
 

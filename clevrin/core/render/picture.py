@@ -1,6 +1,6 @@
 """The picture of the reel at an instant: what playback, thumbnails, tests, commands and export all call."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,10 +78,28 @@ def _trust_key(take: Take, sample: Sample) -> tuple[str, int, int]:
     return take.fingerprint, sample.frame, sample.between.frame
 
 
-def carried_out(plan: Plan, take_of: Callable[[str], Take], films: Films, quality: Quality) -> Picture:
-    """The picture of a plan; `take_of` gives the takes that its layers name."""
+Given = Mapping[tuple[str, int], Picture]
+"""Frames by the id of their take and their number."""
+
+
+def frames_read(plan: Plan, take_of: Callable[[str], Take], films: Films) -> Given:
+    """The frames that the moments of a plan are made of, but not what is borrowed. Raises `MediaError`."""
+    wanted = {(layer.take_id, frame) for layer in plan.layers for frame in layer.frames}
+    return {(take_id, frame): films.read(take_of(take_id), frame) for take_id, frame in sorted(wanted)}
+
+
+def carried_out(
+    plan: Plan, take_of: Callable[[str], Take], films: Films, quality: Quality, given: Given | None = None
+) -> Picture:
+    """The picture of a plan; `take_of` gives the takes that its layers name, `given` are frames that are read already.
+
+    Several threads may make pictures with one `films`.
+    """
 
     def read(layer: Layer, frame: int) -> Picture:
+        found = None if given is None else given.get((layer.take_id, frame))
+        if found is not None:
+            return found
         take = take_of(layer.take_id)
         return films.read(take, frame) if frame in layer.frames else films.read_borrowed(take, frame)
 

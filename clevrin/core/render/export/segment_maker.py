@@ -7,6 +7,7 @@ that has measured nothing.
 import queue
 import threading
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -18,7 +19,7 @@ from clevrin.core.media.binding import SegmentWriter
 from clevrin.core.media.coding import Coding
 from clevrin.core.media.picture import Picture
 from clevrin.core.progress import Progress
-from clevrin.core.render.picture import carried_out
+from clevrin.core.render.export.side_by_side import made_in_order, threads_for
 from clevrin.core.render.pixels.films import Films
 from clevrin.core.render.plan import Plan
 
@@ -51,7 +52,7 @@ class Maker(Protocol):
 
 
 class MadeHere:
-    """Makes segments on this thread, with the films of a thread; the encoder works on another one."""
+    """Makes segments with the films of a thread: it reads, others make pictures, and one more encodes them."""
 
     def __init__(self, films: Films) -> None:
         self._films = films
@@ -60,21 +61,22 @@ class MadeHere:
         """There is nothing to say: what cannot be read is said when it is."""
 
     def make(self, task: SegmentTask, place: Path, told: Callable[[int], None]) -> None:
-        make_segment(task, place, self._films, told)
+        make_segment(task, place, self._films, told, threads_for(task.size))
 
     def finish(self) -> None:
         """All of them are there."""
 
 
-def make_segment(task: SegmentTask, place: Path, films: Films, told: Callable[[int], None]) -> None:
-    """Makes the pictures of a segment and writes it; it is whole or absent. Raises `MediaError`."""
+def make_segment(task: SegmentTask, place: Path, films: Films, told: Callable[[int], None], threads: int = 1) -> None:
+    """Makes the pictures of a segment on so many threads and writes it; it is whole or absent. Raises `MediaError`."""
     take_of = {take.id: take for take in task.takes}.__getitem__
     with SegmentWriter(place, coding=task.coding, rate=task.rate, size=task.size, colour=task.colour) as writer:
         encoder = _Encoder(writer)
         try:
-            for plan in task.plans:
-                encoder.put(carried_out(plan, take_of, films, "final"))
-                told(1)
+            with closing(made_in_order(task.plans, take_of, films, threads)) as pictures:
+                for picture in pictures:
+                    encoder.put(picture)
+                    told(1)
         finally:
             encoder.finish()
         encoder.check()

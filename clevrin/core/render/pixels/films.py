@@ -1,5 +1,6 @@
-"""The open films of one thread that makes pictures."""
+"""The open films of a row of pictures."""
 
+import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
@@ -38,7 +39,9 @@ _Key = tuple[_Purpose, str, str]
 
 
 class Films:
-    """Reads frames of takes, and keeps the last used films open. Films cannot be shared between threads. Close it.
+    """Reads frames of takes, and keeps the last used films open. Close it.
+
+    Threads that make one row of pictures may share it: they read one at a time.
 
     With `scrubbing` set, takes that have a proxy are read from it; `used_proxy` says whether that happened since
     it was cleared. Nothing but scrubbing and small pictures set it.
@@ -69,6 +72,7 @@ class Films:
         self._readers: OrderedDict[_Key, FilmReader] = OrderedDict()
         self._borrowed = ByteCache(_BORROWED_BYTES)
         self._drawn = ByteCache(_DRAWN_BYTES // 4 if light else _DRAWN_BYTES)
+        self._reading = threading.RLock()
         self.flows = FlowStore(shelf)
         self.trusts = ByteCache(_TRUST_BYTES)
 
@@ -78,18 +82,20 @@ class Films:
 
     def read(self, take: Take, frame: int) -> Picture:
         """A frame of a take; while scrubbing that of its proxy, which is smaller, where there is one."""
-        proxy = self._proxy_reader(take) if self.scrubbing else None
-        if proxy is not None:
-            self.used_proxy = True
-            return proxy.read(frame)
-        return self.reader(take).read(frame)
+        with self._reading:
+            proxy = self._proxy_reader(take) if self.scrubbing else None
+            if proxy is not None:
+                self.used_proxy = True
+                return proxy.read(frame)
+            return self.reader(take).read(frame)
 
     def read_borrowed(self, take: Take, frame: int) -> Picture:
         """A frame out of the order in which a take is played; the last ones are kept, for they are borrowed again."""
-        return self._borrowed.once(
-            (take.path, take.fingerprint, frame),
-            lambda: self._kept_open("borrowed", take, lambda: self._open(take)).read(frame),
-        )
+        with self._reading:
+            return self._borrowed.once(
+                (take.path, take.fingerprint, frame),
+                lambda: self._kept_open("borrowed", take, lambda: self._open(take)).read(frame),
+            )
 
     def drawn(self, pin: Pin, film: Take | None, colour: Colour) -> Raster:
         """What is pinned, as light for pictures of some colours; `film`: the take that it shows, if it is one.
@@ -97,7 +103,8 @@ class Films:
         Raises `MediaError` where its file is missing or another one than was pinned.
         """
         key = pin.of, film and (film.path, film.fingerprint), pin.frame, colour
-        return self._drawn.once(key, lambda: self._draw(pin, film, colour))
+        with self._reading:
+            return self._drawn.once(key, lambda: self._draw(pin, film, colour))
 
     def _draw(self, pin: Pin, film: Take | None, colour: Colour) -> Raster:
         if film is not None:

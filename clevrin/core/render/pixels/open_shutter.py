@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.kernels import compiled
 from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
 from clevrin.core.motion.geometry.models import apply, translation
@@ -38,6 +39,11 @@ _HALF = 0.5
 _MUCH = 0.2
 """Where more than that moves all is made at once: many small parts take longer."""
 _FEWEST_MOMENTS = 3
+_BORDERS = {
+    cv2.BORDER_REPLICATE: compiled.BORDERS["nearest"],
+    cv2.BORDER_REFLECT_101: compiled.BORDERS["mirrored"],
+    cv2.BORDER_CONSTANT: compiled.BORDERS["colour"],
+}
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -245,6 +251,11 @@ class _Part:
     light: Light
     part_from_picture: Matrix
 
+    @cached_property
+    def lit(self) -> compiled.LitPart:
+        (across, _, right), (_, down, below) = self.part_from_picture[:2].tolist()
+        return compiled.LitPart(light=np.ascontiguousarray(self.light), onto=(across, right, down, below))
+
     def laid(self, look: Look, outside: list[float], matrix: Matrix) -> Light:
         """Resampled by a straight map."""
         matrix = self.part_from_picture @ matrix
@@ -278,6 +289,19 @@ def _made(
     for each, at in moments:
         look = shuttered.look(each)
         look = replace(look, matrix=look.matrix @ translation(left, top), size=(right - left, bottom - top))
+        border = _BORDERS.get(look.border)
+        if at is not None and each.between is not None and border is not None and compiled.library is not None:
+            compiled.add_moment(
+                total,
+                each.weight,
+                (look.matrix, shuttered.second_from_first(each)),
+                shuttered.picture(each.frame).size,
+                at.field,
+                (part(each.frame).lit, part(each.between.frame).lit),
+                border,
+                outside[0, 0].tolist(),
+            )
+            continue
         laid = _moment(shuttered, each, at, look, part, outside[0, 0].tolist())
         cv2.scaleAdd(laid, each.weight, total, dst=total)
     return yuv_of_light(total, own.colour, deep=own.deep)

@@ -1,0 +1,161 @@
+"""The library of compiled kernels, called with arrays of NumPy.
+
+It is built when Clevrin is installed, where there is a C compiler. Calls let other threads go on.
+"""
+
+import ctypes
+import logging
+from collections.abc import Sequence
+from dataclasses import dataclass
+from importlib.machinery import EXTENSION_SUFFIXES
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+log = logging.getLogger(__name__)
+
+Floats = NDArray[np.float32]
+Matrix = NDArray[np.float64]
+Size = tuple[int, int]
+
+_VERSION = 1
+"""That of kernels.h."""
+_NAME = "_kernels"
+BORDERS = {"nearest": 0, "mirrored": 1, "colour": 2}
+
+_f, _i = ctypes.c_float, ctypes.c_int
+_SIGNATURES: dict[str, Sequence[Any]] = {}
+
+
+def _array(dtype: Any, dimensions: int) -> Any:
+    return np.ctypeslib.ndpointer(dtype, dimensions, flags="C_CONTIGUOUS")
+
+
+_flat, _field, _deep_field = (_array(np.float32, k) for k in (1, 2, 3))
+for _name, _code in (("bytes", np.uint8), ("words", np.uint16)):
+    _SIGNATURES[f"light_of_{_name}"] = (_array(_code, 2), ctypes.c_int64, _field, _flat, _field)
+    _SIGNATURES[f"{_name}_of_light"] = (_field, ctypes.c_int64, _f, _flat, _field, _array(_code, 2))
+_SIGNATURES["moment_of_flow"] = (_deep_field, _deep_field, _field, _field, _i, _i, _f, _i, *(_f,) * 5, _deep_field)
+_SIGNATURES["places_between"] = (_field, _field, _f, _f, _deep_field, *(_i,) * 4, *(_field,) * 5)
+_PART = (_deep_field, _i, _i, _flat)
+_SIGNATURES["add_moment"] = (
+    *(_field, _field, _f, _f, _deep_field, _i, _i),
+    *(*_PART, *_PART, _i, _flat, _f, _i, _i, _deep_field),
+)
+
+
+def _library() -> ctypes.CDLL | None:
+    """The library, with what its functions take; None where it was not built, or from other sources."""
+    for suffix in EXTENSION_SUFFIXES:
+        path = Path(__file__).parent / f"{_NAME}{suffix}"
+        if not path.is_file():
+            continue
+        try:
+            found = ctypes.CDLL(str(path))
+            if found.kernels_version() == _VERSION:
+                for name, takes in _SIGNATURES.items():
+                    function = getattr(found, name)
+                    function.argtypes, function.restype = takes, None
+                return found
+        except (OSError, AttributeError) as error:
+            log.warning("%s cannot be used: %s", path.name, error)
+    log.warning(
+        "The compiled kernels are not there: pictures are made several times as slowly. `make setup` builds them."
+    )
+    return None
+
+
+library: ctypes.CDLL | None = _library()
+
+
+def light_of_codes(codes: NDArray[Any], affine: Floats, table: Floats) -> Floats:
+    """Light (h, w, 3) of coded values (h, w, 3) of 8 or 16 bits: `affine` (3, 4) takes them to places of a table.
+
+    Costs 8 ns a pixel.
+    """
+    assert library is not None
+    light = np.empty(codes.shape, np.float32)
+    call = library.light_of_words if codes.dtype == np.uint16 else library.light_of_bytes
+    rows = np.ascontiguousarray(codes).reshape(-1, 3)
+    call(rows, len(rows), np.ascontiguousarray(affine, np.float32), table, light.reshape(-1, 3))
+    return light
+
+
+def codes_of_light(light: Floats, scale: float, table: Floats, affine: Floats, *, deep: bool) -> NDArray[Any]:
+    """Coded values (h, w, 3) of light: a table over its fourth root times `scale`, and `affine` (3, 4) of what it says.
+
+    Costs 12 ns a pixel.
+    """
+    assert library is not None
+    codes = np.empty(light.shape, np.uint16 if deep else np.uint8)
+    call = library.words_of_light if deep else library.bytes_of_light
+    rows = np.ascontiguousarray(light, np.float32).reshape(-1, 3)
+    call(rows, len(rows), scale, table, np.ascontiguousarray(affine, np.float32), codes.reshape(-1, 3))
+    return codes
+
+
+def moment_of_flow(
+    flows: tuple[Floats, Floats], sures: tuple[Floats, Floats], share: float, *, looks: int, limits: tuple[float, ...]
+) -> Floats:
+    """(h, w, 5) of a moment between two frames, see `pace.in_between.moment`; `limits`: close, misses, unseen, least
+    seen and trusted. Costs 60 ns a pixel.
+    """
+    assert library is not None
+    height, width = sures[0].shape
+    made = np.empty((height, width, 5), np.float32)
+    ways = (np.ascontiguousarray(each, np.float32) for each in (*flows, *sures))
+    library.moment_of_flow(*ways, width, height, share, looks, *limits, made)
+    return made
+
+
+def places_between(
+    look: Matrix, onward: Matrix, frame: Size, field: Floats, size: Size
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    """Where each pixel of an output of a size comes from in the first frame and the second, x and y each, and the
+    second one's share, see `frame_interpolation.places_between`. `frame`: size of both. Costs 15 ns a pixel.
+    """
+    assert library is not None
+    made = tuple(np.empty(size[::-1], np.float32) for _ in range(5))
+    library.places_between(*_laid(look, onward, frame, field), *size, *made)
+    return made  # type: ignore[return-value]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class LitPart:
+    """Light (h, w, 3) of a part of a frame; `onto`: by what and with what added x, and y, of the frame become its."""
+
+    light: Floats
+    onto: tuple[float, float, float, float]
+
+    @property
+    def given(self) -> tuple[Floats, int, int, Floats]:
+        height, width = self.light.shape[:2]
+        return self.light, width, height, np.array(self.onto, np.float32)
+
+
+def add_moment(
+    total: Floats,
+    weight: float,
+    maps: tuple[Matrix, Matrix],
+    frame: Size,
+    field: Floats,
+    parts: tuple[LitPart, LitPart],
+    border: int,
+    colour: Sequence[float],
+) -> None:
+    """Adds the light of a moment, times its weight, to that of an output (h, w, 3).
+
+    `maps`: from its pixels to the first frame, and on to the second. Costs 45 ns a pixel.
+    """
+    assert library is not None
+    height, width = total.shape[:2]
+    outside = np.array(colour, np.float32)
+    lit = (*parts[0].given, *parts[1].given)
+    library.add_moment(*_laid(*maps, frame, field), *lit, border, outside, weight, width, height, total)
+
+
+def _laid(look: Matrix, onward: Matrix, frame: Size, field: Floats) -> tuple[Any, ...]:
+    maps = (np.ascontiguousarray(each / each[2, 2], np.float32) for each in (look, onward))
+    return *maps, *map(float, frame), field, field.shape[1], field.shape[0]
