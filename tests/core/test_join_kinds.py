@@ -122,6 +122,14 @@ def test_a_course_is_as_far_and_as_fast_as_it_says():
         assert speeds.argmax() == pytest.approx(np.argmin(np.abs(at)), abs=2)
 
 
+@pytest.mark.parametrize("kind", [kind.id for kind in KINDS.values() if kind.long])
+def test_a_join_without_any_room_shows_its_sides_as_they_are(kind):
+    made = replace(KINDS[kind].made(Join(kind=kind), sides()), before=0, after=0)
+    for at, leaving in ((-1e-6, True), (1e-6, False)):
+        part = made.part(at, leaving=leaving)
+        assert part.move is None or np.isfinite(part.move(at)).all()
+
+
 @pytest.mark.parametrize("kind", MOVING)
 def test_the_speed_on_the_screen_is_one_curve_across_the_cut(stills, kind):
     row = placed_shots(joined(stills, kind, length=20.0))

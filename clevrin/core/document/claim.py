@@ -33,13 +33,23 @@ def claim(path: Path, spare_folder: Path) -> Claim | None:
     for file in (beside, spare):
         try:
             file.parent.mkdir(parents=True, exist_ok=True)
-            descriptor = os.open(file, os.O_RDWR | os.O_CREAT, 0o666)
+            descriptor = _locked(file)
         except OSError:
             continue
+        return None if descriptor is None else Claim(descriptor, file)
+    return Claim(os.open(os.devnull, os.O_RDONLY), spare)  # nowhere to write: nothing to be overwritten either
+
+
+def _locked(file: Path) -> int | None:
+    """A descriptor that holds a file; None when somebody else does. Raises `OSError` where none can be written."""
+    while True:
+        descriptor = os.open(file, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
         try:
             fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            with contextlib.suppress(FileNotFoundError):
+                if os.path.samestat(file.stat(), os.fstat(descriptor)):
+                    return descriptor
+            os.close(descriptor)  # who had it has thrown the file away: what we hold is no claim any more
         except OSError:
             os.close(descriptor)
             return None
-        return Claim(descriptor, file)
-    return Claim(os.open(os.devnull, os.O_RDONLY), spare)  # nowhere to write: nothing to be overwritten either

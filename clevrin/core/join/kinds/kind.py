@@ -285,8 +285,9 @@ class Course:
         return self.ease * soft + (1 - self.ease) * straight
 
     def speed(self, at: float) -> float:
-        """How much of it goes by in a frame."""
-        return self.strength(at) * 2 / (self.before + self.after)
+        """How much of it goes by in a frame; nothing in a join that has no room on either side."""
+        strength = self.strength(at)
+        return strength * 2 / (self.before + self.after) if strength else 0.0
 
     def _risen(self, since: float, side: float) -> float:
         """What has gone by so long after the beginning of a side, where the speed at the cut is 1."""
