@@ -11,6 +11,7 @@ from clevrin.core.errors import MediaError
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
 from clevrin.desk.playback.player import Player, Programme
+from clevrin.desk.playback.programmes import in_either_size
 
 
 @pytest.fixture
@@ -242,3 +243,23 @@ def test_the_right_picture_follows_when_playing_stops_at_a_plainer_one(player, q
         player.stop()
     qtbot.waitUntil(lambda: not player.shows_plainer)
     assert seen[-1] == (player.frame, player.frame)
+
+
+def test_what_takes_too_long_is_made_half_as_large_until_it_is_quicker(tmp_path):
+    slow, asked = [0.05], []
+
+    def make_at(sources, frame, share):
+        asked.append((share, sources.films.scrubbing))
+        time.sleep(slow[0] if share == 1 else 0.0)
+        return (np.zeros((1, 1, 4), np.uint8),)
+
+    make, make_within = in_either_size(make_at)
+    with Sources.of(Shelf(tmp_path)) as sources:
+        assert [make_within(sources, k, 0.02)[1] for k in range(4)] == [False, True, True, True]
+        assert asked == [(1.0, False), *[(0.5, True)] * 3] and not sources.films.scrubbing
+        assert make_within(sources, 4, 0.2)[1] is False  # there is time enough
+        make(sources, 5)
+        assert asked[-1] == (1.0, False)
+        slow[0] = 0.0
+        plain = [make_within(sources, k, 0.03)[1] for k in range(200)]
+    assert plain[0] and not any(plain[-50:])  # it is tried again now and then

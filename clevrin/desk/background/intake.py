@@ -2,6 +2,7 @@
 
 import contextlib
 from collections.abc import Iterable
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -22,6 +23,8 @@ from clevrin.desk.state.session import Session
 from clevrin.desk.state.settings import Settings
 
 _MOST_TOLD, _MOST_NAMED = 4, 3
+_MOST_RATE = Fraction(60)
+"""A reel has this many frames a second at most unless somebody says otherwise: screens show no more."""
 
 
 class Intake(QObject):
@@ -89,16 +92,17 @@ class Intake(QObject):
                 also = f", as {there.name}" if there.name != take.name else ""
                 troubles.append(f"{take.name} is here already{also}.")
         if fresh:
-            self._session.do(AddTakes(takes=tuple(fresh)))
-            special = _what_is_special(fresh)
-            if special:
-                self.noted.emit(special)
+            self._session.do(AddTakes(takes=tuple(fresh), most_rate=_MOST_RATE))
+            special = [_what_is_special(fresh), _what_is_quicker(fresh, self._session.project.reel.rate)]
+            if any(special):
+                self.noted.emit(" · ".join(filter(None, special)))
         if places:
             self._session.do(PlaceTakes(places=tuple(places)))
         more = len(troubles) - _MOST_TOLD
-        self.told.emit("\n".join(troubles[:_MOST_TOLD] + ([f"And {more} more."] if more > 0 else [])))
         if fresh or places:
             self.taken_in.emit(fresh[0].id if fresh else places[0][0])
+        # Last: what is told is over as soon as something else is done.
+        self.told.emit("\n".join(troubles[:_MOST_TOLD] + ([f"And {more} more."] if more > 0 else [])))
 
     def file_state(self, take: Take) -> FileState:
         """Whether a take's file is there, and still the same."""
@@ -210,6 +214,14 @@ def _what_is_special(takes: list[Take]) -> str:
         for words in special_words(take.facts):
             having.setdefault(words, []).append(take.name)
     return " · ".join(f"{_listed(names)}: {words}" for words, names in having.items())
+
+
+def _what_is_quicker(takes: list[Take], rate: Fraction) -> str:
+    """That the reel has another rate than films that came in, where they can be slowed down on it."""
+    quick = [take.name for take in takes if take.facts.reel_rate >= 2 * rate]
+    return (
+        f"{_listed(quick)}: quicker than the reel's {float(rate):.4g} frames/s, and can be slowed down" if quick else ""
+    )
 
 
 def _listed(names: list[str]) -> str:

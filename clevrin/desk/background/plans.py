@@ -1,7 +1,8 @@
 """Pictures in a row, as plans: how each is made, how long that takes, and how a plainer one is made in its place."""
 
 import time
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -84,11 +85,8 @@ class Plans:
     def plain_pixels(self, sources: Sources, frame: int) -> Pixels:
         """BGRA of a plainer picture of a frame, smaller as well; proxies stand in for films that have one."""
         width, height = (max(2, round(side * PLAIN_SHARE)) for side in self.size)
-        before, sources.films.scrubbing = sources.films.scrubbing, True
-        try:
+        with read_quickly(sources):
             return self._carried_out(sources, plainer(self.plan(sources.measured, frame, (width, height))))
-        finally:
-            sources.films.scrubbing = before
 
     def made(self, sources: Sources, plan: Plan, making: Making) -> Pixels:
         """BGRA of a plan; how long it took is learned."""
@@ -117,6 +115,16 @@ class Plans:
     def name_of(self, plan: Plan) -> str:
         """A name for all that the pixels of a plan depend on."""
         return digest((plan, tuple(self.take_of(layer.take_id).fingerprint for layer in plan.layers)))
+
+
+@contextmanager
+def read_quickly(sources: Sources) -> Iterator[None]:
+    """Meanwhile proxies stand in for films that have one."""
+    before, sources.films.scrubbing = sources.films.scrubbing, True
+    try:
+        yield
+    finally:
+        sources.films.scrubbing = before
 
 
 def is_heavy(plan: Plan) -> bool:

@@ -11,7 +11,8 @@ from clevrin.core.pace.timecode import frame_of, timecode
 from clevrin.desk.bench.context import Context
 from clevrin.desk.playback.player import Programme
 from clevrin.desk.widgets import theme
-from clevrin.desk.widgets.sheet import quiet_label, tool_button
+from clevrin.desk.widgets.sheet import Trouble, quiet_label, tool_button
+from clevrin.desk.widgets.typing import watch_number
 from clevrin.desk.widgets.viewer import Viewer
 
 _SPACING_PX = 10
@@ -59,6 +60,12 @@ class Bench(QWidget):
 
     def leave(self) -> None:
         self.entered = False
+        self._forget_troubles()
+
+    def _forget_troubles(self) -> None:
+        """What went wrong is over when something else is done; what is still wrong is told again."""
+        for trouble in self.findChildren(Trouble):
+            trouble.hide()
 
     def refresh(self) -> None:
         """Shows the document as it is now."""
@@ -163,10 +170,12 @@ class Bench(QWidget):
 
     def _on_session_project_changed(self) -> None:
         if self.entered:
+            self._forget_troubles()
             self.document_changed()
 
     def _on_session_selection_changed(self) -> None:
         if self.entered:
+            self._forget_troubles()
             self.selection_changed()
 
     def _on_measurements_changed(self) -> None:
@@ -225,6 +234,8 @@ class Transport(QWidget):
         row.addStretch(1)
         row.addWidget(self._figures)
         context.player.playing_changed.connect(self._on_player_playing_changed)
+        context.session.opened.connect(self._begin_anew)
+        watch_number(self.entry)
         self._watch = QTimer(self, interval=250)
         self._watch.timeout.connect(self._show_figures)
 
@@ -242,6 +253,14 @@ class Transport(QWidget):
         self.entry.show_instant(timecode(frame, rate))
         self._frame.setText(f"frame {frame} of {frames}")
         self._show_what_fits()
+
+    def _begin_anew(self) -> None:
+        """Nothing of another project stays, until something is shown of this one."""
+        self._context.player.forget_figures()
+        self._frame_number = self._offset = 0
+        self.entry.show_instant(timecode(0, self._rate))
+        self._frame.setText("")
+        self._show_figures()
 
     def _show_what_fits(self) -> None:
         """The number of the frame gives way where there is no room for it; the instant says the same."""

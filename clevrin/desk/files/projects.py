@@ -23,6 +23,7 @@ class Projects:
 
     def begin_new(self) -> None:
         self._context.player.stop()
+        self._notices.all_well()
         self._session.begin_new()
 
     def ask_to_open(self) -> None:
@@ -70,6 +71,8 @@ class Projects:
             self._session.save_as(path)
         except DocumentError as error:
             self._notices.trouble(str(error))
+        else:
+            self._notices.all_well()
 
     def ask_where_to_pack(self) -> None:
         self._files.ask_for_new("Pack into a new folder", self.pack_into, name=self._session.project.name)

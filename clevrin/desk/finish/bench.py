@@ -63,6 +63,13 @@ class FinishBench(Bench):
         self.sheet.pages.buttons[LOOK].clicked.connect(lambda: self._look_soon.start())
         self._listen_soon = QTimer(self, singleShot=True, interval=400)
         self._listen_soon.timeout.connect(self._listen)
+        context.session.opened.connect(self._on_opened)
+
+    def _on_opened(self) -> None:
+        """Another project is looked at as its reel is, and has not been listened to."""
+        self._output, self._heard, self._looked_at = None, None, None
+        self._seen_through.clear()
+        self._show_loudness(None)
 
     def _make_middle(self, queue: RenderQueue) -> QVBoxLayout:
         column = bench_column()

@@ -37,6 +37,7 @@ from clevrin.desk.log.choice import SORTS, Choice, Measured
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.ridge import RidgeView, paint_ridge, paint_waiting
 from clevrin.desk.widgets.sheet import Trouble, plain_button
+from clevrin.desk.widgets.wheel import keep_from_wheel
 
 WIDTH = 224
 CARD_HEIGHT = 100
@@ -80,6 +81,7 @@ class TakeCards(QFrame):
         self._again = QTimer(self, singleShot=True, interval=200)
         self._again.timeout.connect(self._show_listed)
         context.measurements.measured.connect(self._on_measurements_measured)
+        context.session.opened.connect(self._begin_anew)
 
     def _make_head(self) -> QVBoxLayout:
         self.add_button = plain_button("Add takes", "Bring footage files in; dropping them on the window does the same")
@@ -91,6 +93,7 @@ class TakeCards(QFrame):
         self.search.setAccessibleName("search takes")
         self.search.textChanged.connect(lambda text: self._choose(words=text))
         self.sort = QComboBox()
+        keep_from_wheel(self.sort)
         self.sort.addItems(SORTS)
         self.sort.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.sort.setToolTip("The order of the cards")
@@ -111,6 +114,13 @@ class TakeCards(QFrame):
         head.addLayout(row)
         head.addWidget(self.trouble)
         return head
+
+    def _begin_anew(self) -> None:
+        """All takes of another project are listed, in the usual order, from the first one on."""
+        self.search.clear()
+        self.sort.setCurrentIndex(0)
+        self.dropped_button.setChecked(False)
+        self.list.verticalScrollBar().setValue(0)
 
     @property
     def listed(self) -> tuple[Take, ...]:

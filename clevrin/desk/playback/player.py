@@ -183,8 +183,7 @@ class Player(QObject):
             if speed < 0 and frame <= programme.first:
                 frame = programme.end - 1
             self._speed = speed
-            self._shown_at.clear()
-            self._shown_count = self._dropped = 0
+            self.forget_figures()
             self._drop_ready()
             self._begin_at(frame)
             self._set_playing(True)
@@ -208,6 +207,11 @@ class Player(QObject):
             self.stop()
         else:
             self.play()
+
+    def forget_figures(self) -> None:
+        """Nothing has been played yet."""
+        self._shown_at.clear()
+        self._shown_count = self._dropped = 0
 
     def forget_films(self) -> None:
         """Closes all films and gives back what was kept of them: another project is open."""

@@ -1,6 +1,7 @@
 """What can be played: a take, the reel, a shot before and after, the stretch round a join."""
 
-from collections.abc import Iterable, Sequence
+import time
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal, get_args
@@ -28,7 +29,7 @@ from clevrin.core.render.resolving.reel_colour import reel_colour
 from clevrin.core.render.resolving.resolving import AsShot, Lacking, ResolvedShot, Shown, resolve
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
-from clevrin.desk.background.plans import Making, Plans
+from clevrin.desk.background.plans import PLAIN_SHARE, Making, Plans, read_quickly
 from clevrin.desk.background.preparing import Preparing
 from clevrin.desk.playback.player import Make, MakeWithin, Programme
 from clevrin.desk.playback.sound_out import Sound
@@ -45,16 +46,16 @@ How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
 OVERLAID: dict[str, How] = {how: how for how in get_args(How)}
 _DIM = 0.3
+_FORGETS, _TRIES_AGAIN = 0.15, 0.01
 _PREPARED_S = 60.0
 """So much of the reel, and as much again, is prepared about the playhead."""
 
 
 def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = None) -> Programme:
     """A take as shot, with its sound; `loop`: frames that are played over and over."""
-
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        return (take_pixels(sources, take, frame, within),)
-
+    make, make_within = in_either_size(
+        lambda sources, frame, share: (take_pixels(sources, take, frame, _shrunk(within, share)),)
+    )
     reader = SoundReader()
 
     def sound(first: int, count: int) -> Sound:
@@ -65,9 +66,43 @@ def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = N
         end=take.facts.frames,
         rate=take.facts.rate,
         make=make,
+        make_within=make_within,
         loop=loop,
         sound=sound if take.facts.sound else None,
     )
+
+
+MakeAt = Callable[[Sources, int, float], tuple[Pixels, ...]]
+"""Makes a frame's pictures at a share of the size that is wanted."""
+
+
+def in_either_size(make_at: MakeAt) -> tuple[Make, MakeWithin]:
+    """How pictures are made, and how they are while they play: half as large, and of proxies, where that is quicker.
+
+    How long one takes is told by those before it.
+    """
+    known_s = 0.0
+
+    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+        return make_at(sources, frame, 1.0)
+
+    def make_within(sources: Sources, frame: int, left_s: float) -> tuple[tuple[Pixels, ...], bool]:
+        nonlocal known_s
+        if known_s <= left_s:
+            begun = time.perf_counter()
+            pictures = make(sources, frame)
+            took = time.perf_counter() - begun
+            known_s = max(took, known_s + _FORGETS * (took - known_s))
+            return pictures, False
+        known_s *= 1 - _TRIES_AGAIN
+        with read_quickly(sources):
+            return make_at(sources, frame, PLAIN_SHARE), True
+
+    return make, make_within
+
+
+def _shrunk(size: Size, share: float) -> Size:
+    return max(2, round(size[0] * share)), max(2, round(size[1] * share))
 
 
 def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixels:
@@ -186,13 +221,25 @@ def before_after_programme(project: Project, shot: Shot, within: Size) -> Progra
     reel_size = project.reel.size
     size = fitted_size(reel_size, within)
 
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
+    def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
         resolved = resolve(request, sources.measured)
         both = resolved.as_shot, resolved
-        return tuple(shot_pixels(sources, each, frame, reel_size, size) for each in both)
+        return tuple(shot_pixels(sources, each, frame, reel_size, _shrunk(size, share)) for each in both)
 
-    rate = request.take.facts.rate
-    return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
+    return _of_shot(shot, request.take, make_at)
+
+
+def _of_shot(shot: Shot, take: Take, make_at: MakeAt) -> Programme:
+    """A shot over and over, at the rate of its take."""
+    make, make_within = in_either_size(make_at)
+    return Programme(
+        first=shot.span.first,
+        end=shot.span.end,
+        rate=take.facts.rate,
+        make=make,
+        make_within=make_within,
+        loop=_all_of(shot),
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -228,20 +275,22 @@ def reframe_programme(
     over = None if laid is None else _neighbour(results[0][0], shot_id, before=laid.before)
     ghost: list[Pixels] = []  # made once, with the first picture
 
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        whole = _whole(sources, request, frame, within)
+    def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
+        whole = _whole(sources, request, frame, _shrunk(within, share))
         each = [
-            shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, size)
+            shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, _shrunk(size, share))
             for request, reel_size, size in asked
         ]
         if laid is not None and over is not None:
             if not ghost:
                 _, reel_size, size = asked[0]
                 ghost.append(shot_pixels(sources, resolve(over[0], sources.measured), over[1], reel_size, size))
-            each[0] = _laid_over(each[0], ghost[0], laid.how)
+            height, width = each[0].shape[:2]
+            fitting = cv2.resize(ghost[0], (width, height), interpolation=cv2.INTER_AREA)
+            each[0] = _laid_over(each[0], np.asarray(fitting, np.uint8), laid.how)
         return whole, *each
 
-    return Programme(first=shot.span.first, end=shot.span.end, rate=take.facts.rate, make=make, loop=_all_of(shot))
+    return _of_shot(shot, take, make_at)
 
 
 def _whole(sources: Sources, request: HoldRequest, frame: int, within: Size) -> Pixels:
@@ -303,13 +352,12 @@ def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
     reel_size = project.reel.size
     size = fitted_size(reel_size, within)
 
-    def make(sources: Sources, frame: int) -> tuple[Pixels, ...]:
-        resolved = resolve(request, sources.measured)
-        before = shot_pixels(sources, resolved.as_shot, frame, reel_size, size)
-        return before, _outlined(sources, resolved, frame, reel_size, size)
+    def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
+        resolved, fitted = resolve(request, sources.measured), _shrunk(size, share)
+        before = shot_pixels(sources, resolved.as_shot, frame, reel_size, fitted)
+        return before, _outlined(sources, resolved, frame, reel_size, fitted)
 
-    rate = request.take.facts.rate
-    return Programme(first=shot.span.first, end=shot.span.end, rate=rate, make=make, loop=_all_of(shot))
+    return _of_shot(shot, request.take, make_at)
 
 
 def _outlined(sources: Sources, resolved: ResolvedShot, frame: int, reel_size: Size, size: Size) -> Pixels:

@@ -10,6 +10,7 @@ from clevrin.core.document.model import Light
 from clevrin.core.errors import ClevrinError
 from clevrin.desk.state.session import Session
 from clevrin.desk.widgets.sheet import ChoiceSetting, Setting, Trouble, plain_button, quiet_label
+from clevrin.desk.widgets.wheel import keep_from_wheel
 
 _SHAPES = {"16:9": (16, 9), "9:16": (9, 16), "1:1": (1, 1), "4:5": (4, 5), "2.39:1": (239, 100)}
 _RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
@@ -46,6 +47,8 @@ class FormatSheet(QDialog):
         rate = Setting("Rate", "Frames per second of the reel, as 25 or 30000/1001")
         self.rate = QComboBox()
         self.rate.setEditable(True)
+        self.rate.setCompleter(None)  # type: ignore[arg-type]  # it would make 30000/1001 of 30
+        keep_from_wheel(self.rate)
         self.rate.addItems(_RATES)
         self.rate.setCurrentText(str(reel.rate))
         rate.rows.addWidget(self.rate)
@@ -115,6 +118,7 @@ def _rate(text: str) -> Fraction:
 
 def _pixels(value: int, name: str) -> QSpinBox:
     box = QSpinBox()
+    keep_from_wheel(box)
     box.setRange(16, 8192)
     box.setSingleStep(2)
     box.setValue(value)

@@ -16,6 +16,7 @@ from clevrin.core.errors import ClevrinError
 from clevrin.desk.state.settings import SETTINGS, Entry, Settings, Value
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import ChoiceSetting, Setting, Trouble, plain_button, rolled
+from clevrin.desk.widgets.wheel import keep_from_wheel
 
 
 class SettingsSheet(QDialog):
@@ -82,6 +83,7 @@ class SettingsSheet(QDialog):
             return box
         if entry.kind == "number":
             spin = QSpinBox()
+            keep_from_wheel(spin)
             spin.setRange(entry.low, entry.high)
             spin.setSuffix(f" {entry.unit}")
             spin.setValue(int(value))

@@ -75,6 +75,7 @@ from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.file_dialogs import FileDialogs
 from clevrin.desk.widgets.offer import OfferBar
 from clevrin.desk.widgets.sheet import Trouble
+from clevrin.desk.widgets.typing import number
 from clevrin.desk.widgets.viewer import Viewer
 
 if TYPE_CHECKING:
@@ -214,7 +215,7 @@ class MainWindow(QMainWindow):
                     continue
                 action = QAction(entry.words, self)
                 action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-                action.triggered.connect(lambda _=False, entry=entry: self._run(entry.id))
+                action.triggered.connect(lambda _=False, entry=entry: self._run_by_key(entry.id))
                 self.actions_by_id[entry.id] = action
                 self.addAction(action)
                 if entry.in_menu:
@@ -237,6 +238,7 @@ class MainWindow(QMainWindow):
         self.lanes.looked_at.connect(self._on_reel_looked_at)
         self.lanes.shot_chosen.connect(self.session.choose_shot)
         self.queue.ended.connect(self._on_queue_ended)
+        self.session.opened.connect(lambda: self.enter_step("log"))
         self.session.opened.connect(self.player.forget_films)
         self.session.opened.connect(self.thumbnails.forget_films)
         self.session.project_changed.connect(self._on_session_project_changed)
@@ -341,6 +343,8 @@ class MainWindow(QMainWindow):
         elif isinstance(focused, QLineEdit):
             focused.returnPressed.emit()
             self.bench.take_focus()
+        elif number.under_way:
+            number.done()  # its field is gone: nothing else was meant
         else:
             self.bench.take_what_is_proposed()
 
@@ -418,6 +422,12 @@ class MainWindow(QMainWindow):
         FormatSheet(self.session, self).show()
 
     # What happens
+
+    def _run_by_key(self, action_id: str) -> None:
+        """A digit that is typed in the middle of a number is no key, even where its field is gone."""
+        entry = next(a for a in ACTIONS if a.id == action_id)
+        if not (number.under_way and any(key.isdigit() for key in self.keys.of(entry))):
+            self._run(action_id)
 
     def _run(self, action_id: str) -> None:
         entry = next(a for a in ACTIONS if a.id == action_id)

@@ -25,6 +25,8 @@ from PySide6.QtWidgets import (
 )
 
 from clevrin.desk.widgets import theme
+from clevrin.desk.widgets.typing import watch_number
+from clevrin.desk.widgets.wheel import keep_from_wheel
 
 _LARGE, _MOST_COLUMNS_LARGE = 1.6, 2
 """Where text is so much larger, no more than so many buttons stand beside each other."""
@@ -167,6 +169,8 @@ class SliderSetting(Setting):
         self.slider.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.slider.setAccessibleName(name)
         self.slider.setMinimumHeight(18)
+        keep_from_wheel(self.slider)
+        watch_number(self._entry)
         self.rows.addWidget(self.slider)
         self.finish()
         self.slider.valueChanged.connect(self._on_slider_value_changed)
@@ -306,6 +310,7 @@ def fill_combo(combo: QComboBox, rows: Sequence[tuple[str, object]], chosen: obj
 def named_combo(name: str, tip: str = "") -> QComboBox:
     """A row of choices with what it is called for those who hear it; `tip`: where that says more."""
     combo = QComboBox()
+    keep_from_wheel(combo)
     combo.setAccessibleName(name)
     combo.setToolTip(tip or name)
     return combo

@@ -1,17 +1,27 @@
 """Edits of takes: bringing in, removing, spans, and what is thought of them."""
 
+from collections import Counter
 from dataclasses import dataclass
+from fractions import Fraction
+from math import ceil
 
 from clevrin.core.document.edits.edit import counted, with_take
 from clevrin.core.document.model import Conform, NamedSpan, Project, Shot, Take, Worth
 from clevrin.core.document.pinned import Film
 
+_AS_GOOD = Fraction(1, 1000)
+"""Rates so near each other, as 60 and 60000/1001, are one."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class AddTakes:
-    """Brings takes into the project; the first one gives an empty reel its size and rate."""
+    """Brings takes into the project; an empty reel gets the size of the first one, and the rate of most.
+
+    `most_rate`: a reel of quicker takes has a half of their rate, or less, so that they can be slowed down.
+    """
 
     takes: tuple[Take, ...]
+    most_rate: Fraction | None = None
 
     @property
     def label(self) -> str:
@@ -22,8 +32,14 @@ class AddTakes:
         if not project.takes and not reel.shots and self.takes:
             facts = self.takes[0].facts
             width, height = (min(8192, max(2, side // 2 * 2)) for side in (facts.width, facts.height))
-            reel = reel.changed(rate=facts.reel_rate, width=width, height=height)
+            reel = reel.changed(rate=self._rate(), width=width, height=height)
         return project.changed(takes=(*project.takes, *self.takes), reel=reel)
+
+    def _rate(self) -> Fraction:
+        rate, _ = Counter(take.facts.reel_rate for take in self.takes).most_common(1)[0]  # of two the one before
+        if self.most_rate is None or rate <= self.most_rate:
+            return rate
+        return rate / ceil(rate / (self.most_rate * (1 + _AS_GOOD)))
 
 
 @dataclass(frozen=True, kw_only=True)
