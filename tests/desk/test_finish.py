@@ -1,13 +1,15 @@
 """The Finish bench: the reel is watched, looked over, and rendered on a queue while editing goes on."""
 
+import shutil
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
-from clevrin.core.document.edits import PaceShots, RemoveShots, SetHold, SetReel, TrimShot
+from clevrin.core.document.edits import AddOutput, PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
 from clevrin.core.progress import Silent
 from clevrin.core.render.reports.quality_checks import look_over
@@ -31,11 +33,16 @@ def finish(demo):
     return demo
 
 
-def ask(hands, path: Path) -> None:
-    """Presses Render, and types a name."""
+def come_back(hands) -> None:
+    """The keys are the window's again after a dialog."""
     hands.window.activateWindow()
     hands.until(lambda: hands.window.isActiveWindow())
-    hands.key(Qt.Key.Key_Return)
+
+
+def ask(hands, path: Path) -> None:
+    """Has it rendered to another place, and types a name."""
+    come_back(hands)
+    hands.key(Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
     dialog = next(each for each in hands.window.findChildren(QFileDialog) if each.isVisible())
     dialog.fileSelected.emit(str(path))
     dialog.close()
@@ -100,6 +107,66 @@ def test_editing_goes_on_while_the_reel_as_it_was_is_rendered(finish, tmp_path):
     assert window.queue.renders[0].request.project != session.project
 
 
+def test_enter_renders_to_the_place_of_last_time_under_a_name_of_its_own(finish, tmp_path):
+    window, sheet = finish.window, finish.window.finish.sheet
+    assert "asked for" in sheet.place_note.text() and not sheet.place_button.isVisible()
+    ask(finish, tmp_path / "first.mp4")
+    name = window.session.project.name
+    assert sheet.place_note.text() == f"{name}.mp4 in {tmp_path}" and sheet.place_button.isVisible()
+    come_back(finish)
+    for _ in range(2):
+        finish.key(Qt.Key.Key_Return)
+    assert not [each for each in window.findChildren(QFileDialog) if each.isVisible()]
+    finish.until(lambda: states(finish) == ["done"] * 3)
+    assert sorted(each.name for each in tmp_path.glob("*.mp4")) == [f"{name} 2.mp4", f"{name}.mp4", "first.mp4"]
+    assert sheet.place_note.text().startswith(f"{name} 3.mp4")
+
+
+def test_renders_are_called_as_the_name_says_with_its_fields_filled_in(finish, tmp_path):
+    window, sheet = finish.window, finish.window.finish.sheet
+    ask(finish, tmp_path / "first.mp4")
+
+    def call(name: str) -> None:
+        sheet.name.setFocus()
+        sheet.name.setText(name)
+        QTest.keyClick(sheet.name, Qt.Key.Key_Return)
+        window.finish.take_focus()
+
+    call("kites {size} {format}")
+    assert sheet.place_note.text() == f"kites 320x180 h264.mp4 in {tmp_path}"
+    call("kites {weather}")
+    assert "{weather} is no field of a name" in sheet.trouble.text() and sheet.trouble.isVisible()
+    call("kites {size} {format}")
+    choose(finish, "ffv1")
+    assert sheet.place_note.text().startswith("kites 320x180 ffv1.")
+
+
+def test_the_reel_and_all_its_outputs_are_rendered_by_one_enter(finish, tmp_path):
+    session, sheet = finish.window.session, finish.window.finish.sheet
+    session.do(AddOutput(output=Output(name="upright", width=180, height=320)))
+    ask(finish, tmp_path / "first.mp4")
+    at = sheet.output.findText("the reel and all outputs")
+    sheet.output.setCurrentIndex(at)
+    sheet.output.activated.emit(at)
+    assert sheet.renders_all
+    come_back(finish)
+    finish.key(Qt.Key.Key_Return)
+    name = session.project.name
+    finish.until(lambda: states(finish) == ["done"] * (2 + len(session.project.outputs)))
+    assert {f"{name}.mp4", f"{name} upright.mp4"} <= {each.name for each in tmp_path.glob("*.mp4")}
+
+
+def test_a_place_that_is_gone_is_asked_for(finish, tmp_path):
+    (tmp_path / "away").mkdir()
+    ask(finish, tmp_path / "away" / "first.mp4")
+    finish.until(lambda: states(finish) == ["done"])
+    shutil.rmtree(tmp_path / "away")
+    come_back(finish)
+    finish.key(Qt.Key.Key_Return)
+    dialog = next(each for each in finish.window.findChildren(QFileDialog) if each.isVisible())
+    dialog.close()
+
+
 def test_renders_are_paused_resumed_put_sooner_and_taken_off(finish, tmp_path):
     window, queue, view = finish.window, finish.window.queue, finish.window.finish.queue_view
     for name in ("one", "two", "three"):
@@ -138,7 +205,11 @@ def test_one_that_is_stopped_in_the_strip_is_paused_and_one_that_fails_says_why(
 def test_an_output_and_the_chosen_shots_alone(finish, tmp_path):
     window, session, sheet = finish.window, finish.window.session, finish.window.finish.sheet
     outputs = [each for each in session.project.outputs]
-    assert [sheet.output.itemText(k) for k in range(sheet.output.count())] == ["the reel", *(o.name for o in outputs)]
+    assert [sheet.output.itemText(k) for k in range(sheet.output.count())] == [
+        "the reel",
+        *(o.name for o in outputs),
+        *(["the reel and all outputs"] if outputs else []),
+    ]
     if outputs:
         sheet.output.setCurrentIndex(1)
         sheet.output.activated.emit(1)

@@ -4,6 +4,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Project
+from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import reel_frames
 from clevrin.core.progress import Progress
 from clevrin.core.render.export.export import ExportRequest
@@ -50,7 +51,11 @@ class FinishBench(Bench):
         row.addWidget(self.sheet)
         self.sheet.output_chosen.connect(self._on_sheet_output_chosen)
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
-        self.sheet.render_button.clicked.connect(self.ask_to_render)
+        self.sheet.render_button.clicked.connect(self.render_now)
+        self.sheet.place_button.clicked.connect(self.ask_to_render)
+        self.sheet.name_given.connect(self._on_sheet_name_given)
+        self.sheet.asked_changed.connect(self._show_place)
+        queue.changed.connect(self._show_place)
         self.sheet.watched_changed.connect(self._on_sheet_watched_changed)
         self.sheet.screen_button.clicked.connect(self.fill_screen)
         for button in self.sheet.pages.buttons.values():
@@ -163,6 +168,8 @@ class FinishBench(Bench):
         self.sheet.show_outputs(project, self._output)
         self.sheet.show_fields(SoundHere(project=project, shot=self.context.session.shot, alone=self.sound.alone))
         self.sheet.render_button.setEnabled(there)
+        self.sheet.place_button.setEnabled(there)
+        self._show_place()
         if not there:
             self.viewer.show_words(_NO_REEL)
             self.sheet.show_marks(None, _NO_REEL)
@@ -175,7 +182,7 @@ class FinishBench(Bench):
     # What is done
 
     def take_what_is_proposed(self) -> None:
-        self.ask_to_render()
+        self.render_now()
 
     def put_back(self) -> bool:
         return self.stage.close_screen()
@@ -184,21 +191,51 @@ class FinishBench(Bench):
         """Fills a screen with the picture, or no longer."""
         self.stage.fill_screen(self.sheet.screen_combo.currentData() or "")
 
+    def render_now(self) -> None:
+        """Puts what is chosen on the queue, to the place of last time."""
+        if self.context.session.project.reel.shots:
+            for output_id in self._asked_for():
+                self._rendering.render_again(self._request(output_id), output_id)
+
     def ask_to_render(self) -> None:
         """Asks where to, and puts what is chosen on the queue."""
-        if not self.context.session.project.reel.shots:
-            return
-        sheet = self.sheet
+        if self.context.session.project.reel.shots:
+            self._rendering.ask(self._request(self._output), self._output)
+
+    def _asked_for(self) -> list[str | None]:
+        """What is rendered: outputs by their ids, None: the reel."""
+        if not self.sheet.renders_all or self._rendering.folder is None:
+            return [self._output]
+        return [None, *(each.id for each in self.context.session.project.outputs)]
+
+    def _request(self, output_id: str | None) -> ExportRequest:
+        sheet, project = self.sheet, self._through(output_id)
         kind, loudness = sheet.kind, sheet.loudness.key
-        request = ExportRequest(
-            project=self.project,
-            path=self._rendering.suggested(self._output),
+        return ExportRequest(
+            project=project,
+            path=self._rendering.suggested(output_id),
             kind=kind.id,
             purpose=sheet.chosen_purpose if kind.kind in ("film", "pictures") else None,
-            span=span_of_shots(self.project, self.context.session.shot_ids) if sheet.part.key != "all" else None,
+            span=span_of_shots(project, self.context.session.shot_ids) if sheet.part.key != "all" else None,
             lufs=float(loudness) if loudness and kind.sound else None,
         )
-        self._rendering.ask(request, self._output)
+
+    def _show_place(self) -> None:
+        if self.entered and self.context.session.project.reel.shots:
+            try:
+                place = self._rendering.place_of(self._request(self._output), self._output)
+            except ClevrinError as error:
+                self.sheet.trouble.tell(str(error))
+                return
+            self.sheet.show_place(place, self._rendering.name)
+
+    def _on_sheet_name_given(self, name: str) -> None:
+        try:
+            self._rendering.call_them(name)
+        except ClevrinError as error:
+            self.sheet.trouble.tell(str(error))
+            return
+        self._show_place()
 
     def _on_sheet_output_chosen(self, output_id: str | None) -> None:
         self._output = output_id

@@ -1,26 +1,85 @@
-"""Rendering from the window: asking where to, and putting it on the queue."""
+"""Rendering from the window: to the place of last time, or asking where to, and putting it on the queue."""
 
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date
+from itertools import count
 from pathlib import Path
 
 from clevrin.core.delivery.steadied import steadied_takes
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
+from clevrin.core.paths import is_folder, is_there
 from clevrin.core.render.export.export import ExportRequest
 from clevrin.core.render.export.output_names import with_fields
 from clevrin.core.render.resolving.reel_colour import reel_clear
 from clevrin.desk.bench.context import Context
 from clevrin.desk.finish.queue import RenderQueue
+from clevrin.desk.state.settings import Settings
 from clevrin.desk.widgets.file_dialogs import FileDialogs
 
 
 class Rendering:
-    """Asks where to render to, and has it rendered when it is its turn."""
+    """Knows where renders go, or asks where to, and has them rendered when it is their turn."""
 
-    def __init__(self, context: Context, files: FileDialogs, queue: RenderQueue) -> None:
-        self._context, self._files, self._queue = context, files, queue
+    def __init__(self, context: Context, files: FileDialogs, queue: RenderQueue, settings: Settings) -> None:
+        self._context, self._files, self._queue, self._settings = context, files, queue, settings
+
+    @property
+    def folder(self) -> Path | None:
+        """Where renders went the last time; None where that was never, or is not there any more."""
+        folder, _ = self._settings.render_place
+        return Path(folder) if folder and is_folder(Path(folder)) else None
+
+    @property
+    def name(self) -> str:
+        """What renders are called, with its fields; empty: by their project and output."""
+        return self._settings.render_place[1]
+
+    def call_them(self, name: str) -> None:
+        """Renders from here on are called so. Raises `ClevrinError` for a field that there is not."""
+        project = self._context.session.project
+        with_fields(ExportRequest(project=project, path=Path(f"{name or 'reel'}.mp4")), None, date.today())
+        self._settings.set_render_place(Path(self._settings.render_place[0]), name)
+
+    def place_of(self, request: ExportRequest, output_id: str | None) -> Path | None:
+        """Where a render would be put by itself: to a name that nothing has yet; None where nobody has said where to.
+
+        Raises `ClevrinError` where the name cannot be.
+        """
+        folder, output = self.folder, self._context.session.project.output(output_id)
+        if folder is None:
+            return None
+        name = self.name or str(self.suggested(output_id))
+        if output is not None and self.name and "{output}" not in name:
+            name += " {output}"
+        kind = FORMATS[request.kind or "h264"]
+        suffix = "" if kind.in_folder else kind.suffix
+        wanted = replace(request, path=folder / f"{Path(name).name}{suffix}")
+        named = with_fields(wanted, None if output is None else output.name, date.today()).path
+        stem = named.name.removesuffix(suffix)
+        taken = {each.request.path for each in self._queue.renders if not each.ended}
+        for number in count(1):
+            path = named.with_name(f"{stem}{'' if number == 1 else f' {number}'}{suffix}")
+            if path not in taken and not is_there(path):
+                return path
+        raise AssertionError("numbers do not end")
+
+    def render_again(self, request: ExportRequest, output_id: str | None = None) -> None:
+        """Puts a render on the queue, to the place of last time; asks for one where there was none."""
+        notices = self._context.notices
+        notices.all_well()
+        try:
+            place = self.place_of(request, output_id)
+        except ClevrinError as error:
+            notices.trouble(str(error))
+            return
+        if place is None:
+            self.ask(request, output_id)
+            return
+        output = self._context.session.project.output(output_id)
+        self.put(replace(request, path=place), None if output is None else output.name)
 
     def ask_where(self, output_id: str | None = None) -> None:
         """Asks for the name of the file; `output_id`: what is rendered, None for the reel as it is."""
@@ -42,6 +101,8 @@ class Rendering:
         pattern = "Films (*.mp4 *.mov)" if kind is None else f"{kind.title} (*{suffix or '*'})"
 
         def render(path: Path) -> None:
+            with suppress(ClevrinError):  # then it is asked again the next time
+                self._settings.set_render_place(path.parent, self.name)
             self.put(replace(request, path=path), None if output is None else output.name)
 
         also = ".mov" if kind is None else ""

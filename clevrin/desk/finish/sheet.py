@@ -1,12 +1,15 @@
 """The sheet of the Finish bench: what is delivered, in which format, and what is not right yet."""
 
-from PySide6.QtCore import Signal
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QSizePolicy
+from PySide6.QtWidgets import QLineEdit, QSizePolicy
 
 from clevrin.core.document import LANES, Project
 from clevrin.core.media.formats import FORMATS, PURPOSES, Format, Purpose
 from clevrin.core.pace.timecode import timecode
+from clevrin.core.render.export.output_names import FIELDS as FIELD_NAMES
 from clevrin.core.render.reports.quality_checks import ReelMark
 from clevrin.desk.sound.fields import FIELDS
 from clevrin.desk.sound.meters import Meters
@@ -27,6 +30,7 @@ from clevrin.desk.widgets.sheet import (
 )
 
 DELIVER, LOOK, SOUND, WATCH = "deliver", "look over", "sound", "watch"
+ALL_OF_THEM = "*"
 _MOST_ROWS = 14
 _LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
 
@@ -37,6 +41,10 @@ class FinishSheet(FieldSheet):
     output_chosen = Signal(object)
     """The id of an output; None: the reel."""
     frame_requested = Signal(int)
+    name_given = Signal(str)
+    """What renders are to be called, with fields."""
+    asked_changed = Signal()
+    """Something else is to be rendered, or otherwise."""
     watched_changed = Signal()
     """The reel is to be watched otherwise."""
 
@@ -59,17 +67,23 @@ class FinishSheet(FieldSheet):
         self.trouble = Trouble()
         self.add(self.trouble)
 
-        self.render_button = plain_button("Render…   Enter", "Asks where to, and puts it on the queue", main=True)
-        self.set_foot(self.render_button)
+        self.render_button = plain_button(
+            "Render   Enter", "Puts it on the queue, to the place of last time", main=True
+        )
+        self.place_button = plain_button("To another place…   Ctrl+R", "Asks where to, and puts it on the queue")
+        self.place_note = quiet_label("")
+        self.place_note.setWordWrap(True)
+        self.set_foot(self.place_note, self.render_button, self.place_button)
         self._show_format()
 
     def _make_deliver(self) -> None:
         self.output = named_combo("What is rendered", "The reel, or an output of it in another shape")
-        self.output.activated.connect(lambda at: self.output_chosen.emit(self.output.itemData(at) or None))
+        self.output.activated.connect(self._on_output_activated)
         self.format = named_combo("Format", "In which format it is written")
         for each in FORMATS.values():
             self.format.addItem(each.title, each.id)
         self.format.activated.connect(lambda _: self._show_format())
+        self.format.activated.connect(lambda _: self.asked_changed.emit())
         self.purpose = OwnChoice(
             "Good for",
             "What it is to be good for: how large the file becomes, and how true it stays",
@@ -88,11 +102,21 @@ class FinishSheet(FieldSheet):
             default="all",
         )
         self.loudness = OwnChoice("Loudness, LUFS", "How loud the sound is made (EBU R 128)", _LOUDNESS, default="")
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("by the project")
+        self.name.setToolTip(
+            f"What renders are called; {', '.join(f'{{{each}}}' for each in FIELD_NAMES)} are filled in"
+        )
+        self.name.setAccessibleName("name of renders")
+        self.name.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.name.editingFinished.connect(lambda: self.name_given.emit(self.name.text().strip()))
+        named = named_setting("Name", self.name.toolTip(), self.name)
+        named.set_note(" ".join(f"{{{each}}}" for each in FIELD_NAMES))
         self.format_note = quiet_label("")
         self.format_note.setWordWrap(True)
         what = named_setting("What", self.output.toolTip(), self.output)
         written = named_setting("Format", self.format.toolTip(), self.format)
-        self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness)
+        self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness, named)
 
     def _make_look(self) -> None:
         self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_ROWS)
@@ -165,6 +189,16 @@ class FinishSheet(FieldSheet):
         rest = ("lowered", "shot level", "shot comes", "shot goes", "music comes", "music goes")
         self.pages.add(SOUND, *(self.controls[name] for name in rest))
 
+    def show_place(self, path: Path | None, name: str) -> None:
+        """Where the next render goes (None: that is asked for), and what renders are called."""
+        folder = "" if path is None else str(path.parent)
+        self.place_note.setText("Where to is asked for." if path is None else f"{path.name} in {folder}")
+        self.place_note.setToolTip("" if path is None else str(path))
+        self.render_button.setText("Render…   Enter" if path is None else "Render   Enter")
+        self.place_button.setVisible(path is not None)
+        if not self.name.hasFocus():
+            self.name.setText(name)
+
     @property
     def kind(self) -> Format:
         """The format that is chosen."""
@@ -176,8 +210,15 @@ class FinishSheet(FieldSheet):
 
     def show_outputs(self, project: Project, output_id: str | None) -> None:
         """What of a project can be rendered."""
-        named = ((each.name, each.id) for each in project.outputs)
-        fill_combo(self.output, [("the reel", ""), *named], output_id or "")
+        named = [(each.name, each.id) for each in project.outputs]
+        together = [("the reel and all outputs", ALL_OF_THEM)] if named else []
+        chosen = ALL_OF_THEM if self.renders_all else output_id or ""
+        fill_combo(self.output, [("the reel", ""), *named, *together], chosen)
+
+    @property
+    def renders_all(self) -> bool:
+        """Whether the reel and all its outputs are rendered."""
+        return self.output.currentData() == ALL_OF_THEM
 
     def show_marks(self, marks: tuple[ReelMark, ...] | None, why: str = "", rate: float = 25.0) -> None:
         """What is not right, on a reel of a rate; None: it is being looked for, or cannot be, and why."""
@@ -208,6 +249,10 @@ class FinishSheet(FieldSheet):
         self.format_note.setText(f"{kind.help}.")
         self.purpose.setVisible(kind.kind in ("film", "pictures"))
         self.loudness.setVisible(bool(kind.sound))
+
+    def _on_output_activated(self, at: int) -> None:
+        chosen = self.output.itemData(at)
+        self.output_chosen.emit(None if chosen == ALL_OF_THEM else chosen or None)
 
     def _on_marks_row_chosen(self, number: str, _: int) -> None:
         mark = self._found[int(number)]

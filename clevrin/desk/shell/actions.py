@@ -66,6 +66,8 @@ class Desk(Protocol):
 
     def take_what_is_proposed(self) -> None: ...
 
+    def ask_where_to_render(self) -> None: ...
+
     def put_back(self) -> None: ...
 
     def show_settings(self) -> None: ...
@@ -164,7 +166,7 @@ ACTIONS: tuple[Action, ...] = (
         "project",
         "render",
         "Render the reel…",
-        lambda desk: desk.rendering.ask_where(),
+        lambda desk: desk.ask_where_to_render(),
         "Ctrl+R",
         when=_has_reel,
     ),

@@ -151,7 +151,7 @@ class MainWindow(QMainWindow):
         self._tray: QSystemTrayIcon | None = None
         files = FileDialogs(self)
         self.queue = RenderQueue(self.jobs, self.notices, store.shelf.folder, self)
-        self.rendering = Rendering(self.context, files, self.queue)
+        self.rendering = Rendering(self.context, files, self.queue, self.settings)
         self._build(files)
         self.setStyleSheet(theme.style_sheet())
         place_window(self, self.settings)
@@ -347,6 +347,13 @@ class MainWindow(QMainWindow):
             number.done()  # its field is gone: nothing else was meant
         else:
             self.bench.take_what_is_proposed()
+
+    def ask_where_to_render(self) -> None:
+        """Asks for the place of a render: as Finish has it, where that is shown, else of the reel as it is."""
+        if self._step == "finish":
+            self.finish.ask_to_render()
+        else:
+            self.rendering.ask_where()
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""

@@ -117,9 +117,9 @@ class Settings(QObject):
         self.told_at_start = ""
         """A sentence about settings that could not be read; empty when all is well."""
         try:
-            self._values, self._keys, self._place = _read(self.file)
+            self._values, self._keys, self._place, self._render_place = _read(self.file)
         except DocumentError:
-            self._values, self._keys, self._place = {}, {}, ""
+            self._values, self._keys, self._place, self._render_place = {}, {}, "", ("", "")
             aside = put_aside(self.file)
             where = f"; the file is kept as {aside}" if aside is not None else ""
             self.told_at_start = f"The settings could not be read, and are as at the first start{where}."
@@ -163,6 +163,17 @@ class Settings(QObject):
             self._write()
 
     @property
+    def render_place(self) -> tuple[str, str]:
+        """Where renders were put the last time, and the name that they had, with its fields; empty: nothing yet."""
+        return self._render_place
+
+    def set_render_place(self, folder: Path, name: str) -> None:
+        """Keeps where renders go. Raises `ClevrinError` where that is not possible."""
+        if (str(folder), name) != self._render_place:
+            self._render_place = str(folder), name
+            self._write()
+
+    @property
     def journal_folder(self) -> Path:
         chosen = str(self.value("journal_folder"))
         return Path(chosen) if chosen else journal_folder()
@@ -173,7 +184,7 @@ class Settings(QObject):
         return cache_in(Path(chosen)) if chosen else Path(platformdirs.user_cache_dir("clevrin"))
 
     def _write(self) -> None:
-        kept = {"values": self._values, "keys": self._keys, "window": self._place}
+        kept = {"values": self._values, "keys": self._keys, "window": self._place, "renders": self._render_place}
         text = json.dumps(kept, indent=1, ensure_ascii=False) + "\n"
         try:
             self.file.parent.mkdir(parents=True, exist_ok=True)
@@ -182,16 +193,20 @@ class Settings(QObject):
             raise ClevrinError(f"The settings cannot be kept in {self.file.parent}.") from error
 
 
-def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str]:
-    """Values, keys and the window's place; raises `DocumentError` where the file is damaged."""
+def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str, tuple[str, str]]:
+    """Values, keys, the window's place and that of renders; raises `DocumentError` where the file is damaged."""
     if not is_there(file):
-        return {}, {}, ""
+        return {}, {}, "", ("", "")
     try:
         data = json.loads(read_text(file, "a file of settings"))
         stored, keys = dict(data["values"]), dict(data["keys"])
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise DocumentError(f"{file.name} is damaged.") from error
-    place = data.get("window", "")
+    place, renders = data.get("window", ""), data.get("renders", ["", ""])
+    if not (
+        isinstance(renders, list) and len(renders) == 2 and all(isinstance(k, str) and _is_path(k) for k in renders)
+    ):
+        renders = ["", ""]
     values = {}
     for id, value in stored.items():
         checked = _checked(_BY_ID[id], value) if id in _BY_ID else None
@@ -200,7 +215,7 @@ def _read(file: Path) -> tuple[dict[str, Value], dict[str, tuple[str, ...]], str
     chosen = {
         id: tuple(each) for id, each in keys.items() if isinstance(each, list) and all(isinstance(k, str) for k in each)
     }
-    return values, chosen, place if isinstance(place, str) else ""
+    return values, chosen, place if isinstance(place, str) else "", (renders[0], renders[1])
 
 
 def _checked(entry: Entry, value: object) -> Value | None:
