@@ -9,7 +9,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from clevrin.core.document import CounterZoom, Follow, Gate, Hold, Output, Pose, Project, Reel, Shot, Span
+from clevrin.core.document import (
+    CounterZoom,
+    Follow,
+    Gate,
+    Hold,
+    Output,
+    Pace,
+    Pose,
+    Project,
+    Reel,
+    Shot,
+    Shutter,
+    Span,
+)
 from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, RemoveOutput, SetGate
 from clevrin.core.document.files import load, save
 from clevrin.core.document.gating import SOFT, STILL, STRAIGHT
@@ -23,12 +36,15 @@ from clevrin.core.media.taking_in import take_in
 from clevrin.core.motion.geometry.models import apply, apply_each
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.motion.tracks.both_ways import Followed
+from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
 from clevrin.core.render.picture import picture, plan_at
+from clevrin.core.render.plan import Layer
+from clevrin.core.render.planning.layers import plan_shown
 from clevrin.core.render.reports.gate_report import gate_figures
 from clevrin.core.render.resolving.hold_request import HoldRequest
-from clevrin.core.render.resolving.resolving import complete
+from clevrin.core.render.resolving.resolving import Shown, complete
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of, whip_course
 from tests.films import numbered_film
@@ -375,6 +391,34 @@ def test_the_chart_is_of_the_shape_that_is_shown():
 def test_what_is_as_shot_stays_as_shot_in_any_shape():
     trace = still(60)
     assert held_path(trace, whole(trace), Hold(how="float"), shape=UPRIGHT).untouched
+
+
+# An open shutter
+
+
+def test_a_quick_gate_is_blurred_although_the_takes_own_shutter_was_open(measured_demo, demo_take):
+    """The take stands: that it was shot with 180° tells nothing of the gate, which goes 150 px a frame."""
+    take = demo_take("tripod")
+    poses = tuple(Pose(frame=at, x=x, y=360, width=500, arrive=0.0, leave=0.0) for at, x in ((20, 300), (24, 900)))
+    pace = Pace(shutter=Shutter(angle_deg=180.0))
+    shot = Shot(take_id=take.id, span=take.whole, gates=(Gate(poses=poses),), pace=pace)
+    project = Project(takes=(take,), reel=Reel(width=1280, height=720, rate=take.facts.rate, shots=(shot,)))
+    with Sources.of(measured_demo) as sources:
+        found = complete(HoldRequest.of(project, shot), sources.measured, Silent())
+    resolved = replace(found, course=replace(found.course, shutter_deg=180.0))
+    (placed,) = placed_shots(project)
+
+    def laid(at: int) -> Layer:
+        return plan_shown(Shown(resolved=resolved, placed=placed, at=at, weight=1.0), SIZE, (640, 360))
+
+    moves, rests = laid(22), laid(60)
+    a, b = (laid(at).matrix @ [320, 180, 1] for at in (21, 23))
+    gone = float(np.hypot(*(a / a[2] - b / b[2])[:2])) / 2 * 640 / 500  # px of the output a frame
+    assert moves.added_blur_px == pytest.approx(gone / 2, rel=0.1) and gone > 100
+    between = [each.matrix @ [320, 180, 1] for each in moves.samples]
+    steps = np.diff([each[0] / each[2] for each in between]) * 640 / 500
+    assert np.abs(steps).max() < 2.0  # no separate copies
+    assert len(rests.samples) == 1
 
 
 # The document

@@ -30,7 +30,7 @@ FITS = Fraction(1, 16)
 _AT_THE_ENDS = 0.5
 _SMEAR_PX = 1.5
 """Two samples of an open shutter lie so near to each other, or as near as the take's own blur is long."""
-_FEWEST_SAMPLES, _MOST_SAMPLES = 7, 63
+_FEWEST_SAMPLES, _MOST_SAMPLES = 7, 127
 _FAST = 4
 """From so many frames of the take in an open shutter on, no moments between them are made: they are many enough."""
 _STEPS = 6
@@ -126,7 +126,7 @@ class Moments:
             return (self._sample(instants[0], 1.0),)
         weight = 1 / len(instants)
         base = self._nearest(instants[len(instants) // 2])
-        if pace.shutter.blurs == "camera":
+        if self._background_alone:
             return tuple(self._of_frame(base, each, weight) for each in instants)
         fast = abs(instants[-1] - instants[0]) >= _FAST or pace.made_between == "nearest"
         if fast:
@@ -168,7 +168,8 @@ class Moments:
         """The moments at which an open shutter is sampled; where nothing is to be added, the middle alone.
 
         The take's own blur counts: two lengths add up by their squares, and so the added one is the root of the
-        difference.
+        difference. It counts as far as the picture moves because the camera did: where a gate goes over a take that
+        stands, nothing of that is blurred yet.
         """
         angle = self._pace.shutter.angle_deg
         now = self.shown.instant()
@@ -176,19 +177,49 @@ class Moments:
             return (now,)
         half = Fraction(angle).limit_denominator(1000) / 720
         begins, ends = self.shown.instant(-half), self.shown.instant(half)
-        whole, own = abs(float(ends - begins)), (self.course.shutter_deg or 0.0) / 360
-        if whole <= own or whole <= 0:
+        whole, own = abs(float(ends - begins)), self._own_shutter
+        if whole <= 0:
+            return (now,)
+        moved = self._movement(begins, ends)
+        own *= self._by_camera(begins, ends, moved)
+        if whole <= own:
             return (now,)
         share = Fraction(sqrt(1 - (own / whole) ** 2)).limit_denominator(1000)
-        moved = self._movement(begins, ends)
         own_px = moved * own / whole
         count = ceil(float(share) * moved / max(_SMEAR_PX, own_px))
-        if self._pace.shutter.blurs == "everything":
+        if not self._background_alone:
             count = max(count, _FEWEST_SAMPLES, ceil(whole * float(share)))
         count = min(count, _MOST_SAMPLES) | 1  # one of them is the middle
         if count < 2:
             return (now,)
         return tuple(self.shown.instant(half * share * (Fraction(2 * k + 1, count) - 1)) for k in range(count))
+
+    @property
+    def _own_shutter(self) -> float:
+        """For how much of a frame of the take its own shutter was open."""
+        return (self.course.shutter_deg or 0.0) / 360
+
+    @property
+    def _background_alone(self) -> bool:
+        """Whether what moves by itself gets no more blur: because that is wanted, or because it has enough."""
+        half = Fraction(self._pace.shutter.angle_deg).limit_denominator(1000) / 720
+        whole = abs(float(self.shown.instant(half) - self.shown.instant(-half)))
+        return self._pace.shutter.blurs == "camera" or whole <= self._own_shutter
+
+    def _by_camera(self, begins: Fraction, ends: Fraction, moved: float) -> float:
+        """The share of a movement of the picture on the screen, in px, that the camera made, 0 to 1."""
+        resolved = self.shown.resolved
+        if not isinstance(resolved.state, Held) or not (resolved.shot.gates or resolved.shot.loan) or moved <= 0:
+            return 1.0
+        middle = (begins + ends) / 2
+        base = self._nearest(middle)
+        steps = [begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1)]
+        # As it would go if the gate stood: frame for frame as the background does, laid as the middle one is.
+        maps = [
+            self.lying.between_frames(lambda frame: self.lying.between(frame, base), each) @ self.lying.laid(base)
+            for each in steps
+        ]
+        return min(1.0, longest_way(maps, self.lying.laid(base), self.size) / moved)
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:
         """How far the picture moves on the screen between two moments where it moves most, in output pixels."""
