@@ -414,7 +414,7 @@ def test_a_quick_gate_is_blurred_although_the_takes_own_shutter_was_open(measure
     moves, rests = laid(22), laid(60)
     a, b = (laid(at).matrix @ [320, 180, 1] for at in (21, 23))
     gone = float(np.hypot(*(a / a[2] - b / b[2])[:2])) / 2 * 640 / 500  # px of the output a frame
-    assert moves.added_blur_px == pytest.approx(gone / 2, rel=0.1) and gone > 100
+    assert moves.added_blur_px == pytest.approx(gone / 2, rel=0.2) and gone > 100  # fastest in the middle
     between = [each.matrix @ [320, 180, 1] for each in moves.samples]
     steps = np.diff([each[0] / each[2] for each in between]) * 640 / 500
     assert np.abs(steps).max() < 2.0  # no separate copies
