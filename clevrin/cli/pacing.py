@@ -36,6 +36,12 @@ def pace(
     shutter: Annotated[
         float, typer.Option(parser=within(0, MOST_SHUTTER_DEG), help="Degrees: blur as of such a shutter.")
     ] = 0.0,
+    full_at: Annotated[
+        float | None,
+        typer.Option(
+            parser=within(1.01, FASTEST), help="How fast it plays where all of that blur counts: none does at 1x."
+        ),
+    ] = None,
     blur: Annotated[Blurs, typer.Option(help="What the added blur follows.")] = "everything",
     sound: Annotated[Pitch, typer.Option(help="What becomes of its sound at other speeds.")] = "along",
     how: Annotated[HowSteady, typer.Option(help="Whether the take is held as well.")] = "none",
@@ -48,7 +54,7 @@ def pace(
     wanted = Pace(
         points=_points(speed, take, _EASES[ease]),
         in_between=in_between,
-        shutter=Shutter(angle_deg=shutter, blurs=blur),
+        shutter=Shutter(angle_deg=shutter, blurs=blur, full_at=full_at),
         pitch=sound,
         length_frames=_length(frames),
     )

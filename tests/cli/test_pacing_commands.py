@@ -124,7 +124,13 @@ def test_what_cannot_be_gets_one_sentence(clevrin, pan, tmp_path, options, says)
 
 
 def test_what_is_no_speed_is_wrong_usage(clevrin, pan, tmp_path):
-    for options in (("--speed", "fast"), ("--speed", "1"), ("--shutter", "800"), ("--rate", "quick")):
+    for options in (
+        ("--full-at", "1"),
+        ("--speed", "fast"),
+        ("--speed", "1"),
+        ("--shutter", "800"),
+        ("--rate", "quick"),
+    ):
         code, _, _ = clevrin("pace", pan, "--out", tmp_path / "out.mp4", *options)
         assert code == 2
 

@@ -195,6 +195,21 @@ def test_added_blur_is_the_mean_of_what_went_by(pan, sources):
     assert layer.added_blur_px == pytest.approx(9 * 4 / 2, rel=0.1)
 
 
+def test_blur_comes_with_the_speed_where_it_is_wanted_only_there(pan, sources):
+    """None as it was shot, half of the angle at two and a half times the speed, all of it at four."""
+    shutter = Shutter(angle_deg=180, full_at=4.0)
+
+    def added(speed: float, **changes) -> float:
+        pace = Pace(points=(PacePoint(frame=30, speed=speed),), shutter=shutter.changed(**changes))
+        project = measured(paced(pan, pace=pace, span=Span(first=0, end=60)), sources)
+        (layer,) = plan_at(project, 4, project.reel.size, sources.measured).layers
+        return layer.added_blur_px
+
+    assert added(1.0) == added(0.5) == 0.0 and added(1.0, angle_deg=360, full_at=None) > 0
+    assert added(4.0) == pytest.approx(added(4.0, full_at=None)) and added(8.0) == pytest.approx(9 * 8 / 2, rel=0.1)
+    assert added(2.5) == pytest.approx(added(2.5, angle_deg=90, full_at=None)) and added(2.5) > 0
+
+
 @pytest.mark.parametrize("frame", [12, 40])
 def test_an_open_shutter_made_as_a_whole_is_that_of_its_moments_one_by_one(
     demo_take, measured_demo, monkeypatch, frame

@@ -110,14 +110,23 @@ class Shutter(Sparing):
     """Blur that is added, as a shutter angle on the reel; what the take has of it counts.
 
     `blurs`: by how the camera moves alone, or by how each thing moves. `sharp` is spared by that and by the `rush`.
+    `full_at`: how many times as fast as it was shot a shot plays where all of the angle counts; where it plays as it
+    was shot, or more slowly, none does (None: it counts at any speed).
     """
 
-    unwritten: ClassVar[tuple[str, ...]] = ("rush",)
+    unwritten: ClassVar[tuple[str, ...]] = ("rush", "full_at")
 
     angle_deg: float = Field(default=0.0, ge=0, le=MOST_SHUTTER_DEG)
     blurs: Blurs = "everything"
     sharp: Sharp | None = None
     rush: Rush | None = None
+    full_at: float | None = Field(default=None, gt=1, le=FASTEST)
+
+    def angle_at(self, speed: float) -> float:
+        """The angle that counts where a shot plays so many times as fast as it was shot, either way."""
+        if self.full_at is None:
+            return self.angle_deg
+        return self.angle_deg * min(max((abs(speed) - 1) / (self.full_at - 1), 0.0), 1.0)
 
 
 class Pace(Value):

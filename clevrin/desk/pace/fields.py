@@ -3,13 +3,14 @@
 from dataclasses import dataclass
 
 from clevrin.core.document import Pace, PacePoint, Rush
-from clevrin.core.document.pacing import MOST_SHUTTER_DEG
+from clevrin.core.document.pacing import FASTEST, MOST_SHUTTER_DEG
 from clevrin.core.pace.shaping import READY
 from clevrin.desk.pace.edits import USUAL_FAST, USUAL_FREEZE_S, USUAL_SLOW, PaceEdits
 from clevrin.desk.widgets.fields import Choice, Field, Number, share_field
 
 SPEED, FRAMES, BLUR = "Speed", "Frames", "Blur"
 
+USUAL_FULL_AT = 4.0
 _STEP = 0.05
 _SLOWEST, _FASTEST = -4.0, 5.0
 
@@ -181,6 +182,37 @@ FIELDS: tuple[Field[PaceHere, PaceEdits], ...] = (
         bend=1.5,
         value=lambda here: here.pace.shutter.angle_deg,
         edit=lambda edits, value, gesture: edits.shutter({"angle_deg": value}, gesture),
+    ),
+    Choice(
+        id="where",
+        page=BLUR,
+        title="Where",
+        help="Whether blur is added wherever the shot plays, or only where it plays faster than it was shot",
+        options=(
+            ("everywhere", "everywhere", "At any speed"),
+            ("fast", "where it is fast", "None at 1x, and more the faster it plays"),
+        ),
+        columns=2,
+        default="everywhere",
+        value=lambda here: "everywhere" if here.pace.shutter.full_at is None else "fast",
+        edit=lambda edits, value, gesture: edits.shutter({"full_at": USUAL_FULL_AT if value == "fast" else None}),
+        enabled=lambda here: here.pace.shutter.angle_deg > 0,
+        why_not="No blur is added: open the shutter first.",
+    ),
+    Number(
+        id="full_at",
+        page=BLUR,
+        title="All of it from",
+        help="How fast it plays where all of the shutter counts",
+        low=1.1,
+        high=FASTEST,
+        step=0.1,
+        default=USUAL_FULL_AT,
+        words=speed_words,
+        bend=2.0,
+        shown=lambda here: here.pace.shutter.full_at is not None,
+        value=lambda here: here.pace.shutter.full_at or USUAL_FULL_AT,
+        edit=lambda edits, value, gesture: edits.shutter({"full_at": value}, gesture),
     ),
     Choice(
         id="blurs",

@@ -83,7 +83,8 @@ class PaceSheet(FieldSheet):
         self.spared = named_combo("What added blur spares")
         self.spared.activated.connect(lambda index: self.spared_chosen.emit(self.spared.itemData(index)))
         spared = named_setting("Keep sharp", "An area or a track of the take that added blur leaves alone", self.spared)
-        self.pages.add(BLUR, self.controls["shutter"], self.blur_note, self.controls["blurs"], spared)
+        self.pages.add(BLUR, self.controls["shutter"], self.blur_note)
+        self.pages.add(BLUR, *(self.controls[name] for name in ("where", "full_at", "blurs")), spared)
         self.pages.add(BLUR, *(each for name, each in self.controls.items() if name.startswith("rush")))
 
     def show_pace(self, here: PaceHere, take: Take) -> None:

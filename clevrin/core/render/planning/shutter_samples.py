@@ -171,11 +171,9 @@ class Moments:
         difference. It counts as far as the picture moves because the camera did: where a gate goes over a take that
         stands, nothing of that is blurred yet.
         """
-        angle = self._pace.shutter.angle_deg
-        now = self.shown.instant()
-        if not angle:
+        now, half = self.shown.instant(), self._half_open
+        if not half:
             return (now,)
-        half = Fraction(angle).limit_denominator(1000) / 720
         begins, ends = self.shown.instant(-half), self.shown.instant(half)
         whole, own = abs(float(ends - begins)), self._own_shutter
         if whole <= 0:
@@ -194,6 +192,12 @@ class Moments:
             return (now,)
         return tuple(self.shown.instant(half * share * (Fraction(2 * k + 1, count) - 1)) for k in range(count))
 
+    @cached_property
+    def _half_open(self) -> Fraction:
+        """Half of the time for which the shutter is open here, in frames of the reel."""
+        speed = float(self.shown.placed.speed_at(self.shown.at))
+        return Fraction(self._pace.shutter.angle_at(speed)).limit_denominator(1000) / 720
+
     @property
     def _own_shutter(self) -> float:
         """For how much of a frame of the take its own shutter was open."""
@@ -202,7 +206,7 @@ class Moments:
     @property
     def _background_alone(self) -> bool:
         """Whether what moves by itself gets no more blur: because that is wanted, or because it has enough."""
-        half = Fraction(self._pace.shutter.angle_deg).limit_denominator(1000) / 720
+        half = self._half_open
         whole = abs(float(self.shown.instant(half) - self.shown.instant(-half)))
         return self._pace.shutter.blurs == "camera" or whole <= self._own_shutter
 
