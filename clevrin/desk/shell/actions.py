@@ -84,6 +84,8 @@ class Desk(Protocol):
 
     def show_keys(self) -> None: ...
 
+    def say(self) -> None: ...
+
 
 Run = Callable[[Desk], object]
 
@@ -430,6 +432,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     _action("work", "put-back", "Put back what is being dragged", lambda desk: desk.put_back(), "Escape"),
     *(_action("step", f"step-{step.id}", step.name, partial(_enter, step.id), str(step.number)) for step in STEPS),
+    _action("help", "say", "Say what to do…", lambda desk: desk.say(), "Ctrl+T"),
     _action("help", "keys", "Keys…", lambda desk: desk.show_keys(), "F1"),
 )
 

@@ -64,6 +64,8 @@ from clevrin.desk.shell.key_sheet import KeySheet
 from clevrin.desk.shell.keys import Keys
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import StepRail
+from clevrin.desk.shell.say_line import SayLine
+from clevrin.desk.shell.sayings import Sayable, of_actions, of_fields
 from clevrin.desk.shell.settings_sheet import SettingsSheet
 from clevrin.desk.shell.window_place import keep_place, place_window
 from clevrin.desk.sound.edits import SoundEdits
@@ -355,6 +357,35 @@ class MainWindow(QMainWindow):
         else:
             self.rendering.ask_where()
 
+    @cached_property
+    def say_line(self) -> SayLine:
+        """Where what is to be done can be typed; made when it is first asked for, with all benches."""
+        made = SayLine(self._sayables, self)
+        made.closed.connect(lambda: self.bench.take_focus())
+        return made
+
+    def say(self) -> None:
+        """Opens the line, or closes it."""
+        if self.say_line.isVisible():
+            self.say_line.close_line()
+        else:
+            self.say_line.open()
+
+    def _sayables(self) -> list[Sayable]:
+        found = list(of_actions(lambda action: action.when(self), self._run_said))
+        missing = "" if self.session.shot is not None else "There is no shot on the reel yet."
+        for step in ("steady", "reframe", "pace", "finish"):
+            found += of_fields(step, getattr(self, step).sheet, self._enter_said, missing)
+        return found
+
+    def _enter_said(self, step: str) -> None:
+        if step != self._step:
+            self.enter_step(step)
+
+    def _run_said(self, action_id: str) -> None:
+        self.bench.take_focus()
+        self._run(action_id)
+
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
         if not (self.reel.put_back() or self.lanes.put_back() or self.bench.put_back()):
@@ -507,6 +538,8 @@ class MainWindow(QMainWindow):
         most, least = theme.widened(theme.REEL_HEIGHT), theme.widened(theme.LEAST_REEL_HEIGHT)
         self.reel.setFixedHeight(min(most, max(least, self.height() * theme.REEL_HEIGHT // _USUAL_HEIGHT)))
         super().resizeEvent(event)
+        if "say_line" in self.__dict__:
+            self.say_line.place()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""

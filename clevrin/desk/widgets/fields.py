@@ -90,6 +90,16 @@ class FieldSheet(Sheet):
         self._fields = tuple(fields)
         self.controls: dict[str, QWidget] = {field.id: self._made(field) for field in self._fields}
 
+    @property
+    def fields(self) -> tuple[Field, ...]:
+        """The table that the sheet is made from."""
+        return self._fields
+
+    def is_on(self, field_id: str) -> bool:
+        """Whether a switch is shown as on."""
+        control = self.controls[field_id]
+        return isinstance(control, QPushButton) and control.isChecked()
+
     def show_fields(self, subject: object) -> None:
         """Shows the values of what the sheet is of, without saying that they changed, and clears the small print."""
         for field in self._fields:

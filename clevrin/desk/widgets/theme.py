@@ -195,6 +195,9 @@ def style_sheet() -> str:
     #header {{ border-bottom: 1px solid {c.line}; }}
     #sheet {{ border-left: 1px solid {c.line}; }}
     #quiet {{ color: {c.quiet}; }}
+    #say {{ background: {c.sheet}; border: 1px solid {c.ember}; border-radius: {CORNER}px; }}
+    #say QLabel {{ padding: 3px 6px; }}
+    #say QLabel[chosen="true"] {{ background: {c.chosen}; }}
     #offer {{ background: {c.chosen}; border-bottom: 1px solid {c.ember}; }}
     #instant {{ background: transparent; border: 1px solid transparent; padding: 1px 4px; }}
     #instant:hover {{ border-color: {c.line}; }}

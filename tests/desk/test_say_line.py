@@ -1,0 +1,120 @@
+"""The line: what is typed is found, says what it will change, and is done by Enter."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from clevrin.core.pace import placed_shots
+from clevrin.desk.shell.sayings import Sayable, Saying, meant
+from tests.desk.conftest import pixels_of
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def sayable(words: str, place: str = "") -> Sayable:
+    return Sayable(
+        words=words, place=place, of=lambda number: Saying(words=words, changes=f"{number}", run=lambda: None)
+    )
+
+
+def test_words_are_found_by_how_they_begin_and_a_number_is_a_value():
+    known = [
+        sayable("Render the reel"),
+        sayable("Keep at least", "Steady"),
+        sayable("Keep the take"),
+        sayable("Shutter"),
+    ]
+    assert [each.words for each in meant("kee", known, 5)] == ["Keep the take", "Keep at least"]
+    assert [each.words for each in meant("keep st 92,5", known, 5)] == ["Keep at least"]
+    assert meant("shutter 180°", known, 5)[0].changes == "180.0"
+    assert meant("-3 shut", known, 5)[0].changes == "-3.0"
+    assert [each.words for each in meant("reel render", known, 5)] == ["Render the reel"]
+    assert meant("", known, 5) == meant("42", known, 5) == meant("weather", known, 5) == []
+    assert len(meant("e", [sayable(f"e {k}") for k in range(30)], 5)) == 5
+
+
+@pytest.fixture
+def line(demo):
+    demo.window.activateWindow()
+    demo.until(demo.window.isActiveWindow)
+    demo.key(Qt.Key.Key_T, CTRL)
+    demo.until(demo.window.say_line.entry.hasFocus)
+    return demo.window.say_line
+
+
+def say(line, text: str, *, enter: bool = True) -> None:
+    line.entry.clear()
+    QTest.keyClicks(line.entry, text)
+    if enter:
+        QTest.keyClick(line.entry, Qt.Key.Key_Return)
+
+
+def test_a_setting_is_set_by_saying_it(demo, line):
+    window, session = demo.window, demo.window.session
+    shot = session.shot
+    say(line, "shutter 180", enter=False)
+    assert line.found[0].changes == "Pace: 180°" and session.shot == shot
+    QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    assert session.shot.pace.shutter.angle_deg == 180 and session.history.undo_label == "Change shutter"
+    assert window.pace.isVisible() and not line.isVisible() and not line.entry.hasFocus()
+    demo.do("undo")
+    assert session.shot == shot
+
+
+def test_a_value_that_cannot_be_is_told_and_not_set(demo, line):
+    before = demo.window.session.project
+    say(line, "shutter 9000")
+    assert line.isVisible() and "It goes from as shot to" in line.note.text()
+    say(line, "shutter")
+    assert line.isVisible() and "Type a number" in line.note.text()
+    assert demo.window.session.project is before
+
+
+def test_one_of_several_is_chosen_with_up(demo, line):
+    say(line, "hold", enter=False)
+    words = [each.words for each in line.found]
+    assert len(words) > 2
+    QTest.keyClick(line.entry, Qt.Key.Key_Up)
+    QTest.keyClick(line.entry, Qt.Key.Key_Up)
+    QTest.keyClick(line.entry, Qt.Key.Key_Down)
+    (chosen,) = [row.text() for row in line.rows if row.property("chosen")]
+    assert chosen == f"{line.found[1].words} · {line.found[1].changes}"
+
+
+def test_without_a_shot_there_is_nothing_to_set(hands):
+    hands.window.say()
+    say(hands.window.say_line, "shutter 180")
+    assert hands.window.say_line.isVisible() and "no shot" in hands.window.say_line.note.text()
+
+
+def test_an_action_is_done_by_its_words(demo, line):
+    session = demo.window.session
+    session.move_playhead(30)
+    shots = len(placed_shots(session.project))
+    say(line, "split")
+    assert len(placed_shots(session.project)) == shots + 1
+
+
+def test_escape_and_a_click_elsewhere_close_it_and_do_nothing(demo, line):
+    before = demo.window.session.project
+    say(line, "split", enter=False)
+    QTest.keyClick(line.entry, Qt.Key.Key_Escape)
+    assert not line.isVisible() and demo.window.session.project is before
+    demo.key(Qt.Key.Key_T, CTRL)
+    assert line.isVisible() and line.entry.text() == ""
+    demo.window.log.cards.search.setFocus()
+    assert not line.isVisible()
+
+
+def test_nothing_moves_when_it_opens(demo):
+    window = demo.window
+    places = [each.geometry() for each in (window.log, window.reel, window.rail)]
+    before = pixels_of(window.log)
+    window.say()
+    demo.qtbot.wait(50)
+    assert [each.geometry() for each in (window.log, window.reel, window.rail)] == places
+    assert pixels_of(window.log).shape == before.shape
+    assert window.rect().contains(window.say_line.geometry())
+    window.resize(900, 600)
+    demo.qtbot.wait(50)
+    assert window.rect().contains(window.say_line.geometry())
