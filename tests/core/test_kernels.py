@@ -12,6 +12,8 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.kernels import compiled
 from clevrin.core.media import colouring
 from clevrin.core.media.picture import picture_from_yuv
+from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.matching.fitting import fit_homographies
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.pixels import open_shutter
 from clevrin.core.render.pixels.frame_interpolation import morphed, places_between
@@ -131,6 +133,25 @@ def test_an_open_shutter_is_the_same_to_a_code_value(both_ways, border):
     found, plain = both_ways(made)
     off = np.abs(found - plain)
     assert np.quantile(off, 0.995) <= 1 and off.mean() < 0.2 and plain.std() > 10
+
+
+@pytest.mark.parametrize("known", [60, 9, 1])
+def test_homographies_that_are_fitted(both_ways, known):
+    """Of several frames at once; some points are not found, some belong to something else."""
+    rng = np.random.default_rng(5)
+    corners = rng.uniform(-300, 300, (60, 2))
+    places = np.stack([apply(LAID, corners) + rng.normal(0, 0.2, corners.shape) for _ in range(4)])
+    places[:, ::7] += rng.uniform(-40, 40, (4, 9, 2))
+    places[1, 5:20] = places[2, known:] = np.nan
+    start = np.repeat(np.eye(3)[None], 4, axis=0)
+    given = corners, places, rng.uniform(0, 1, (4, 60)), 400.0, start, np.zeros((4, 4)), np.full(4, 1e-3)
+    found, plain = both_ways(lambda: fit_homographies(*given))
+    assert np.allclose(found.scaled, plain.scaled, atol=1e-7) and np.abs(plain.scaled - start).max() > 1e-3
+    assert np.allclose(found.residuals, plain.residuals, atol=1e-5, equal_nan=True)
+    assert np.allclose(found.noise_px, plain.noise_px, rtol=1e-6) and np.allclose(
+        found.weights, plain.weights, atol=1e-6
+    )
+    assert np.allclose(found.covariance, plain.covariance, rtol=1e-5)
 
 
 def test_without_the_library_it_works_and_says_so_once(tmp_path):

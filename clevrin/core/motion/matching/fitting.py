@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.kernels import compiled
+from clevrin.core.kernels.compiled import Turn
 from clevrin.core.motion.geometry.lens import LACKING, weakly_allowed
 from clevrin.core.motion.geometry.models import Matrix, Points, apply, rescaled
 
@@ -17,6 +19,9 @@ _ROUNDS = 6
 _LEAST_NOISE_PX, _MOST_NOISE_PX = 0.012, 1e3
 _COUNTS = 0.05
 """Weight from which on a point has a say in how large the noise is."""
+_QUANTILES = np.array([0.3, 0.5])
+_DEVIATIONS = np.sqrt(-2 * np.log(1 - _QUANTILES))
+"""How many deviations such shares of points are off at most, where they err by a normal distribution each way."""
 _SETTLED = 1e-6
 _HELD = LACKING.T @ LACKING
 _RIDGE = 1e-9 * np.eye(8)
@@ -68,25 +73,20 @@ def fit_homographies(
     points = np.ascontiguousarray(np.vstack([corners.T / radius_px, np.ones(n)]))
     scaled = start.copy()
     for turn in range(rounds):
-        missed = _Missed.of(scaled, points, target)
-        distance = missed.distance_px(radius_px)
-        noise = _noise(distance, base)
         # What to begin with may be another plane's: nothing is left out yet, but what is far counts little.
-        weights = base / (1 + (distance / (2 * noise[:, None])) ** 2) if turn < 2 else base * _tukey(distance, noise)
-        step, held = _solved(missed, weights, noise / radius_px, scaled, expected, allowed)
+        at = _turned(scaled, points, target, base, radius_px, softly=turn < 2)
+        step, held = _solved(at, at.noise / radius_px, scaled, expected, allowed)
         scaled = scaled + np.append(step, np.zeros((frames, 1)), axis=1).reshape(-1, 3, 3)
         scaled /= scaled[:, 2:, 2:]
         if turn > 2 and np.abs(step).max() < _SETTLED:
             break
-    distance = _Missed.of(scaled, points, target).distance_px(radius_px)
-    noise = _noise(distance, base)
-    weights = base * _tukey(distance, noise)
-    covariance = np.linalg.inv(held) * (noise / radius_px)[:, None, None] ** 2
+    at = _turned(scaled, points, target, base, radius_px, softly=False)
+    covariance = np.linalg.inv(held) * (at.noise / radius_px)[:, None, None] ** 2
     return Fits(
         scaled=scaled,
-        residuals=np.where(known, distance, np.nan),
-        weights=weights,
-        noise_px=noise,
+        residuals=np.where(known, at.distance, np.nan),
+        weights=at.weights,
+        noise_px=at.noise,
         covariance=covariance,
     )
 
@@ -184,15 +184,35 @@ class _Missed:
         return np.asarray(np.hypot(self.off[:, 0], self.off[:, 1]) * radius_px)
 
 
-def _solved(
-    missed: _Missed, weights: Points, sigma: Points, scaled: Matrix, expected: Points, allowed: Points
-) -> tuple[Points, Points]:
-    """The step (frames, 8) that fits better, and the normal matrix (frames, 8, 8) that it comes from."""
+def _turned(scaled: Matrix, points: Points, target: Points, base: Points, radius_px: float, *, softly: bool) -> Turn:
+    """How points (3, n) fit by some homographies, and what would fit better; `softly`: none is left out."""
+    if compiled.library is not None:
+        return compiled.fit_turn(
+            points[:2],
+            target,
+            base,
+            scaled,
+            radius_px,
+            softly=softly,
+            counts=_COUNTS,
+            quantiles=(_QUANTILES, _DEVIATIONS),
+            noise_px=(_LEAST_NOISE_PX, _MOST_NOISE_PX),
+            tukey=_TUKEY,
+        )
+    missed = _Missed.of(scaled, points, target)
+    distance = missed.distance_px(radius_px)
+    noise = _noise(distance, base)
+    weights = base / (1 + (distance / (2 * noise[:, None])) ** 2) if softly else base * _tukey(distance, noise)
     normal, right = _normal(missed, weights)
+    return Turn(distance=distance, noise=noise, weights=weights, normal=normal, right=right)
+
+
+def _solved(at: Turn, sigma: Points, scaled: Matrix, expected: Points, allowed: Points) -> tuple[Points, Points]:
+    """The step (frames, 8) that fits better, and the normal matrix (frames, 8, 8) that it comes from."""
     strength = (sigma / allowed) ** 2
-    held: Points = normal + strength[:, None, None] * _HELD + _RIDGE
+    held: Points = at.normal + strength[:, None, None] * _HELD + _RIDGE
     offset = scaled.reshape(len(scaled), 9)[:, :8] @ LACKING.T - expected
-    wanted = (right - strength[:, None] * (offset @ LACKING))[..., None]
+    wanted = (at.right - strength[:, None] * (offset @ LACKING))[..., None]
     return np.asarray(np.linalg.solve(held, wanted)[..., 0], np.float64), held
 
 
@@ -231,9 +251,9 @@ def _noise(distance: Points, base: Points) -> Points:
     number = counts.sum(axis=1)
     rows = np.arange(len(distance))
     noise = np.full(len(distance), np.inf)
-    for share in (0.3, 0.5):
+    for share, deviations in zip(_QUANTILES, _DEVIATIONS, strict=True):
         at = in_order[rows, (share * (number - 1)).clip(0).astype(int)]
-        noise = np.minimum(noise, at / np.sqrt(-2 * np.log(1 - share)))
+        noise = np.minimum(noise, at / deviations)
     return np.clip(1.2 * noise, _LEAST_NOISE_PX, _MOST_NOISE_PX)
 
 
