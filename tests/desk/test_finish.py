@@ -233,12 +233,25 @@ def test_what_is_not_right_is_listed_and_looked_at(finish):
     finish.click(sheet.pages.buttons["look over"])
     finish.until(lambda: sheet.marks_note.text() not in ("", "The reel is being looked over."))
     with Sources.of(window.measurements.store) as sources:
-        found = look_over(session.project, sources, Silent()).marks
-    assert [sheet.marks.item(k, 0).text() for k in range(sheet.marks.rowCount())] == [each.sentence for each in found]
-    number = next(k for k, each in enumerate(found) if each.what == "dropped")
-    sheet.marks.cellClicked.emit(number, 0)
-    finish.until(lambda: window.player.frame == found[number].frame)
-    assert sheet.mark_note.text() == found[number].sentence
+        looked = look_over(session.project, sources, Silent())
+    assert rows_of(sheet.marks) == [each.sentence for each in looked.faults()]
+    choices = looked.choices(session.project)
+    assert rows_of(sheet.choices) == [each.sentence for each in choices]
+    number = next(k for k, each in enumerate(choices) if each.what == "dropped")
+    sheet.choices.cellClicked.emit(number, 0)
+    finish.until(lambda: window.player.frame == choices[number].frame)
+    assert sheet.mark_note.text() == choices[number].sentence
+    # What is meant is confirmed once, for all of its kind, and is kept with the project.
+    finish.click(sheet.meant_button)
+    assert session.project.meant == ("dropped",) and not sheet.meant_button.isVisible()
+    assert not [each for each in rows_of(sheet.choices) if "left out" in each]
+    assert rows_of(sheet.marks) == [each.sentence for each in looked.faults()]
+    finish.click(sheet.again_button)
+    assert session.project.meant == () and rows_of(sheet.choices) == [each.sentence for each in choices]
+
+
+def rows_of(table) -> list[str]:
+    return [table.item(k, 0).text() for k in range(table.rowCount())]
 
 
 def test_without_a_reel_nothing_is_rendered(hands):

@@ -112,7 +112,8 @@ def _page(project: Project, shots: list[_Shot], looked: LookedOver, sources: Sou
         f"<style>{_PLAIN if plain else _STYLE}</style>",
         f"<h1>{name}</h1><p>{' · '.join(facts)}</p>",
         _plain_strip(shots) if plain else _strip(shots),
-        "<h2>Not right yet</h2>" + _marks(marks, rate),
+        "<h2>Not right yet</h2>" + _marks(looked.faults(), rate),
+        "<h2>As it was chosen</h2>" + _marks(looked.choices(project), rate),
         "<h2>Shots</h2>" + _table(shots, rate),
         "<h2>Joins</h2>" + _joins(project, shots, marks, sources, rate),
         "</html>",
@@ -154,7 +155,7 @@ def _ridge(shot: _Shot) -> str:
 
 def _marks(marks: tuple[ReelMark, ...], rate: float) -> str:
     if not marks:
-        return "<p>Nothing was found.</p>"
+        return "<p>None.</p>"
     rows = (f"<tr><td>{timecode(each.frame, rate)}<td class=mark>{html.escape(each.sentence)}" for each in marks)
     return f"<table>{''.join(rows)}</table>"
 

@@ -8,7 +8,7 @@ import re
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
-from typing import Any, ClassVar, Literal, Self, TypeVar
+from typing import Any, ClassVar, Literal, Self, TypeVar, get_args
 
 from pydantic import Field
 
@@ -309,14 +309,18 @@ class Reel(Sparing):
         return shot.fit or self.fit
 
 
+Meant = Literal["enlarged", "invented", "dropped", "sound"]
+"""What comes of choices: a crop, a slow passage, a quick one, a lane that is not heard."""
+
+
 class Project(Sparing):
     """All that the user made; `motions` are those that were performed or brought in, for lending.
 
     `outputs` are the shapes in which the reel is rendered beside its own; `music` lies under it; `mix` says how
-    loud its lanes of sound are.
+    loud its lanes of sound are. `meant`: what may look like a fault, and is as its maker wants it.
     """
 
-    unwritten: ClassVar[tuple[str, ...]] = ("mix",)
+    unwritten: ClassVar[tuple[str, ...]] = ("mix", "meant")
 
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
@@ -326,6 +330,7 @@ class Project(Sparing):
     outputs: tuple[Output, ...] = Field(default=(), max_length=100, fail_fast=True)
     music: Music | None = None
     mix: Mix = Mix()
+    meant: tuple[Meant, ...] = Field(default=(), max_length=len(get_args(Meant)))
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:

@@ -4,6 +4,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Project
+from clevrin.core.document.edits import Mean
 from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import reel_frames
 from clevrin.core.progress import Progress
@@ -42,6 +43,7 @@ class FinishBench(Bench):
         self._output: str | None = None
         self._seen_through: dict[str | None, tuple[Project, Project]] = {}
         self._looked_at: Project | None = None
+        self._found: LookedOver | None = None
         self._heard: Project | None = None
         self.sound = sound
         self.sound.alone_changed.connect(self._on_sound_alone_changed)
@@ -53,6 +55,8 @@ class FinishBench(Bench):
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
         self.sheet.render_button.clicked.connect(self.render_now)
         self.sheet.place_button.clicked.connect(self.ask_to_render)
+        self.sheet.meant.connect(lambda what: context.session.do(Mean(what=what)))
+        self.sheet.meant_forgotten.connect(self._on_sheet_meant_forgotten)
         self.sheet.name_given.connect(self._on_sheet_name_given)
         self.sheet.asked_changed.connect(self._show_place)
         queue.changed.connect(self._show_place)
@@ -173,9 +177,11 @@ class FinishBench(Bench):
         if not there:
             self.viewer.show_words(_NO_REEL)
             self.sheet.show_marks(None, _NO_REEL)
-        elif self.project != self._looked_at:
+        elif _looked_at_as(self.project) != self._looked_at:
             self.sheet.show_marks(None)
             self._look_soon.start()
+        else:
+            self.sheet.show_marks(self._found, project=project)
         if self._listens and project != self._heard:
             self._listen_soon.start()
 
@@ -237,6 +243,11 @@ class FinishBench(Bench):
             return
         self._show_place()
 
+    def _on_sheet_meant_forgotten(self) -> None:
+        for what in self.context.session.project.meant:
+            self.context.session.do(Mean(what=what, meant=False, label="List what is meant"), gesture="list")
+        self.context.session.end_gesture()
+
     def _on_sheet_output_chosen(self, output_id: str | None) -> None:
         self._output = output_id
         self.refresh()
@@ -255,7 +266,7 @@ class FinishBench(Bench):
         """Looks in the background for what is not right, while that is looked at."""
         project, store = self.project, self.context.measurements.store
         session_project = self.context.session.project  # its outputs sound alike
-        if not self.entered or not project.reel.shots or project == self._looked_at:
+        if not self.entered or not project.reel.shots or _looked_at_as(project) == self._looked_at:
             return
         if not self.sheet.pages.buttons[LOOK].isChecked():
             return
@@ -265,9 +276,9 @@ class FinishBench(Bench):
                 return look_over(project, sources, progress)
 
         def done(found: LookedOver) -> None:
-            self._looked_at = project
+            self._looked_at, self._found = _looked_at_as(project), found
             self._show_heard(session_project, found.heard)
-            self.sheet.show_marks(found.marks, rate=float(project.reel.rate))
+            self.sheet.show_marks(found, project=self.context.session.project)
 
         def failed(sentence: str) -> None:
             self.sheet.show_marks(None, sentence)
@@ -314,3 +325,8 @@ class FinishBench(Bench):
     def _on_sound_alone_changed(self) -> None:
         self.refresh()
         self.reload()
+
+
+def _looked_at_as(project: Project) -> Project:
+    """A project as it is looked over: what was said of that changes nothing."""
+    return project.changed(meant=()) if project.meant else project

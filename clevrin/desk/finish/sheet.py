@@ -7,10 +7,11 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QLineEdit, QSizePolicy
 
 from clevrin.core.document import LANES, Project
+from clevrin.core.document.model import Meant
 from clevrin.core.media.formats import FORMATS, PURPOSES, Format, Purpose
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.render.export.output_names import FIELDS as FIELD_NAMES
-from clevrin.core.render.reports.quality_checks import ReelMark
+from clevrin.core.render.reports.quality_checks import LookedOver, ReelMark
 from clevrin.desk.sound.fields import FIELDS
 from clevrin.desk.sound.meters import Meters
 from clevrin.desk.widgets.fields import FieldSheet
@@ -31,7 +32,7 @@ from clevrin.desk.widgets.sheet import (
 
 DELIVER, LOOK, SOUND, WATCH = "deliver", "look over", "sound", "watch"
 ALL_OF_THEM = "*"
-_MOST_ROWS = 14
+_MOST_WRONG, _MOST_CHOSEN = 5, 7
 _LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
 
 
@@ -45,6 +46,10 @@ class FinishSheet(FieldSheet):
     """What renders are to be called, with fields."""
     asked_changed = Signal()
     """Something else is to be rendered, or otherwise."""
+    meant = Signal(str)
+    """All of this kind of what comes of choices is as it is wanted."""
+    meant_forgotten = Signal()
+    """What was said to be meant is to be listed again."""
     watched_changed = Signal()
     """The reel is to be watched otherwise."""
 
@@ -119,14 +124,25 @@ class FinishSheet(FieldSheet):
         self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness, named)
 
     def _make_look(self) -> None:
-        self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_ROWS)
+        self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_WRONG)
         self.marks.row_chosen.connect(self._on_marks_row_chosen)
         self.marks_note = quiet_label("")
         self.marks_note.setWordWrap(True)
+        self.choices = PlainTable("As it was chosen", "A click looks at it", columns=2, most_rows=_MOST_CHOSEN)
+        self.choices.row_chosen.connect(self._on_choices_row_chosen)
+        self.choices_note = quiet_label("")
+        self.choices_note.setWordWrap(True)
         self.mark_note = quiet_label("")
         self.mark_note.setWordWrap(True)
-        self.pages.add(LOOK, self.marks_note, self.marks, self.mark_note)
+        self.meant_button = plain_button("All of this kind are meant", "They are not listed any more")
+        self.meant_button.clicked.connect(self._on_meant_button_clicked)
+        self.again_button = plain_button("List what is meant", "Lists again what was said to be meant")
+        self.again_button.clicked.connect(lambda: self.meant_forgotten.emit())
+        self.pages.add(LOOK, self.marks_note, self.marks, self.choices_note, self.choices)
+        self.pages.add(LOOK, self.mark_note, self.meant_button, self.again_button)
         self._found: tuple[ReelMark, ...] = ()
+        self._chosen_so: tuple[ReelMark, ...] = ()
+        self._choice: Meant | None = None
 
     def _make_watch(self) -> None:
         self.beside = OwnChoice(
@@ -220,24 +236,31 @@ class FinishSheet(FieldSheet):
         """Whether the reel and all its outputs are rendered."""
         return self.output.currentData() == ALL_OF_THEM
 
-    def show_marks(self, marks: tuple[ReelMark, ...] | None, why: str = "", rate: float = 25.0) -> None:
-        """What is not right, on a reel of a rate; None: it is being looked for, or cannot be, and why."""
-        self._found = marks or ()
-        self.marks.show_rows(
-            (
-                PlainRow(id=str(number), words=(each.sentence, timecode(each.frame, rate)), named=False)
-                for number, each in enumerate(self._found)
-            ),
-            None,
-        )
-        count = len(self._found)
-        words = f"{count} thing{'s' if count > 1 else ''} to look at:" if count else "Nothing was found."
-        self.marks_note.setText(why or words if marks is not None else why or "The reel is being looked over.")
+    def show_marks(self, looked: LookedOver | None, why: str = "", project: Project | None = None) -> None:
+        """What is not right with a project's reel, and what of it was chosen; None: it is not known, and why."""
+        rate = 25.0 if project is None else float(project.reel.rate)
+        self._found = () if looked is None else looked.faults()
+        self._chosen_so = () if looked is None or project is None else looked.choices(project)
+        for table, marks in ((self.marks, self._found), (self.choices, self._chosen_so)):
+            table.show_rows(
+                (
+                    PlainRow(id=str(number), words=(each.sentence, timecode(each.frame, rate)), named=False)
+                    for number, each in enumerate(marks)
+                ),
+                None,
+            )
+        words = _counted(len(self._found), "thing") + " not right:" if self._found else "Nothing is wrong."
+        self.marks_note.setText(why or words if looked is not None else why or "The reel is being looked over.")
+        self.choices_note.setText(f"{_counted(len(self._chosen_so), 'thing')} that may be meant:")
+        self.choices_note.setVisible(bool(self._chosen_so))
+        self.again_button.setVisible(project is not None and bool(project.meant))
         self._say_of_mark("")
 
     def _say_of_mark(self, sentence: str) -> None:
         self.mark_note.setText(sentence)
         self.mark_note.setVisible(bool(sentence))
+        self._choice = None
+        self.meant_button.setVisible(False)
 
     def _show_format(self) -> None:
         kind = self.kind
@@ -255,6 +278,24 @@ class FinishSheet(FieldSheet):
         self.output_chosen.emit(None if chosen == ALL_OF_THEM else chosen or None)
 
     def _on_marks_row_chosen(self, number: str, _: int) -> None:
-        mark = self._found[int(number)]
+        self.choices.clearSelection()
+        self._look_at(self._found[int(number)])
+
+    def _on_choices_row_chosen(self, number: str, _: int) -> None:
+        self.marks.clearSelection()
+        mark = self._chosen_so[int(number)]
+        self._look_at(mark)
+        self._choice = mark.choice
+        self.meant_button.setVisible(True)
+
+    def _look_at(self, mark: ReelMark) -> None:
         self._say_of_mark(mark.sentence)
         self.frame_requested.emit(mark.frame)
+
+    def _on_meant_button_clicked(self) -> None:
+        if self._choice is not None:
+            self.meant.emit(self._choice)
+
+
+def _counted(count: int, word: str) -> str:
+    return f"{count} {word}{'' if count == 1 else 's'}"

@@ -6,7 +6,7 @@ from fractions import Fraction
 from clevrin.core.document.edits.edit import each_shot
 from clevrin.core.document.gating import Gate, Output
 from clevrin.core.document.loans import Motion, Over
-from clevrin.core.document.model import Fit, Light, Marker, Project
+from clevrin.core.document.model import Fit, Light, Marker, Meant, Project
 from clevrin.core.document.music import Music
 from clevrin.core.document.sounding import Mix
 
@@ -20,6 +20,19 @@ class Rename:
 
     def apply(self, project: Project) -> Project:
         return project.changed(name=self.name)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Mean:
+    """Says that all of a kind of what comes of choices is as it is meant, or that it is not any more."""
+
+    what: Meant
+    meant: bool = True
+    label: str = "Confirm what is meant"
+
+    def apply(self, project: Project) -> Project:
+        others = tuple(each for each in project.meant if each != self.what)
+        return project.changed(meant=(*others, self.what) if self.meant else others)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 
 from clevrin.core.document import LaneName, Project
+from clevrin.core.document.model import Meant
 from clevrin.core.hold.blurred import blurred_frames
 from clevrin.core.join.between import DISAGREES, at_cut, made_join, what_is_short
 from clevrin.core.motion.trace.trace import Trace
@@ -24,7 +25,8 @@ from clevrin.core.sound.takes import sounds
 
 What = Literal["join", "blur", "edge", "invented", "dropped", "enlarged", "sound"]
 
-_SOFT = 0.95
+_SOFT, _TOO_SOFT = 0.95, 0.5
+"""Pixels of the source for one of the output: from fewer it is seen, and from half of one on nobody wants it."""
 _FEW = 2
 """So few frames that are blurred or left out are not worth looking at."""
 
@@ -33,12 +35,16 @@ _MOST_LOUD = 50
 
 @dataclass(frozen=True, kw_only=True)
 class ReelMark:
-    """Something about a frame of the reel, in a sentence; `shot_id`: the shot that it concerns, "" for all of it."""
+    """Something about a frame of the reel, in a sentence; `shot_id`: the shot that it concerns, "" for all of it.
+
+    `choice`: it comes of a choice, which may be meant, and is no fault.
+    """
 
     frame: int
     what: What
     sentence: str
     shot_id: str = ""
+    choice: Meant | None = None
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -51,6 +57,14 @@ class LookedOver:
     marks: tuple[ReelMark, ...]
     heard: LoudnessCourse | None
     source_px: dict[str, float]
+
+    def faults(self) -> tuple[ReelMark, ...]:
+        """What is not right."""
+        return tuple(each for each in self.marks if each.choice is None)
+
+    def choices(self, project: Project) -> tuple[ReelMark, ...]:
+        """What comes of choices, as far as nobody has said that it is meant."""
+        return tuple(each for each in self.marks if each.choice is not None and each.choice not in project.meant)
 
 
 def look_over(project: Project, sources: Sources, progress: Progress) -> LookedOver:
@@ -92,22 +106,23 @@ def _of_shot(
 ) -> Iterator[ReelMark]:
     take, shot = placed.take, placed.shot
 
-    def mark(frame: int, what: What, sentence: str) -> ReelMark:
-        return ReelMark(frame=frame, what=what, sentence=sentence, shot_id=shot.id)
+    def mark(frame: int, what: What, sentence: str, choice: Meant | None = None) -> ReelMark:
+        return ReelMark(frame=frame, what=what, sentence=sentence, shot_id=shot.id, choice=choice)
 
     worst = int(np.argmin(fine))
     if fine[worst] < _SOFT:
-        yield mark(placed.start + worst, "enlarged", f"{take.name}: enlarged {1 / fine[worst]:.2f}×")
+        chosen: Meant | None = "enlarged" if fine[worst] >= _TOO_SOFT else None
+        yield mark(placed.start + worst, "enlarged", f"{take.name}: enlarged {1 / fine[worst]:.2f}×", chosen)
     bare = [k for k, each in enumerate(layers) if each.window is not None]
     if bare and resolved.fit == "fill":
         yield mark(placed.start + bare[0], "edge", f"{take.name}: edge seen in {len(bare)} frames")
     invented = [k for k, each in enumerate(layers) if any(s.between is not None for s in each.samples)]
     if invented:
-        yield mark(placed.start + invented[0], "invented", f"{take.name}: {len(invented)} frames invented")
+        yield mark(placed.start + invented[0], "invented", f"{take.name}: {len(invented)} frames invented", "invented")
     gone = np.abs(np.diff([each.frame for each in shown])) - 1
     if (dropped := int(gone[gone > 0].sum())) > _FEW:
         first = placed.start + int(np.argmax(gone > 0)) + 1
-        yield mark(first, "dropped", f"{take.name}: {dropped} frames left out")
+        yield mark(first, "dropped", f"{take.name}: {dropped} frames left out", "dropped")
     if trace is not None and isinstance(resolved.state, Held):
         blurred = blurred_frames(trace, shot.span, resolved.state.path, find_whips(trace))
         if len(blurred) > _FEW:
@@ -154,7 +169,7 @@ def _of_sound(project: Project, heard: LoudnessCourse | None) -> Iterator[ReelMa
     }
     for name, present in there.items():
         if present and project.mix.lane(name).gain == 0:
-            yield ReelMark(frame=0, what="sound", sentence=f"The lane of {name} is not heard")
+            yield ReelMark(frame=0, what="sound", sentence=f"The lane of {name} is not heard", choice="sound")
     if heard is None:
         return
     over = np.flatnonzero(heard.peak_db > HIGHEST_PEAK_DB)
