@@ -258,7 +258,7 @@ def test_what_was_stopped_at_once_is_resumed_at_once(hands, tmp_path):
         moving_film(film, lambda t: shift(300 + 2 * t, 300), frames=60 + number, size=(320, 180))
     hands.window.footage.open_files([tmp_path / f"{name}.mp4" for name in "abc"])
     measurements, takes = hands.window.measurements, lambda: hands.window.session.project.takes
-    hands.until(lambda: len(takes()) == 3 and any(map(measurements.is_measuring, takes())))
+    hands.until(lambda: len(takes()) == 3 and hands.window.jobs.states)
     while hands.window.jobs.states:
         hands.click(hands.window.header.strip.stop_button)
     stopped = [take for take in takes() if measurements.is_stopped(take)]
@@ -268,6 +268,22 @@ def test_what_was_stopped_at_once_is_resumed_at_once(hands, tmp_path):
     hands.click(hands.window.log.sheet.resume_button)
     assert not any(map(measurements.is_stopped, takes()))
     hands.measured()
+
+
+def test_the_take_that_is_looked_at_is_measured_first(hands, tmp_path):
+    names = "abcdef"
+    for number, name in enumerate(names):
+        moving_film(tmp_path / f"{name}.mp4", lambda t: shift(300 + 2 * t, 300), frames=40 + number, size=(320, 180))
+    order: list[str] = []
+    measurements = hands.window.measurements
+    measurements.measured.connect(order.append)
+    hands.window.footage.open_files([tmp_path / f"{name}.mp4" for name in names])
+    takes = lambda: hands.window.session.project.takes  # noqa: E731
+    hands.until(lambda: len(takes()) == 6 and any(map(measurements.is_measuring, takes())))
+    chosen = takes()[-1].id
+    hands.click_card(chosen)
+    hands.measured()
+    assert order.index(chosen) <= 2  # behind what was at work, or done, by then
 
 
 def test_a_track_is_named_limited_and_forgotten(picnic):

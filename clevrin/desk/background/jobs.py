@@ -22,6 +22,7 @@ log = logging.getLogger(__name__)
 
 _REPORT_EVERY_S = 0.05
 _LOOK_AGAIN_S = 0.05
+_BEFORE_ALL = -1
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -177,6 +178,15 @@ class JobRunner(QObject):
             self._stopped = {each: kept for each, kept in self._stopped.items() if not kept.ended.is_set()}
             self._stopped[key] = running
             self._tell.start()
+
+    def put_first(self, key: tuple[Any, ...]) -> None:
+        """Has a job in the background that waits for its turn made before all others that wait."""
+        with self._lock:
+            for at, (_, _, running) in enumerate(self._waiting):
+                if running.job.key == key:
+                    self._waiting[at] = _BEFORE_ALL, -next(self._numbers), running  # before those put so earlier
+                    heapq.heapify(self._waiting)
+                    return
 
     def stop_shown(self) -> None:
         """Stops the jobs that the strip shows."""

@@ -57,6 +57,7 @@ class Measurements(QObject):
         self._solving: dict[Hashable, Hashable] = {}
         self._shown: dict[Hashable, Hashable] = {}
         session.takes_changed.connect(self._on_session_takes_changed)
+        session.selection_changed.connect(self._put_first_what_is_looked_at)
         watch.changed.connect(self._on_watch_changed)
 
     def course_of(self, project: Project) -> CourseOf:
@@ -165,6 +166,7 @@ class Measurements(QObject):
                 quiet=key in self._traces,  # only the verdict is missing: nobody waits for that
             )
         )
+        self._put_first_what_is_looked_at()
 
     def _verdict_on(self, key: tuple, trace: Trace, whips: tuple[Whip, ...]) -> Verdict:
         store = self.store
@@ -200,6 +202,12 @@ class Measurements(QObject):
                     quiet=shot.hold.how in ("none", "float"),
                 )
             )
+
+    def _put_first_what_is_looked_at(self) -> None:
+        """It is measured before all others that wait."""
+        take = self._session.take
+        if take is not None and take.measured_as not in self._traces:
+            self._jobs.put_first(_job_key(take.measured_as))
 
     def _on_session_takes_changed(self) -> None:
         self._measure_all()
