@@ -77,6 +77,17 @@ def test_what_took_long_is_thought_to_take_long_again_and_found_to_be_quicker_li
     assert costs.of(plan) == 0.3
 
 
+def test_one_stall_is_not_held_against_a_kind_for_ever():
+    costs, plan = MakingCosts(), plan_of(moved(0.0))
+    costs.learn(plan, 0.01)
+    costs.learn(plan, 0.5)
+    plainer_ones = 0
+    while costs.of(plan) > 0.16:
+        costs.doubt(plan)
+        plainer_ones += 1
+    assert 10 < plainer_ones < 60
+
+
 def test_what_was_never_made_is_foretold_by_how_much_there_is_to_do_and_how_fast_the_machine_is():
     costs = MakingCosts()
     small, large = plan_of(moved(0.0)), plan_of(moved(0.0), size=(960, 640))

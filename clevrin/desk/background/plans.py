@@ -80,6 +80,8 @@ class Plans:
             return found, False
         if making.costs.of(plan) <= left_s:
             return self.made(sources, plan, making), False
+        if not is_heavy(plan):  # those are slow without a doubt
+            making.costs.doubt(plan)
         return self.plain_pixels(sources, frame), True
 
     def plain_pixels(self, sources: Sources, frame: int) -> Pixels:

@@ -7,7 +7,7 @@ from clevrin.core.render.plan import Layer, Plan
 
 _DECODED_S, _LAID_S, _LIGHT_S, _MOMENT_S, _FOUND_S, _BORROWED_S = 0.006, 0.012, 0.08, 0.014, 0.25, 0.01
 """For a million pixels: one of the source, a moment laid, made light and back, another moment, its flow, a loan."""
-_FORGETS = 0.15
+_FORGETS, _DOUBTS = 0.15, 0.04
 _MOST_KINDS = 512
 
 
@@ -39,6 +39,17 @@ class MakingCosts:
                 del self._known[next(iter(self._known))]
             if foreseen > 0:
                 self._machine += _FORGETS * (min(max(took_s / foreseen, 0.1), 10.0) - self._machine)
+
+
+    def doubt(self, plan: Plan) -> None:
+        """A picture was not made because it would take too long: what is thought of its kind is believed a little less.
+
+        So that one stall, of which the picture was innocent, is not held against its kind for ever.
+        """
+        kind = kind_of(plan)
+        with self._lock:
+            if kind in self._known:
+                self._known[kind] *= 1 - _DOUBTS
 
 
 def kind_of(plan: Plan) -> Hashable:
