@@ -1,5 +1,6 @@
 """The journal: what it holds after any row of edits is what was there, wherever it is torn."""
 
+import fcntl
 import json
 import re
 import zlib
@@ -212,6 +213,23 @@ def test_a_change_of_one_shot_among_many_is_a_short_line(tmp_path):
     journal.record(changed)
     assert journal.file.stat().st_size - before < 600
     journal.close()
+
+
+def test_a_claim_on_a_file_that_was_thrown_away_meanwhile_is_made_anew(tmp_path, monkeypatch):
+    """Between opening the file and locking it who had it let go of it: what would be held is seen by nobody."""
+    path, real, calls = tmp_path / "day.clevrin", fcntl.flock, []
+
+    def late(descriptor: int, how: int) -> None:
+        if not calls:
+            next(tmp_path.glob(".*open")).unlink()
+        calls.append(1)
+        real(descriptor, how)
+
+    monkeypatch.setattr(fcntl, "flock", late)
+    first = claim(path, tmp_path / "spare")
+    assert first is not None and len(calls) == 2
+    assert claim(path, tmp_path / "spare") is None
+    first.release()
 
 
 def test_one_claim_a_file(tmp_path):
