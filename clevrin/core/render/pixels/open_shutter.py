@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from clevrin.core.kernels import compiled
 from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
-from clevrin.core.motion.geometry.models import apply, translation
+from clevrin.core.motion.geometry.models import apply, longest_way, translation
 from clevrin.core.pace.in_between import Moment, PairFlow, moment, movers
 from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
@@ -39,6 +39,8 @@ _HALF = 0.5
 _MUCH = 0.2
 """Where more than that moves all is made at once: many small parts take longer."""
 _FEWEST_MOMENTS = 3
+_SMEAR_PX = 1.5
+"""So far apart two moments may lie."""
 _BORDERS = {
     cv2.BORDER_REPLICATE: compiled.BORDERS["nearest"],
     cv2.BORDER_REFLECT_101: compiled.BORDERS["mirrored"],
@@ -73,6 +75,12 @@ class Shuttered:
             elif each.between is not None and each.between.frame == frame:
                 yield self.second_from_first(each) @ self.look(each).matrix
 
+    @property
+    def open_frames(self) -> float:
+        """For how many frames the shutter is open."""
+        samples = self.layer.samples
+        return abs(samples[-1].instant - samples[0].instant) * len(samples) / max(1, len(samples) - 1)
+
     @cached_property
     def reach_px(self) -> float:
         """How far anything moves by itself between two frames, in pixels of a picture."""
@@ -106,14 +114,35 @@ def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
         look = shuttered.look(each)
         looks.append(replace(look, matrix=scale @ onto[each.frame] @ unscale @ look.matrix))
     moving = _moving(shuttered, looks)
+    moved = longest_way((look.matrix for look in looks), looks[len(looks) // 2].matrix, looks[0].size)
     if (moving > 0).mean() > _MUCH:
         moving = np.ones_like(moving)
         codes = np.empty((looks[0].size[1], looks[0].size[0], 3), source.y.dtype)
     else:
-        codes = smeared_codes(source, looks, [each.weight for each in samples])
+        kept, weights = _enough(samples, moved)
+        codes = smeared_codes(source, [looks[k] for k in kept], weights)
     if moving.any():
-        _put_in(codes, moving, shuttered)
+        by = shrinks(looks[0].matrix)
+        kept, weights = _enough(samples, moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3))
+        some = tuple(replace(samples[k], weight=weight) for k, weight in zip(kept, weights, strict=True))
+        _put_in(codes, moving, replace(shuttered, layer=replace(shuttered.layer, samples=some)))
     return picture_from_yuv(codes, source.colour)
+
+
+def _enough(samples: Sequence[Sample], moved: float) -> tuple[list[int], list[float]]:
+    """Which of the moments are enough where a picture moves so many pixels, and how much each of them counts.
+
+    More lie nearer to each other than a blur can tell; each that is kept counts for those about it.
+    """
+    count = len(samples)
+    few = max(_FEWEST_MOMENTS, int(np.ceil(moved / _SMEAR_PX))) | 1
+    if few >= count:
+        return list(range(count)), [each.weight for each in samples]
+    kept = [round((k + 0.5) * count / few - 0.5) for k in range(few)]
+    weights = [0.0] * few
+    for at, each in enumerate(samples):
+        weights[min(range(few), key=lambda k: abs(kept[k] - at))] += each.weight
+    return kept, weights
 
 
 def _onto_frame(samples: Sequence[Sample], own: int) -> dict[int, Matrix] | None:
