@@ -40,7 +40,6 @@ class MakingCosts:
             if foreseen > 0:
                 self._machine += _FORGETS * (min(max(took_s / foreseen, 0.1), 10.0) - self._machine)
 
-
     def doubt(self, plan: Plan) -> None:
         """A picture was not made because it would take too long: what is thought of its kind is believed a little less.
 
