@@ -235,6 +235,7 @@ def test_what_is_not_right_is_listed_and_looked_at(finish):
     with Sources.of(window.measurements.store) as sources:
         looked = look_over(session.project, sources, Silent())
     assert rows_of(sheet.marks) == [each.sentence for each in looked.faults()]
+    assert all(sheet.choices.item(0, k).toolTip() == sheet.choices.item(0, k).text() for k in (0, 1))
     choices = looked.choices(session.project)
     assert rows_of(sheet.choices) == [each.sentence for each in choices]
     number = next(k for k, each in enumerate(choices) if each.what == "dropped")

@@ -61,6 +61,7 @@ class PlainTable(QTableWidget):
             for column, text in enumerate(row.words):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, row.id)
+                item.setToolTip(text)  # there may be no room for all of it
                 item.setFont(theme.font(12, strong=column == 0))
                 item.setForeground(theme.colour(row.hue if column == 0 else "quiet"))
                 if column or not row.named:
