@@ -143,7 +143,7 @@ def test_renders_are_called_as_the_name_says_with_its_fields_filled_in(finish, t
 
 def test_the_reel_and_all_its_outputs_are_rendered_by_one_enter(finish, tmp_path):
     session, sheet = finish.window.session, finish.window.finish.sheet
-    session.do(AddOutput(output=Output(name="upright", width=180, height=320)))
+    session.do(AddOutput(output=Output(name="tall", width=180, height=320)))
     ask(finish, tmp_path / "first.mp4")
     at = sheet.output.findText("the reel and all outputs")
     sheet.output.setCurrentIndex(at)
@@ -152,8 +152,13 @@ def test_the_reel_and_all_its_outputs_are_rendered_by_one_enter(finish, tmp_path
     come_back(finish)
     finish.key(Qt.Key.Key_Return)
     name = session.project.name
-    finish.until(lambda: states(finish) == ["done"] * (2 + len(session.project.outputs)))
-    assert {f"{name}.mp4", f"{name} upright.mp4"} <= {each.name for each in tmp_path.glob("*.mp4")}
+    asked = [each.request for each in finish.window.queue.renders[1:]]
+    assert [each.path.name for each in asked] == [
+        f"{name}.mp4",
+        *(f"{name} {each.name}.mp4" for each in session.project.outputs),
+    ]
+    assert (asked[-1].project.reel.width, asked[-1].project.reel.height) == (180, 320)
+    finish.window.jobs.stop_shown()
 
 
 def test_a_place_that_is_gone_is_asked_for(finish, tmp_path):
