@@ -23,7 +23,7 @@ from clevrin.core.render.export.segment_maker import SegmentTask
 from clevrin.core.render.plan import Plan
 from clevrin.core.shelf import Shelf
 
-VERSION = "1"
+VERSION = "2"
 """Goes up with every change by which the same plan gives other pictures."""
 _LONGEST_S = 4.0
 _MOST_WORK_S = 8.0

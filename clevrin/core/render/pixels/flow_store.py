@@ -51,11 +51,12 @@ class FlowStore:
             return found
         with self._looking:
             alone = self._being_found.setdefault(key, threading.Lock())
-        with alone:
-            found = self._near.once(key, lambda: self._from_afar(key, make))
-        with self._looking:
-            self._being_found.pop(key, None)
-        return found
+        try:
+            with alone:
+                return self._near.once(key, lambda: self._from_afar(key, make))
+        finally:
+            with self._looking:
+                self._being_found.pop(key, None)
 
     def clear(self) -> None:
         """Lets go of what is in memory, once it is on the shelf."""
@@ -85,9 +86,10 @@ class FlowStore:
             finally:
                 self._behind.release()
 
-        if self._keeping is None:
-            self._keeping = ThreadPoolExecutor(1, thread_name_prefix="keeping flows")
-        self._keeping.submit(keep).add_done_callback(_told)
+        with self._looking:  # two threads that find flows at once have one that keeps them
+            if self._keeping is None:
+                self._keeping = ThreadPoolExecutor(1, thread_name_prefix="keeping flows")
+            self._keeping.submit(keep).add_done_callback(_told)
 
 
 def _told(kept: Future[None]) -> None:
