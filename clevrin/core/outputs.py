@@ -23,6 +23,7 @@ from types import TracebackType
 from typing import Self
 
 from clevrin.core.errors import MediaError
+from clevrin.core.paths import is_still
 
 _numbers = count(1)
 _PART = ".segment"
@@ -290,8 +291,7 @@ def _lock(path: Path, lock: Path, patience_s: float) -> int | None:
         except OSError:
             os.close(descriptor)
             return None
-        there = _lstat(lock)
-        if there is not None and os.path.samestat(there, os.fstat(descriptor)):
+        if is_still(lock, descriptor):
             with contextlib.suppress(OSError):  # it is only a help
                 os.ftruncate(descriptor, 0)
                 os.pwrite(descriptor, f"{os.getpid()} {socket.gethostname()}".encode(), 0)

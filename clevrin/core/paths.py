@@ -26,6 +26,14 @@ def is_folder(path: Path) -> bool:
     return mode is not None and stat.S_ISDIR(mode)
 
 
+def is_still(path: Path, descriptor: int) -> bool:
+    """Whether what lies at a path (a link itself, not what it leads to) is what was opened, and not thrown away since."""
+    try:
+        return os.path.samestat(os.lstat(path), os.fstat(descriptor))
+    except (OSError, ValueError):
+        return False
+
+
 def _mode(path: Path) -> int | None:
     try:
         return os.stat(path).st_mode  # noqa: PTH116  # Path.stat says the same, and is slower where it is asked often

@@ -7,9 +7,9 @@ import pytest
 
 from clevrin.core.media.picture import picture_from_rgb, rgb_from_picture
 from clevrin.core.render.pixels.executor import execute
-from clevrin.core.render.plan import Between, Layer, Plan, Sample, row9
+from clevrin.core.render.plan import Between, Layer, Plan, Sample, row9, thinned
 from clevrin.core.render.planning.making_costs import MakingCosts
-from clevrin.core.render.planning.plainer import MOST_MOMENTS, plainer, thinned
+from clevrin.core.render.planning.plainer import MOST_MOMENTS, plainer
 
 SIZE = 96, 64
 
@@ -35,14 +35,14 @@ def drawn(plan: Plan) -> np.ndarray:
 @pytest.mark.parametrize("count", [MOST_MOMENTS + 1, 24, 41])
 def test_fewer_moments_are_spread_as_many_are_and_count_as_much(count):
     samples = [moved(k / count, weight=1 / count) for k in range(count)]
-    few = thinned(samples)
+    few = thinned(samples, MOST_MOMENTS)
     assert len(few) == MOST_MOMENTS and few[MOST_MOMENTS // 2] == replace(
         samples[count // 2], weight=few[MOST_MOMENTS // 2].weight
     )
     assert sum(each.weight for each in few) == pytest.approx(1.0)
     means = [sum(each.matrix[0, 2] * each.weight for each in some) for some in (samples, few)]
     assert means[0] == pytest.approx(means[1], abs=0.5 / MOST_MOMENTS)
-    assert thinned(few) == few  # what is few stays as it is
+    assert thinned(few, MOST_MOMENTS) == few  # what is few stays as it is
 
 
 def test_a_blur_of_fewer_moments_looks_like_that_of_many():

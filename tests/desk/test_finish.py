@@ -122,6 +122,12 @@ def test_enter_renders_to_the_place_of_last_time_under_a_name_of_its_own(finish,
     assert sheet.place_note.text().startswith(f"{name} 3.mp4")
 
 
+def test_a_name_that_is_given_before_any_place_is_one_says_nothing_of_where(finish):
+    window, sheet = finish.window, finish.window.finish.sheet
+    sheet.name_given.emit("kites")
+    assert window.settings.render_place == ("", "kites") and "asked for" in sheet.place_note.text()
+
+
 def test_renders_are_called_as_the_name_says_with_its_fields_filled_in(finish, tmp_path):
     window, sheet = finish.window, finish.window.finish.sheet
     ask(finish, tmp_path / "first.mp4")

@@ -6,6 +6,7 @@ from clevrin.core.document import Hold, Project, Shot
 from clevrin.core.document.edits import AddTakes
 from clevrin.core.errors import ClevrinError
 from clevrin.core.render.export.export import ExportRequest
+from clevrin.core.render.export.output_names import free_path
 
 
 def steadied_takes(project: Project, folder: Path, hold: Hold | None = None) -> tuple[ExportRequest, ...]:
@@ -24,18 +25,7 @@ def steadied_takes(project: Project, folder: Path, hold: Hold | None = None) -> 
     for take in takes:
         shot = Shot(take_id=take.id, span=take.whole, hold=hold or Hold(how="float"))
         alone = AddTakes(takes=(take,)).apply(Project(name=take.name))  # its reel is as the take is
-        path = _free(folder, take.name, taken)
+        path = free_path(folder, take.name.replace("/", "-") or "take", ".mp4", taken)
         taken.add(path)
         found.append(ExportRequest(project=alone.changed(reel=alone.reel.changed(shots=(shot,))), path=path))
     return tuple(found)
-
-
-def _free(folder: Path, name: str, taken: set[Path]) -> Path:
-    """A name for a film that no file has, nor is going to have."""
-    plain = name.replace("/", "-") or "take"
-    number = 1
-    while True:
-        path = folder / f"{plain if number == 1 else f'{plain} {number}'}.mp4"
-        if path not in taken and not path.exists():
-            return path
-        number += 1

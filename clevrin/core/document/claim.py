@@ -6,6 +6,8 @@ import hashlib
 import os
 from pathlib import Path
 
+from clevrin.core.paths import is_still
+
 
 class Claim:
     """Held while a project is open. The system lets go of it when the process ends, however it ends."""
@@ -46,10 +48,9 @@ def _locked(file: Path) -> int | None:
         descriptor = os.open(file, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
         try:
             fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            with contextlib.suppress(FileNotFoundError):
-                if os.path.samestat(file.stat(), os.fstat(descriptor)):
-                    return descriptor
-            os.close(descriptor)  # who had it has thrown the file away: what we hold is no claim any more
         except OSError:
             os.close(descriptor)
             return None
+        if is_still(file, descriptor):
+            return descriptor
+        os.close(descriptor)  # who had it has thrown the file away: what we hold is no claim any more

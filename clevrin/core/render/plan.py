@@ -260,6 +260,21 @@ def _square(row: Row9) -> NDArray[np.float64]:
     return np.array(row).reshape(3, 3)
 
 
+_Moment = TypeVar("_Moment", Sample, PinSample)
+
+
+def thinned(moments: Sequence[_Moment], most: int) -> tuple[_Moment, ...]:
+    """So many of moments at most (an odd number), spread evenly, each for those about it; the middle one stays."""
+    count = len(moments)
+    if count <= most:
+        return tuple(moments)
+    kept = [(2 * k + 1) * count // (2 * most) for k in range(most)]
+    weights = [0.0] * most
+    for at, each in enumerate(moments):
+        weights[min(range(most), key=lambda k: abs(kept[k] - at))] += each.weight
+    return tuple(replace(moments[at], weight=weight) for at, weight in zip(kept, weights, strict=True))
+
+
 def one_after_other(moments: Sequence[S], moves: Sequence[M]) -> list[tuple[S, M]]:
     """Moments and moves that happen at once, each with what is there of the other: as many as there are of either."""
     count = max(len(moments), len(moves))

@@ -86,9 +86,9 @@ class Plans:
 
     def plain_pixels(self, sources: Sources, frame: int) -> Pixels:
         """BGRA of a plainer picture of a frame, smaller as well; proxies stand in for films that have one."""
-        width, height = (max(2, round(side * PLAIN_SHARE)) for side in self.size)
+        plan = self.plan(sources.measured, frame, smaller(self.size, PLAIN_SHARE))
         with read_quickly(sources):
-            return self._carried_out(sources, plainer(self.plan(sources.measured, frame, (width, height))))
+            return self._carried_out(sources, plainer(plan))
 
     def made(self, sources: Sources, plan: Plan, making: Making) -> Pixels:
         """BGRA of a plan; how long it took is learned."""
@@ -117,6 +117,11 @@ class Plans:
     def name_of(self, plan: Plan) -> str:
         """A name for all that the pixels of a plan depend on."""
         return digest((plan, tuple(self.take_of(layer.take_id).fingerprint for layer in plan.layers)))
+
+
+def smaller(size: Size, share: float) -> Size:
+    """A share of a size."""
+    return max(2, round(size[0] * share)), max(2, round(size[1] * share))
 
 
 @contextmanager

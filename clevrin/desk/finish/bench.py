@@ -4,7 +4,8 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
 from clevrin.core.document import Project
-from clevrin.core.document.edits import Mean
+from clevrin.core.document.edits import SetMeant
+from clevrin.core.document.model import Meant
 from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import reel_frames
 from clevrin.core.progress import Progress
@@ -39,7 +40,8 @@ class FinishBench(Bench):
 
     def __init__(self, context: Context, rendering: Rendering, queue: RenderQueue, sound: SoundEdits) -> None:
         super().__init__(context)
-        self._rendering = rendering
+        self._rendering, self._queue = rendering, queue
+        self._awaited = queue.awaited
         self._output: str | None = None
         self._seen_through: dict[str | None, tuple[Project, Project]] = {}
         self._looked_at: Project | None = None
@@ -55,11 +57,11 @@ class FinishBench(Bench):
         self.sheet.frame_requested.connect(self._on_sheet_frame_requested)
         self.sheet.render_button.clicked.connect(self.render_now)
         self.sheet.place_button.clicked.connect(self.ask_to_render)
-        self.sheet.meant.connect(lambda what: context.session.do(Mean(what=what)))
-        self.sheet.meant_forgotten.connect(self._on_sheet_meant_forgotten)
+        self.sheet.meant.connect(lambda what: self._mean(*context.session.project.meant, what))
+        self.sheet.meant_forgotten.connect(self._mean)
         self.sheet.name_given.connect(self._on_sheet_name_given)
         self.sheet.asked_changed.connect(self._show_place)
-        queue.changed.connect(self._show_place)
+        queue.changed.connect(self._on_queue_changed)
         self.sheet.watched_changed.connect(self._on_sheet_watched_changed)
         self.sheet.screen_button.clicked.connect(self.fill_screen)
         for button in self.sheet.pages.buttons.values():
@@ -235,6 +237,12 @@ class FinishBench(Bench):
                 return
             self.sheet.show_place(place, self._rendering.name)
 
+    def _on_queue_changed(self) -> None:
+        """How far a render is changes nothing of where the next one goes, and finding that out asks the disk."""
+        if self._queue.awaited != self._awaited:
+            self._awaited = self._queue.awaited
+            self._show_place()
+
     def _on_sheet_name_given(self, name: str) -> None:
         try:
             self._rendering.call_them(name)
@@ -243,10 +251,8 @@ class FinishBench(Bench):
             return
         self._show_place()
 
-    def _on_sheet_meant_forgotten(self) -> None:
-        for what in self.context.session.project.meant:
-            self.context.session.do(Mean(what=what, meant=False, label="List what is meant"), gesture="list")
-        self.context.session.end_gesture()
+    def _mean(self, *meant: Meant) -> None:
+        self.context.session.do(SetMeant(meant=meant))
 
     def _on_sheet_output_chosen(self, output_id: str | None) -> None:
         self._output = output_id

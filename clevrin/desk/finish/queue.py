@@ -58,6 +58,11 @@ class RenderQueue(QObject):
     def renders(self) -> tuple[Render, ...]:
         return tuple(self._renders)
 
+    @property
+    def awaited(self) -> frozenset[Path]:
+        """Where something is going to be, or is being written."""
+        return frozenset(each.request.path for each in self._renders if not each.ended)
+
     def add(self, request: ExportRequest, words: str) -> str:
         """Puts a render at the end; returns its id."""
         made = Render(id=new_id(), request=replace(request, resume=True), words=words)

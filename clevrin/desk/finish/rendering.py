@@ -3,16 +3,15 @@
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date
-from itertools import count
 from pathlib import Path
 
 from clevrin.core.delivery.steadied import steadied_takes
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import FORMATS, PURPOSES, format_of
 from clevrin.core.media.writing import carries_alpha, what_is_not_carried
-from clevrin.core.paths import is_folder, is_there
+from clevrin.core.paths import is_folder
 from clevrin.core.render.export.export import ExportRequest
-from clevrin.core.render.export.output_names import with_fields
+from clevrin.core.render.export.output_names import free_path, with_fields
 from clevrin.core.render.resolving.reel_colour import reel_clear
 from clevrin.desk.bench.context import Context
 from clevrin.desk.finish.queue import RenderQueue
@@ -41,7 +40,7 @@ class Rendering:
         """Renders from here on are called so. Raises `ClevrinError` for a field that there is not."""
         project = self._context.session.project
         with_fields(ExportRequest(project=project, path=Path(f"{name or 'reel'}.mp4")), None, date.today())
-        self._settings.set_render_place(Path(self._settings.render_place[0]), name)
+        self._settings.set_render_place(self._settings.render_place[0], name)
 
     def place_of(self, request: ExportRequest, output_id: str | None) -> Path | None:
         """Where a render would be put by itself: to a name that nothing has yet; None where nobody has said where to.
@@ -51,20 +50,14 @@ class Rendering:
         folder, output = self.folder, self._context.session.project.output(output_id)
         if folder is None:
             return None
-        name = self.name or str(self.suggested(output_id))
-        if output is not None and self.name and "{output}" not in name:
+        name = self.name or "{project}"
+        if output is not None and "{output}" not in name:
             name += " {output}"
         kind = FORMATS[request.kind or "h264"]
         suffix = "" if kind.in_folder else kind.suffix
         wanted = replace(request, path=folder / f"{Path(name).name}{suffix}")
         named = with_fields(wanted, None if output is None else output.name, date.today()).path
-        stem = named.name.removesuffix(suffix)
-        taken = {each.request.path for each in self._queue.renders if not each.ended}
-        for number in count(1):
-            path = named.with_name(f"{stem}{'' if number == 1 else f' {number}'}{suffix}")
-            if path not in taken and not is_there(path):
-                return path
-        raise AssertionError("numbers do not end")
+        return free_path(folder, named.name.removesuffix(suffix), suffix, self._queue.awaited)
 
     def render_again(self, request: ExportRequest, output_id: str | None = None) -> None:
         """Puts a render on the queue, to the place of last time; asks for one where there was none."""
@@ -102,7 +95,7 @@ class Rendering:
 
         def render(path: Path) -> None:
             with suppress(ClevrinError):  # then it is asked again the next time
-                self._settings.set_render_place(path.parent, self.name)
+                self._settings.set_render_place(str(path.parent), self.name)
             self.put(replace(request, path=path), None if output is None else output.name)
 
         also = ".mov" if kind is None else ""

@@ -22,6 +22,7 @@ from clevrin.core.render.picture import carried_out, plan_at
 from clevrin.core.render.plan import Plan, row9
 from clevrin.core.render.planning.join_motion import units
 from clevrin.core.render.planning.layers import plan_shot, plan_shown
+from clevrin.core.render.planning.making_costs import learned
 from clevrin.core.render.planning.planner import plan_take
 from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.resolving.hold_request import HoldRequest
@@ -29,7 +30,7 @@ from clevrin.core.render.resolving.reel_colour import reel_colour
 from clevrin.core.render.resolving.resolving import AsShot, Lacking, ResolvedShot, Shown, resolve
 from clevrin.core.render.sources import Sources
 from clevrin.core.sound.mix import ReelSound, has_sound
-from clevrin.desk.background.plans import PLAIN_SHARE, Making, Plans, read_quickly
+from clevrin.desk.background.plans import PLAIN_SHARE, Making, Plans, read_quickly, smaller
 from clevrin.desk.background.preparing import Preparing
 from clevrin.desk.playback.player import Make, MakeWithin, Programme
 from clevrin.desk.playback.sound_out import Sound
@@ -46,7 +47,7 @@ How = Literal["both", "difference", "edges"]
 """How two pictures are laid over each other."""
 OVERLAID: dict[str, How] = {how: how for how in get_args(How)}
 _DIM = 0.3
-_FORGETS, _TRIES_AGAIN = 0.15, 0.01
+_TRIES_AGAIN = 0.01
 _PREPARED_S = 60.0
 """So much of the reel, and as much again, is prepared about the playhead."""
 
@@ -54,7 +55,7 @@ _PREPARED_S = 60.0
 def take_programme(take: Take, within: Size, *, loop: tuple[int, int] | None = None) -> Programme:
     """A take as shot, with its sound; `loop`: frames that are played over and over."""
     make, make_within = in_either_size(
-        lambda sources, frame, share: (take_pixels(sources, take, frame, _shrunk(within, share)),)
+        lambda sources, frame, share: (take_pixels(sources, take, frame, smaller(within, share)),)
     )
     reader = SoundReader()
 
@@ -91,18 +92,13 @@ def in_either_size(make_at: MakeAt) -> tuple[Make, MakeWithin]:
         if known_s <= left_s:
             begun = time.perf_counter()
             pictures = make(sources, frame)
-            took = time.perf_counter() - begun
-            known_s = max(took, known_s + _FORGETS * (took - known_s))
+            known_s = learned(known_s, time.perf_counter() - begun)
             return pictures, False
         known_s *= 1 - _TRIES_AGAIN
         with read_quickly(sources):
             return make_at(sources, frame, PLAIN_SHARE), True
 
     return make, make_within
-
-
-def _shrunk(size: Size, share: float) -> Size:
-    return max(2, round(size[0] * share)), max(2, round(size[1] * share))
 
 
 def take_pixels(sources: Sources, take: Take, frame: int, within: Size) -> Pixels:
@@ -224,7 +220,7 @@ def before_after_programme(project: Project, shot: Shot, within: Size) -> Progra
     def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
         resolved = resolve(request, sources.measured)
         both = resolved.as_shot, resolved
-        return tuple(shot_pixels(sources, each, frame, reel_size, _shrunk(size, share)) for each in both)
+        return tuple(shot_pixels(sources, each, frame, reel_size, smaller(size, share)) for each in both)
 
     return _of_shot(shot, request.take, make_at)
 
@@ -276,9 +272,9 @@ def reframe_programme(
     ghost: list[Pixels] = []  # made once, with the first picture
 
     def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
-        whole = _whole(sources, request, frame, _shrunk(within, share))
+        whole = _whole(sources, request, frame, smaller(within, share))
         each = [
-            shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, _shrunk(size, share))
+            shot_pixels(sources, resolve(request, sources.measured), frame, reel_size, smaller(size, share))
             for request, reel_size, size in asked
         ]
         if laid is not None and over is not None:
@@ -353,7 +349,7 @@ def outline_programme(project: Project, shot: Shot, within: Size) -> Programme:
     size = fitted_size(reel_size, within)
 
     def make_at(sources: Sources, frame: int, share: float) -> tuple[Pixels, ...]:
-        resolved, fitted = resolve(request, sources.measured), _shrunk(size, share)
+        resolved, fitted = resolve(request, sources.measured), smaller(size, share)
         before = shot_pixels(sources, resolved.as_shot, frame, reel_size, fitted)
         return before, _outlined(sources, resolved, frame, reel_size, fitted)
 

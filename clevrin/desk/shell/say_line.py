@@ -44,6 +44,7 @@ class SayLine(QFrame):
         self.entry.setAccessibleName("what to do")
         self.entry.textEdited.connect(self._on_entry_edited)
         self.entry.installEventFilter(self)
+        parent.installEventFilter(self)
         column.addWidget(self.entry)
         self.hide()
 
@@ -105,6 +106,8 @@ class SayLine(QFrame):
         said.run()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self.parentWidget() and event.type() == QEvent.Type.Resize:
+            self.place()
         if watched is self.entry and event.type() == QEvent.Type.FocusOut and self.isVisible():
             self.close_line()
         if watched is self.entry and event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):

@@ -538,8 +538,6 @@ class MainWindow(QMainWindow):
         most, least = theme.widened(theme.REEL_HEIGHT), theme.widened(theme.LEAST_REEL_HEIGHT)
         self.reel.setFixedHeight(min(most, max(least, self.height() * theme.REEL_HEIGHT // _USUAL_HEIGHT)))
         super().resizeEvent(event)
-        if "say_line" in self.__dict__:
-            self.say_line.place()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """B held down shows the picture as shot."""

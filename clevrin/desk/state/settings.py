@@ -167,10 +167,10 @@ class Settings(QObject):
         """Where renders were put the last time, and the name that they had, with its fields; empty: nothing yet."""
         return self._render_place
 
-    def set_render_place(self, folder: Path, name: str) -> None:
-        """Keeps where renders go. Raises `ClevrinError` where that is not possible."""
-        if (str(folder), name) != self._render_place:
-            self._render_place = str(folder), name
+    def set_render_place(self, folder: str, name: str) -> None:
+        """Keeps where renders go (empty: nobody has said yet). Raises `ClevrinError` where that is not possible."""
+        if (folder, name) != self._render_place:
+            self._render_place = folder, name
             self._write()
 
     @property

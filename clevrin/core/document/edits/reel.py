@@ -23,16 +23,17 @@ class Rename:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Mean:
-    """Says that all of a kind of what comes of choices is as it is meant, or that it is not any more."""
+class SetMeant:
+    """Says of which kinds all that comes of choices is as it is meant."""
 
-    what: Meant
-    meant: bool = True
-    label: str = "Confirm what is meant"
+    meant: tuple[Meant, ...]
+
+    @property
+    def label(self) -> str:
+        return "Confirm what is meant" if self.meant else "List what is meant"
 
     def apply(self, project: Project) -> Project:
-        others = tuple(each for each in project.meant if each != self.what)
-        return project.changed(meant=(*others, self.what) if self.meant else others)
+        return project.changed(meant=self.meant)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,14 +1,27 @@
 """Names of renders with fields in them: {project}, {output}, {size}, {format}, {part}, {date}."""
 
 import re
+from collections.abc import Container
 from dataclasses import replace
 from datetime import date
+from pathlib import Path
 
 from clevrin.core.errors import ClevrinError
 from clevrin.core.media.formats import format_of
+from clevrin.core.paths import is_there
 from clevrin.core.render.export.export import ExportRequest
 
 FIELDS = ("project", "output", "size", "format", "part", "date")
+
+
+def free_path(folder: Path, name: str, suffix: str, taken: Container[Path]) -> Path:
+    """A place in a folder that nothing has, nor is going to have (`taken`): a name that is taken gets a number."""
+    number = 1
+    while True:
+        path = folder / f"{name}{'' if number == 1 else f' {number}'}{suffix}"
+        if path not in taken and not is_there(path):
+            return path
+        number += 1
 
 
 def with_fields(request: ExportRequest, output: str | None, today: date) -> ExportRequest:

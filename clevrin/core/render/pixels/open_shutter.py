@@ -22,7 +22,7 @@ from clevrin.core.pace.in_between import Moment, PairFlow, moment, movers
 from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
 from clevrin.core.render.pixels.resampling import SHRINKS, Look, Places, scale_of, shrinks
-from clevrin.core.render.plan import Layer, Sample
+from clevrin.core.render.plan import Layer, Sample, thinned
 from clevrin.core.runs import runs_of
 
 Matrix = NDArray[np.float64]
@@ -109,40 +109,30 @@ def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
         return None
     scale = scale_of(shuttered.layer.source_size, source.size)
     unscale = np.linalg.inv(scale)
-    looks = []
-    for each in samples:
-        look = shuttered.look(each)
-        looks.append(replace(look, matrix=scale @ onto[each.frame] @ unscale @ look.matrix))
+
+    def laid(sample: Sample) -> Look:
+        look = shuttered.look(sample)
+        return replace(look, matrix=scale @ onto[sample.frame] @ unscale @ look.matrix)
+
+    looks = [laid(each) for each in samples]
     moving = _moving(shuttered, looks)
     moved = longest_way((look.matrix for look in looks), looks[len(looks) // 2].matrix, looks[0].size)
     if (moving > 0).mean() > _MUCH:
         moving = np.ones_like(moving)
         codes = np.empty((looks[0].size[1], looks[0].size[0], 3), source.y.dtype)
     else:
-        kept, weights = _enough(samples, moved)
-        codes = smeared_codes(source, [looks[k] for k in kept], weights)
+        enough = thinned(samples, _enough(moved))
+        codes = smeared_codes(source, [laid(each) for each in enough], [each.weight for each in enough])
     if moving.any():
         by = shrinks(looks[0].matrix)
-        kept, weights = _enough(samples, moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3))
-        some = tuple(replace(samples[k], weight=weight) for k, weight in zip(kept, weights, strict=True))
-        _put_in(codes, moving, replace(shuttered, layer=replace(shuttered.layer, samples=some)))
+        enough = thinned(samples, _enough(moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3)))
+        _put_in(codes, moving, replace(shuttered, layer=replace(shuttered.layer, samples=enough)))
     return picture_from_yuv(codes, source.colour)
 
 
-def _enough(samples: Sequence[Sample], moved: float) -> tuple[list[int], list[float]]:
-    """Which of the moments are enough where a picture moves so many pixels, and how much each of them counts.
-
-    More lie nearer to each other than a blur can tell; each that is kept counts for those about it.
-    """
-    count = len(samples)
-    few = max(_FEWEST_MOMENTS, int(np.ceil(moved / _SMEAR_PX))) | 1
-    if few >= count:
-        return list(range(count)), [each.weight for each in samples]
-    kept = [round((k + 0.5) * count / few - 0.5) for k in range(few)]
-    weights = [0.0] * few
-    for at, each in enumerate(samples):
-        weights[min(range(few), key=lambda k: abs(kept[k] - at))] += each.weight
-    return kept, weights
+def _enough(moved: float) -> int:
+    """How many moments a blur can tell apart where something moves so many pixels."""
+    return max(_FEWEST_MOMENTS, int(np.ceil(moved / _SMEAR_PX))) | 1
 
 
 def _onto_frame(samples: Sequence[Sample], own: int) -> dict[int, Matrix] | None:

@@ -34,7 +34,7 @@ class MakingCosts:
         kind, foreseen = kind_of(plan), effort(plan)
         with self._lock:
             known = self._known.pop(kind, took_s)
-            self._known[kind] = max(took_s, known + _FORGETS * (took_s - known))  # the last ones learned stay
+            self._known[kind] = learned(known, took_s)  # the last ones learned stay
             if len(self._known) > _MOST_KINDS:
                 del self._known[next(iter(self._known))]
             if foreseen > 0:
@@ -49,6 +49,11 @@ class MakingCosts:
         with self._lock:
             if kind in self._known:
                 self._known[kind] *= 1 - _DOUBTS
+
+
+def learned(known_s: float, took_s: float) -> float:
+    """What something is thought to take that was thought to take so long, and took so long just now."""
+    return max(took_s, known_s + _FORGETS * (took_s - known_s))
 
 
 def kind_of(plan: Plan) -> Hashable:

@@ -215,22 +215,23 @@ class Moments:
         resolved = self.shown.resolved
         if not isinstance(resolved.state, Held) or not (resolved.shot.gates or resolved.shot.loan) or moved <= 0:
             return 1.0
-        middle = (begins + ends) / 2
-        base = self._nearest(middle)
-        steps = [begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1)]
-        # As it would go if the gate stood: frame for frame as the background does, laid as the middle one is.
-        maps = [
-            self.lying.between_frames(lambda frame: self.lying.between(frame, base), each) @ self.lying.laid(base)
-            for each in steps
-        ]
-        return min(1.0, longest_way(maps, self.lying.laid(base), self.size) / moved)
+        base = self._nearest((begins + ends) / 2)
+
+        def standing(instant: Fraction) -> Matrix:
+            """As it would go if the gate stood: frame for frame as the background does, laid as the middle one is."""
+            gone = self.lying.between_frames(lambda frame: self.lying.between(frame, base), instant)
+            return np.asarray(gone @ self.lying.laid(base))
+
+        return min(1.0, self._way(begins, ends, standing) / moved)
 
     def _movement(self, begins: Fraction, ends: Fraction) -> float:
         """How far the picture moves on the screen between two moments where it moves most, in output pixels."""
         base = self._nearest((begins + ends) / 2)
+        return self._way(begins, ends, lambda instant: self.lying.at(base, instant))
+
+    def _way(self, begins: Fraction, ends: Fraction, laid: Callable[[Fraction], Matrix]) -> float:
         steps = (begins + (ends - begins) * Fraction(k, _STEPS) for k in range(_STEPS + 1))
-        maps = (self.lying.at(base, each) for each in steps)
-        return longest_way(maps, self.lying.at(base, (begins + ends) / 2), self.size)
+        return longest_way(map(laid, steps), laid((begins + ends) / 2), self.size)
 
     def _nearest(self, instant: Fraction) -> int:
         return min(max(round(instant), 0), self.course.frames - 1)
