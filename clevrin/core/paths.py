@@ -27,7 +27,7 @@ def is_folder(path: Path) -> bool:
 
 
 def is_still(path: Path, descriptor: int) -> bool:
-    """Whether what lies at a path (a link itself, not what it leads to) is what was opened, and not thrown away since."""
+    """Whether what lies at a path (a link itself, not what it leads to) is what was opened, not thrown away since."""
     try:
         return os.path.samestat(os.lstat(path), os.fstat(descriptor))
     except (OSError, ValueError):
