@@ -3,6 +3,7 @@
 import os
 import subprocess
 import sys
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -12,10 +13,11 @@ from clevrin.core.document.colour import BT709, Colour
 from clevrin.core.kernels import compiled
 from clevrin.core.media import colouring
 from clevrin.core.media.picture import picture_from_yuv
-from clevrin.core.motion.geometry.models import apply
+from clevrin.core.motion.geometry.models import apply, translation
 from clevrin.core.motion.matching.fitting import fit_homographies
 from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
 from clevrin.core.render.pixels import open_shutter
+from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import morphed, places_between
 from clevrin.core.render.pixels.resampling import Look
 from clevrin.core.render.plan import Between, Layer, Sample, row9
@@ -171,3 +173,15 @@ def test_without_the_library_it_works_and_says_so_once(tmp_path):
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={**os.environ})
     assert result.stdout.strip() == "(2, 2, 3)", result.stderr
     assert result.stderr.count("The compiled kernels are not there") == 1
+
+
+@pytest.mark.parametrize("border", [cv2.BORDER_REPLICATE, cv2.BORDER_REFLECT_101, cv2.BORDER_CONSTANT])
+@pytest.mark.parametrize("deep", [False, True])
+def test_a_picture_laid_in_several_ways_is_the_same_to_a_code_value(both_ways, deep, border):
+    picture = picture_from_yuv(scene(5, deep), BT709)
+    shifts = np.linspace(-14, 14, 5)
+    looks = [replace(look(border), matrix=translation(shift, shift / 2) @ LAID) for shift in shifts]
+    found, plain = both_ways(lambda: smeared_codes(picture, looks, [0.1, 0.2, 0.4, 0.2, 0.1]))
+    off = np.abs(found.astype(int) - plain.astype(int))
+    assert off.max() <= (200 if deep else 1) and off.mean() < (20 if deep else 0.1)  # of 65536 values, and of 256
+    assert plain.std() > 10

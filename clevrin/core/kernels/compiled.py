@@ -21,7 +21,7 @@ Numbers = NDArray[np.float64]
 Matrix = NDArray[np.float64]
 Size = tuple[int, int]
 
-_VERSION = 2
+_VERSION = 3
 """That of kernels.h."""
 _NAME = "_kernels"
 BORDERS = {"nearest": 0, "mirrored": 1, "colour": 2}
@@ -45,6 +45,7 @@ _SIGNATURES["add_moment"] = (
     *(_field, _field, _f, _f, _deep_field, _i, _i),
     *(*_PART, *_PART, _i, _flat, _f, _i, _i, _deep_field),
 )
+_SIGNATURES["smear"] = (_deep_field, _i, _i, _deep_field, _flat, _i, _i, _flat, _i, _i, _deep_field)
 
 _d, _p = ctypes.c_double, ctypes.c_void_p
 # Called thousands of times a film for little each: arrays are checked by `_address`, which takes a tenth of the time.
@@ -159,6 +160,21 @@ def add_moment(
     outside = np.array(colour, np.float32)
     lit = (*parts[0].given, *parts[1].given)
     library.add_moment(*_laid(*maps, frame, field), *lit, border, outside, weight, width, height, total)
+
+
+def smear(
+    light: Floats, maps: Sequence[Matrix], weights: Sequence[float], size: Size, border: int, colour: Sequence[float]
+) -> Floats:
+    """Light (h, w, 3) laid on an output of a size in several ways, each a map from the output to it, times its weight:
+    the sum of all. Costs 6 ns a pixel and way, a third of what laying them one after the other does.
+    """
+    assert library is not None
+    height, width = light.shape[:2]
+    made = np.empty((size[1], size[0], 3), np.float32)
+    ways = np.array([each / each[2, 2] for each in maps], np.float32)
+    counts, outside = np.array(weights, np.float32), np.array(colour, np.float32)
+    library.smear(light, width, height, ways, counts, len(ways), border, outside, *size, made)
+    return made
 
 
 def _laid(look: Matrix, onward: Matrix, frame: Size, field: Floats) -> tuple[Any, ...]:

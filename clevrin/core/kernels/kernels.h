@@ -6,7 +6,7 @@
 #include <stdint.h>
 
 /* Goes up with every change of a signature: a library of another number is not used. */
-#define KERNELS_VERSION 2
+#define KERNELS_VERSION 3
 
 /* A loop is compiled for old and for newer processors, and chosen when it is loaded. */
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && defined(__linux__)

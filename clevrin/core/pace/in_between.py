@@ -24,6 +24,8 @@ Matrix = NDArray[np.float64]
 
 FLOW_WIDTH = 640
 """Flow is measured on pictures at most so wide: finer ones follow noise, and are no better (measured)."""
+COARSE_WIDTH = FLOW_WIDTH // 2
+"""And so wide for moments of which many lie on each other: their mean shows no difference (measured)."""
 _OFF_PX, _OFF_SHARE = 0.5, 0.1
 """By how much the way there and back may miss: in pixels of the flow, and as a share of the flow."""
 _NO_BETTER, _NO_BETTER_CODES, _WINDOW = 1.0, 0.05, 9
@@ -33,7 +35,7 @@ _UNSEEN = np.float32(0.05)
 _CUT_CODES, _CUT_ALIKE, _FLASH_CODES = 18.0, 0.5, 16.0
 _SEEN_LEAST = np.float32(1e-3)
 _TRUSTED = 0.3
-_MOVES_PX, _CHANGES_CODES, _OVER_NOISE = 0.5, 4.0, 3.0
+_MOVES_SHARE, _CHANGES_CODES, _OVER_NOISE = 0.5 / FLOW_WIDTH, 4.0, 3.0
 _MOST_REACH = 40
 
 
@@ -63,20 +65,6 @@ class PairFlow:
             return 0.0
         return float((np.maximum(self.first_sure, self.second_sure) > _TRUSTED).mean())
 
-    @cached_property
-    def coarser(self) -> "PairFlow":
-        """The same at half the size: for moments of which many lie on each other."""
-        width, height = self.size
-        size = max(16, width // 2), max(16, height // 2)
-        by = np.array([size[0] / width, size[1] / height], np.float32)
-        ways = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (self.forward, self.backward))
-        sures = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (self.first_sure, self.second_sure))
-        forward, backward = (np.asarray(each * by) for each in ways)
-        first_sure, second_sure = (np.asarray(each) for each in sures)
-        return PairFlow(
-            forward=forward, backward=backward, first_sure=first_sure, second_sure=second_sure, apart=self.apart
-        )
-
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Moment:
@@ -101,18 +89,18 @@ class Moment:
         return self.field[..., 4]
 
 
-def flow_size(width: int, height: int) -> tuple[int, int]:
-    """The size at which the flow of a picture is measured."""
-    scale = min(1.0, FLOW_WIDTH / max(width, height))
+def flow_size(width: int, height: int, most: int = FLOW_WIDTH) -> tuple[int, int]:
+    """The size at which the flow of a picture is measured, at `most` so wide."""
+    scale = min(1.0, most / max(width, height))
     return max(16, round(width * scale)), max(16, round(height * scale))
 
 
-def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlow:
+def pair_flow(first: Plane, second: Plane, second_from_first: Matrix, most: int = FLOW_WIDTH) -> PairFlow:
     """The flow between two luma planes (h, w) of 8 or 16 bits; `second_from_first`: how the background moves.
 
-    Costs some 60 ms on one core for pictures of 640x360.
+    It is measured `most` pixels wide. Costs some 60 ms on one core for 640x360.
     """
-    a, b = _on_grid(first, second, second_from_first)
+    a, b = _on_grid(first, second, second_from_first, flow_size(first.shape[1], first.shape[0], most))
     if np.array_equal(a, b):
         still, sure = np.zeros((*a.shape, 2), np.float32), np.ones(a.shape, np.float32)
         return PairFlow(forward=still, backward=still, first_sure=sure, second_sure=sure, apart=False)
@@ -126,7 +114,7 @@ def pair_flow(first: Plane, second: Plane, second_from_first: Matrix) -> PairFlo
     )
 
 
-def _on_grid(first: Plane, second: Plane, second_from_first: Matrix) -> tuple[Plane, Plane]:
+def _on_grid(first: Plane, second: Plane, second_from_first: Matrix, size: tuple[int, int]) -> tuple[Plane, Plane]:
     """Both pictures on the flow's grid, the second one where the background brings it onto the first."""
     height, width = first.shape
     onto = cv2.warpPerspective(
@@ -136,7 +124,6 @@ def _on_grid(first: Plane, second: Plane, second_from_first: Matrix) -> tuple[Pl
         flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
         borderMode=cv2.BORDER_REPLICATE,
     )
-    size = flow_size(width, height)
     a, b = (cv2.resize(each, size, interpolation=cv2.INTER_AREA) for each in (_eight_bits(first), onto))
     return a, b
 
@@ -146,11 +133,11 @@ def movers(pair: PairFlow, first: Plane, second: Plane, second_from_first: Matri
 
     Where it has moved to and from where it has come count as well.
     """
-    a, b = _on_grid(first, second, second_from_first)
+    a, b = _on_grid(first, second, second_from_first, pair.size)
     off = cv2.blur(cv2.absdiff(a, b).astype(np.float32), (_WINDOW, _WINDOW))
     lengths = [np.hypot(each[..., 0], each[..., 1]) for each in (pair.forward, pair.backward)]
     moves = np.maximum(*lengths)
-    moving = (moves > _MOVES_PX) | (off > max(_CHANGES_CODES, _OVER_NOISE * float(np.median(off))))
+    moving = (moves > _MOVES_SHARE * max(pair.size)) | (off > max(_CHANGES_CODES, _OVER_NOISE * float(np.median(off))))
     if pair.apart:
         moving[:] = True
     reach = 2 * min(_MOST_REACH, int(np.ceil(moves.max(initial=0.0)))) + 1

@@ -103,11 +103,12 @@ def carried_out(
         take = take_of(layer.take_id)
         return films.read(take, frame) if frame in layer.frames else films.read_borrowed(take, frame)
 
-    def flows(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
+    def flows(layer: Layer, sample: Sample, first: Picture, second: Picture, most: int) -> PairFlow:
         assert sample.between is not None
         frames = _trust_key(take_of(layer.take_id), sample)
         background = tuple(round(each, 6) for each in sample.between.to_from_src)
-        pair = films.flows.once((*frames, background, first.size), lambda: flow_between(layer, sample, first, second))
+        key = *frames, background, first.size, most
+        pair = films.flows.once(key, lambda: flow_between(layer, sample, first, second, most))
         films.trusts.put(frames, pair.trust)
         return pair
 

@@ -7,9 +7,10 @@ import cv2
 import numpy as np
 
 from clevrin.core.document.colour import BT709
-from clevrin.core.media.colouring import light_of, light_of_yuv, yuv_of_light
+from clevrin.core.kernels import compiled
+from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, shrunk, yuv_of
-from clevrin.core.render.pixels.resampling import SHRINKS, Look, scale_of, shrinks
+from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, scale_of, shrinks
 from clevrin.core.render.pixels.seams import Weights, blended_planes
 from clevrin.core.render.plan import HalfPlane, Spared
 
@@ -93,23 +94,34 @@ def smeared_codes(source: Picture, looks: Sequence[Look], weights: Sequence[floa
     for top in range(0, coarse[1], band):
         rows = min(band, coarse[1] - top)
         lower = np.array([[1, 0, 0], [0, 1, top], [0, 0, 1.0]])
-        total = np.zeros((rows, coarse[0], 3), np.float32)
-        for look, weight in zip(looks, weights, strict=True):
-            laid = cv2.warpPerspective(
-                light,
-                scale @ look.matrix @ fine_of_coarse @ lower,
-                (coarse[0], rows),
-                flags=kernel | cv2.WARP_INVERSE_MAP,
-                borderMode=look.border,
-                borderValue=outside,
-            )
-            cv2.scaleAdd(laid, weight, total, dst=total)
+        band_looks = [
+            replace(look, matrix=scale @ look.matrix @ fine_of_coarse @ lower, size=(coarse[0], rows), kernel=kernel)
+            for look in looks
+        ]
+        total = _summed(light, band_looks, weights, outside)
         codes = yuv_of_light(np.maximum(total, 0), source.colour, deep=source.deep)
         if by != (1, 1):
             fine = coarse[0] * by[0], rows * by[1]
             codes = cv2.resize(codes, fine, interpolation=cv2.INTER_LINEAR)[: size[1], : size[0]]
         made[top * by[1] : top * by[1] + len(codes)] = codes
     return made
+
+
+def _summed(light: Light, looks: Sequence[Look], weights: Sequence[float], outside: Sequence[float]) -> Light:
+    """Light laid in several ways, each times its weight, and added."""
+    first = looks[0]
+    border = KERNEL_BORDERS.get(first.border)
+    if compiled.library is not None and border is not None and first.kernel == cv2.INTER_LINEAR:
+        maps = [look.matrix for look in looks]
+        return compiled.smear(np.ascontiguousarray(light), maps, weights, first.size, border, outside)
+    total = np.zeros((first.size[1], first.size[0], 3), np.float32)
+    for look, weight in zip(looks, weights, strict=True):
+        flags = look.kernel | cv2.WARP_INVERSE_MAP
+        laid = cv2.warpPerspective(
+            light, look.matrix, look.size, flags=flags, borderMode=look.border, borderValue=outside
+        )
+        cv2.scaleAdd(laid, weight, total, dst=total)
+    return total
 
 
 def _every_second(looks: Sequence[Look], weights: Sequence[float]) -> tuple[Sequence[Look], Sequence[float]]:

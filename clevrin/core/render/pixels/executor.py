@@ -18,7 +18,7 @@ from clevrin.core.matte.colours import without_spill
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.motion.geometry.models import translation
-from clevrin.core.pace.in_between import PairFlow, moment, pair_flow
+from clevrin.core.pace.in_between import COARSE_WIDTH, FLOW_WIDTH, PairFlow, moment, pair_flow
 from clevrin.core.render.pixels.compositing import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.pixels.effects import done, gained
 from clevrin.core.render.pixels.frame_interpolation import morphed
@@ -31,8 +31,8 @@ from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Qualit
 Matrix = NDArray[np.float64]
 Read = Callable[[Layer, int], Picture]
 """Gives a frame of a layer's take, upright, or a smaller proxy of it."""
-Flows = Callable[[Layer, Sample, Picture, Picture], PairFlow]
-"""Gives the flow between the two frames of a sample, whose pictures are these."""
+Flows = Callable[[Layer, Sample, Picture, Picture, int], PairFlow]
+"""Gives the flow between the two frames of a sample, whose pictures are these, measured at most so wide."""
 Draw = Callable[[Pin, Colour], Raster]
 """Gives what is pinned as light of pictures of some colours."""
 
@@ -55,10 +55,10 @@ _BLURRED_PX = 48
 """How wide what is blurred around a picture is made before it is enlarged."""
 
 
-def flow_between(layer: Layer, sample: Sample, first: Picture, second: Picture) -> PairFlow:
+def flow_between(layer: Layer, sample: Sample, first: Picture, second: Picture, most: int) -> PairFlow:
     """The flow between the two frames of a sample, measured here."""
     assert sample.between is not None
-    return pair_flow(first.y, second.y, _second_from_first(layer, sample.between, (first, second)))
+    return pair_flow(first.y, second.y, _second_from_first(layer, sample.between, (first, second)), most)
 
 
 def _second_from_first(layer: Layer, between: Between, pictures: tuple[Picture, Picture]) -> Matrix:
@@ -330,7 +330,7 @@ def _shuttered(
 
     @cache
     def flow(sample: Sample) -> PairFlow:
-        return flows(layer, sample, *pictures(sample))
+        return flows(layer, sample, *pictures(sample), COARSE_WIDTH)
 
     return Shuttered(
         layer=layer,
@@ -356,7 +356,7 @@ def _shown_between(
     if between.made == "mix":
         laid = [warped(pictures[0], look), warped(pictures[1], replace(look, matrix=second_from_first @ look.matrix))]
         return mixed(laid, [1 - between.share, between.share])
-    pair = flows(layer, sample, *pictures)
+    pair = flows(layer, sample, *pictures, FLOW_WIDTH)
     if pair.apart:
         nearer = 0 if between.share <= 0.5 else 1
         return warped(pictures[nearer], replace(look, matrix=(np.eye(3), second_from_first)[nearer] @ look.matrix))

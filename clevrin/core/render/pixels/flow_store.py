@@ -21,7 +21,7 @@ from clevrin.core.shelf import Shelf
 
 log = logging.getLogger(__name__)
 
-_VERSION = "1"
+_VERSION = "2"
 _MOST_BYTES = 24 * 1024 * 1024
 """Some five pairs of frames: what is slowed down asks for the same pair several times."""
 _PER_PX, _PER_SURE = 64.0, 255.0

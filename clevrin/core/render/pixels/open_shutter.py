@@ -21,7 +21,7 @@ from clevrin.core.motion.geometry.models import apply, longest_way, translation
 from clevrin.core.pace.in_between import Moment, PairFlow, moment, movers
 from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
-from clevrin.core.render.pixels.resampling import SHRINKS, Look, Places, scale_of, shrinks
+from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, Places, scale_of, shrinks
 from clevrin.core.render.plan import Layer, Sample, thinned
 from clevrin.core.runs import runs_of
 
@@ -41,18 +41,14 @@ _MUCH = 0.2
 _FEWEST_MOMENTS = 3
 _SMEAR_PX = 1.5
 """So far apart two moments may lie."""
-_BORDERS = {
-    cv2.BORDER_REPLICATE: compiled.BORDERS["nearest"],
-    cv2.BORDER_REFLECT_101: compiled.BORDERS["mirrored"],
-    cv2.BORDER_CONSTANT: compiled.BORDERS["colour"],
-}
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Shuttered:
     """The moments of a layer: the picture of each frame that has a part in them, and how each moment is laid.
 
-    `look`: of a moment in pixels of the picture of its own frame; `flow`: of a moment between two frames.
+    `look`: of a moment in pixels of the picture of its own frame; `flow`: of a moment between two frames, as
+    fine as a mean of many needs it.
     """
 
     layer: Layer
@@ -65,7 +61,7 @@ class Shuttered:
         """Where a moment between two frames takes its pixels from; None where nothing leads from one to the other."""
         if sample.between is None or self.flow(sample).apart:
             return None
-        return moment(self.flow(sample).coarser, sample.between.share)
+        return moment(self.flow(sample), sample.between.share)
 
     def maps(self, frame: int) -> Iterator[Matrix]:
         """All maps by which moments take pixels from a frame, where nothing moves by itself."""
@@ -182,16 +178,23 @@ def _moving(shuttered: Shuttered, looks: Sequence[Look]) -> Field:
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         found |= cv2.warpPerspective(mask, matrix, (cells[0], cells[1]), flags=flags, borderMode=cv2.BORDER_CONSTANT)
     own = shuttered.picture(shuttered.layer.frame).size
-    y, x = np.mgrid[: cells[1], : cells[0]]
-    middles = np.stack([x, y], axis=-1).reshape(-1, 2) * _CELL_PX + (_CELL_PX - 1) / 2
     for look in looks if between else ():
-        at = apply(look.matrix, middles)
-        beyond = (at < 0).any(axis=1) | (at > np.array(own) - 1).any(axis=1)
-        found[beyond.reshape(cells[::-1])] = 255
+        found[_beyond(look.matrix @ out_of_cells, own, (cells[0], cells[1]))] = 255
     wide = 2 * _AROUND_CELLS + 1
     about = cv2.dilate(found, np.ones((wide, wide), np.uint8))
     soft = cv2.blur((about > 0).astype(np.float32), (_SOFT_CELLS, _SOFT_CELLS))
     return np.asarray(soft)
+
+
+def _beyond(matrix: Matrix, size: tuple[int, int], cells: tuple[int, int]) -> NDArray[np.bool_]:
+    """(rows, columns) of cells: those that a map takes beyond the edges of a picture of a size."""
+    (across, down), below = matrix[:2], matrix[2]
+    x, y = np.arange(cells[0]), np.arange(cells[1])[:, None]
+    found = np.zeros(cells[::-1], bool)
+    # Beyond an edge is beyond a straight line in the output as well: nothing has to be divided.
+    for edge in (across, down, (size[0] - 1) * below - across, (size[1] - 1) * below - down):
+        found |= edge[0] * x + (edge[1] * y + edge[2]) < 0
+    return found
 
 
 def _put_in(codes: Plane, moving: Field, shuttered: Shuttered) -> None:
@@ -308,7 +311,7 @@ def _made(
     for each, at in moments:
         look = shuttered.look(each)
         look = replace(look, matrix=look.matrix @ translation(left, top), size=(right - left, bottom - top))
-        border = _BORDERS.get(look.border)
+        border = KERNEL_BORDERS.get(look.border)
         if at is not None and each.between is not None and border is not None and compiled.library is not None:
             compiled.add_moment(
                 total,

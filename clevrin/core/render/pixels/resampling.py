@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.kernels import compiled
 from clevrin.core.media.picture import LEFT, Picture, Plane, Siting
 
 Matrix = NDArray[np.float64]
@@ -17,6 +18,12 @@ Places = tuple[NDArray[Any], NDArray[Any]]
 SHRINKS = 1.3
 """From this reduction on a film's pictures are made twice as fine first."""
 HALF = np.array([[0.5, 0, -0.25], [0, 0.5, -0.25], [0, 0, 1]])
+KERNEL_BORDERS = {
+    cv2.BORDER_REPLICATE: compiled.BORDERS["nearest"],
+    cv2.BORDER_REFLECT_101: compiled.BORDERS["mirrored"],
+    cv2.BORDER_CONSTANT: compiled.BORDERS["colour"],
+}
+"""OpenCV's borders as compiled kernels name them."""
 _WHOLE = {np.dtype(np.uint8): cv2.CV_8U, np.dtype(np.uint16): cv2.CV_16U}
 _MOST_SCRATCH = 6
 _BEND_EVERY_PX = 16
