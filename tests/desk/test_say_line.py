@@ -118,3 +118,59 @@ def test_nothing_moves_when_it_opens(demo):
     window.resize(900, 600)
     demo.qtbot.wait(50)
     assert window.rect().contains(window.say_line.geometry())
+
+
+def test_several_things_are_said_at_once_and_undone_as_one(demo, line):
+    session = demo.window.session
+    before = session.project
+    say(line, "hold lock-off, keep 92,5; slow 4, shutter 180", enter=False)
+    assert len(line.said) == 4 and line.note.text().endswith("Pace: all of it plays at 0.25×; Pace: 180°")
+    QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    shot = session.shot
+    assert (shot.hold.how, shot.hold.keep) == ("lock-off", 0.925)
+    assert [point.speed for point in shot.pace.points] == [0.25] and shot.pace.shutter.angle_deg == 180
+    assert session.history.undo_label == "4 things said"
+    demo.do("undo")
+    assert session.project == before
+
+
+def test_where_one_of_several_cannot_be_none_is_done(demo, line):
+    before = demo.window.session.project
+    say(line, "hold lock-off, weather 4, keep 90")
+    assert line.isVisible() and line.note.text() == "Nothing is called weather 4." and not line.said
+    say(line, "slow 400")
+    assert line.note.text() == "How many times: 1 to 16."
+    say(line, "keep 90, thrown whip 9000")
+    assert line.isVisible() and "Length" in line.note.text()
+    assert demo.window.session.project is before
+
+
+def test_joins_and_outputs_are_said(demo, line):
+    session = demo.window.session
+    say(line, "thrown whip 14")
+    shot = session.project.reel.shots[0]
+    assert shot.leave.kind == "thrown whip" and shot.leave.given["length"] == 14
+    demo.key(Qt.Key.Key_T, CTRL)
+    say(line, "choose all, dip")
+    assert {shot.leave.kind for shot in session.project.reel.shots[:-1]} == {"dip"}
+    demo.key(Qt.Key.Key_T, CTRL)
+    say(line, "render square as")
+    assert [(each.name, each.width, each.height) for each in session.project.outputs][-1] == ("square", 1080, 1080)
+
+
+def test_what_is_set_goes_to_all_chosen_shots_and_tells_where_they_differ(demo, line):
+    session, window = demo.window.session, demo.window
+    session.choose_shot(session.project.reel.shots[2].id)
+    say(line, "hold lock-off")
+    demo.key(Qt.Key.Key_T, CTRL)
+    say(line, "choose all, settle 2.5, shutter 90")
+    shots = session.project.reel.shots
+    assert {shot.hold.settle_s for shot in shots} == {2.5} and {s.pace.shutter.angle_deg for s in shots} == {90}
+    demo.key(Qt.Key.Key_2)
+    sheet = window.steady.sheet
+    demo.until(sheet.controls["how"].isVisible)
+    assert sheet.controls["how"].differing and not sheet.controls["settle"].differing
+    hold = sheet.controls["how"].buttons["float"]
+    demo.click(hold)
+    assert {shot.hold.how for shot in session.project.reel.shots} == {"float"}
+    assert not sheet.controls["how"].differing

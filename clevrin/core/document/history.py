@@ -64,15 +64,18 @@ class History:
         self._present = after
         return True
 
-    def end_gesture(self) -> None:
-        """The next edit starts a step of its own; a gesture that ended where it began is no step."""
+    def end_gesture(self, label: str = "") -> None:
+        """The next edit starts a step of its own; a gesture that ended where it began is no step.
+
+        `label`: words for what was done in it, instead of those of its first edit.
+        """
         if not self._done or self._done[-1].gesture is None:
             return
         last = self._done[-1]
         if last.project == self._present:
             self.cancel_gesture(last.gesture)
         else:
-            self._done[-1] = replace(last, gesture=None, undone=())
+            self._done[-1] = replace(last, gesture=None, undone=(), label=label or last.label)
 
     def cancel_gesture(self, gesture: str | None) -> bool:
         """Puts back what a gesture under way has changed, and what could be redone before it."""

@@ -551,3 +551,18 @@ class JoinBench(Bench):
             self.reload()
             return
         self.edits.dissolve(pair[0], int(frames))
+
+    @property
+    def can_join(self) -> bool:
+        """Whether there is a cut."""
+        return chosen_pair(self.context.session) is not None
+
+    def join_by(self, kind: str, length: float | None) -> None:
+        """Joins the chosen cut by a kind, lasting so many frames where that is said."""
+        pair = chosen_pair(self.context.session)
+        if pair is None:
+            return
+        self.edits.make(pair[0], kind)
+        made = self.context.session.project.shot(pair[0].id)
+        if length is not None and any(each.id == "length" for each in kind_of(made.leave).settings):
+            self.edits.set_values(made, {"length": length})

@@ -254,7 +254,7 @@ class PaceBench(Bench):
             fast=edits.fast,
             frame=max(0, round(float(seen.instants[round(self.at)]))),
         )
-        self.sheet.show_pace(here, seen.take)
+        self.sheet.show_pace(here, seen.take, self.context.session.others)
         row = round(self.at)
         instant = float(seen.instants[row])
         what = "made between two frames" if seen.invented[row] else "as it was shot"

@@ -68,6 +68,13 @@ class PaceEdits:
         except ValueError as error:
             self._tell(f"That is not a speed: {error}")
 
+    def play_at(self, speed: float) -> None:
+        """Plays all of the shot at one speed."""
+        seen = self._seen()
+        if seen is not None:
+            points = (PacePoint(frame=seen.shot.first_shown, speed=speed),) if speed != 1 else ()
+            self._do(seen, seen.pace.changed(points=points), "Change speed")
+
     def remove_here(self) -> None:
         seen, number = self._seen(), self.here()
         if seen is None:
@@ -288,7 +295,7 @@ class PaceEdits:
                 self._tell(str(error))
                 return
         edit = PaceShots(paces=((seen.shot.id, pace),), label=label)
-        self._context.session.do(edit, gesture=_named(gesture, seen.shot) if gesture else None)
+        self._context.session.do_for_chosen(edit, gesture=_named(gesture, seen.shot) if gesture else None)
 
 
 def _changed(point: PacePoint, fields: dict[str, Any]) -> PacePoint:

@@ -1,13 +1,16 @@
 """The sheet of the Pace bench: its table of fields, and beside them what acts on points and on the length."""
 
+from dataclasses import replace
+
 from PySide6.QtCore import Signal
 
-from clevrin.core.document import Take
+from clevrin.core.document import PacePoint, Shot, Take
 from clevrin.desk.pace.fields import BLUR, FIELDS, FRAMES, SPEED, PaceHere
 from clevrin.desk.widgets.fields import FieldSheet
 from clevrin.desk.widgets.sheet import (
     Pages,
     Trouble,
+    about,
     beside,
     fill_combo,
     named_combo,
@@ -87,9 +90,11 @@ class PaceSheet(FieldSheet):
         self.pages.add(BLUR, *(self.controls[name] for name in ("where", "full_at", "blurs")), spared)
         self.pages.add(BLUR, *(each for name, each in self.controls.items() if name.startswith("rush")))
 
-    def show_pace(self, here: PaceHere, take: Take) -> None:
-        """Shows the pace at the frame that is looked at."""
-        self.show_fields(here)
+    def show_pace(self, here: PaceHere, take: Take, others: tuple[Shot, ...]) -> None:
+        """Shows the pace at the frame that is looked at; `others` are set with it."""
+        self.set_about(about(take.name, others))
+        usual = PacePoint(frame=0, speed=1.0)
+        self.show_fields(here, [replace(here, pace=s.pace, point=next(iter(s.pace.points), usual)) for s in others])
         self.remove_button.setEnabled(here.stands)
         self.set_button.setEnabled(not here.stands)
         self.lock_button.setChecked(here.pace.length_frames is not None)

@@ -295,6 +295,7 @@ class ReframeBench(ShotBench):
                 reel=seen.project.reel,
             ),
             seen.take,
+            self.context.session.others,
         )
         self._show_followed(seen)
         self.sheet.set_note("counter", counter_zoom(seen))

@@ -307,7 +307,7 @@ class GateEdits:
     def _do(self, seen: SeenShot, gate: Gate, label: str, gesture: str = "", track: Track | None = None) -> None:
         self._tell("")
         edit = SetGate(shot_id=seen.shot_id, gate=gate, track=track, label=label)
-        self._context.session.do(edit, gesture=_named(gesture, seen) if gesture else None)
+        self._context.session.do_for_chosen(edit, gesture=_named(gesture, seen) if gesture else None)
 
 
 def _named(gesture: str, seen: SeenShot) -> str:

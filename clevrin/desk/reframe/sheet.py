@@ -5,7 +5,7 @@ import re
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from clevrin.core.document import Output, Project, Reel, Take, Track
+from clevrin.core.document import Output, Project, Reel, Shot, Take, Track
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.reframe.fields import FIELDS, FOLLOW, LAID, POSES, SHAPE, GateHere
 from clevrin.desk.reframe.guides import GUIDES, OVERLAYS, USUAL_SAFE
@@ -15,6 +15,7 @@ from clevrin.desk.widgets.sheet import (
     Pages,
     SliderSetting,
     Trouble,
+    about,
     ask_for_colour,
     beside,
     fill_combo,
@@ -197,10 +198,10 @@ class ReframeSheet(FieldSheet):
 
     # What it shows
 
-    def show_gate(self, here: GateHere, take: Take) -> None:
-        """Shows the pose at the frame that is looked at, and what is followed."""
+    def show_gate(self, here: GateHere, take: Take, others: tuple[Shot, ...]) -> None:
+        """Shows the pose at the frame that is looked at, and what is followed; of `others` all but that is set too."""
         self.show_fields(here)
-        self.set_about(f"{take.name}")
+        self.set_about(about(take.name, others))
         self.remove_button.setEnabled(here.stands)
         self.set_button.setText("Pose set" if here.stands else "Set a pose")
         self.unlevel_button.setEnabled(bool(here.gate.level_deg))

@@ -1,4 +1,7 @@
-"""A line at the foot of the window: what is typed there is done, and before Enter it says what that will change."""
+"""A line at the foot of the window: what is typed there is done, and before Enter it says what that will change.
+
+Several things can be said at once, with commas between them: all of them are one step.
+"""
 
 from collections.abc import Callable, Sequence
 
@@ -6,7 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from clevrin.desk.shell.sayings import Sayable, Saying, meant
+from clevrin.desk.shell.sayings import Sayable, Saying, first_of, meant, parts_of
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label
 
@@ -21,12 +24,19 @@ class SayLine(QFrame):
     closed = Signal()
     """It is gone: the keys are somebody else's."""
 
-    def __init__(self, sayables: Callable[[], Sequence[Sayable]], parent: QWidget) -> None:
-        """`sayables`: all that can be said, asked for when the line is opened."""
+    def __init__(
+        self,
+        sayables: Callable[[], Sequence[Sayable]],
+        run: Callable[[Sequence[Saying]], object],
+        parent: QWidget,
+    ) -> None:
+        """`sayables`: all that can be said, asked for when the line is opened; `run` does what was said at once."""
         super().__init__(parent)
         self.setObjectName("say")
         self._sayables = sayables
         self._known: tuple[Sayable, ...] = ()
+        self._run = run
+        self._before: list[Saying] = []
         self._found: list[Saying] = []
         self._chosen = 0
         column = QVBoxLayout(self)
@@ -40,7 +50,7 @@ class SayLine(QFrame):
         self.note = quiet_label("")
         column.addWidget(self.note)
         self.entry = QLineEdit()
-        self.entry.setPlaceholderText("Say what to do: shutter 180, keep 92, hold float, render")
+        self.entry.setPlaceholderText("Say what to do: hold float, keep 92, slow 4, shutter 180")
         self.entry.setAccessibleName("what to do")
         self.entry.textEdited.connect(self._on_entry_edited)
         self.entry.installEventFilter(self)
@@ -76,8 +86,19 @@ class SayLine(QFrame):
         self.move(_EDGE, parent.height() - self.height() - _EDGE)
 
     def _on_entry_edited(self, text: str) -> None:
-        self._found, self._chosen = meant(text, self._known, _ROWS), 0
+        *before, last = parts_of(text)
+        self._before = [first_of(part, self._known) for part in before if part]
+        self._found, self._chosen = meant(last, self._known, _ROWS), 0
         self._show()
+
+    @property
+    def said(self) -> tuple[Saying, ...]:
+        """All that Enter would do, in order; none where something of it cannot be done."""
+        last = self._found[self._chosen : self._chosen + 1]
+        if not last and parts_of(self.entry.text())[-1]:
+            return ()
+        said = (*self._before, *last)
+        return () if any(each.missing for each in said) else said
 
     def _show(self) -> None:
         for number, row in enumerate(self.rows):
@@ -90,20 +111,28 @@ class SayLine(QFrame):
                 row.setText(" · ".join(filter(None, (each.words, each.changes))))
                 row.setProperty("chosen", at == self._chosen)
                 row.style().polish(row)
-        said = self._found[self._chosen] if self._found else None
-        if said is not None:
-            self.note.setText(said.missing or "Enter does it.")
-        else:
-            self.note.setText("Nothing is called so." if self.entry.text().strip() else "")
+        self.note.setText(self._note())
         self.note.setVisible(bool(self.note.text()))
         self.place()
 
+    def _note(self) -> str:
+        """What is wrong with what was typed, or what Enter does."""
+        said = (*self._before, *self._found[self._chosen : self._chosen + 1])
+        missing = next((each.missing for each in said if each.missing), "")
+        if missing:
+            return missing
+        if self.said and self._before:
+            each = (one.changes or one.words for one in self.said)
+            return f"Enter does all of it: {'; '.join(each)}"
+        if self.said:
+            return "Enter does it."
+        return "Nothing is called so." if self.entry.text().strip() else ""
+
     def _do(self) -> None:
-        if not self._found or self._found[self._chosen].missing:
-            return
-        said = self._found[self._chosen]
-        self.close_line()
-        said.run()
+        said = self.said
+        if said:
+            self.close_line()
+            self._run(said)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.parentWidget() and event.type() == QEvent.Type.Resize:

@@ -3,11 +3,22 @@
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
+from clevrin.core.document.joining import WHIP
+from clevrin.core.document.pacing import FASTEST, SLOWEST
+from clevrin.core.errors import ClevrinError
+from clevrin.core.join.kinds import KINDS, Kind
+from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.shell.actions import ACTIONS, Action
 from clevrin.desk.shell.rail import STEPS
 from clevrin.desk.widgets.fields import Choice, Field, FieldSheet, Number, Switch
 
+if TYPE_CHECKING:
+    from clevrin.desk.pace.edits import PaceEdits
+
+_PARTS = re.compile(r"\s*(?:;|,(?!\d)|\bthen\b)\s*")
+"""What stands between things that are said at once; between digits a comma is a decimal one."""
 _NUMBER = re.compile(r"^[-+]?\d+(?:[.,]\d+)?")
 _NOT_SAID = frozenset({"say", "put-back", "take-it"})
 
@@ -27,21 +38,31 @@ class Saying:
 
 @dataclass(frozen=True, kw_only=True)
 class Sayable:
-    """What may be meant by words: `of` makes a saying of the number that was typed with them (None: none was)."""
+    """What may be meant by words: `of` makes a saying of the number that was typed with them (None: none was).
+
+    `number`: whether one belongs to it (None: it may).
+    """
 
     words: str
     place: str
     of: Callable[[float | None], Saying]
+    number: bool | None = False
 
     @property
     def said(self) -> str:
         return f"{self.words} {self.place}".lower()
 
 
+def parts_of(text: str) -> list[str]:
+    """The things that are said at once, in order; the last one may not be said yet."""
+    return _PARTS.split(text)
+
+
 def meant(text: str, sayables: Iterable[Sayable], most: int) -> list[Saying]:
     """What is meant by a text, the nearest first: each of its words begins one of the words of what can be said.
 
-    A number among them is a value. What begins as the text does comes first, then what is short.
+    A number among them is a value, and what takes none comes behind what does. What begins as the text does comes
+    first, then what is short.
     """
     words, number = _parted(text)
     if not words:
@@ -51,8 +72,15 @@ def meant(text: str, sayables: Iterable[Sayable], most: int) -> list[Saying]:
         own = re.findall(r"\w+", each.said)
         if all(any(one.startswith(word) for one in own) for word in words):
             begins = each.words.lower().startswith(words[0])
-            found.append((not begins, len(own), order, each))
-    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:3])[:most]]
+            unlike = each.number is not None and each.number != (number is not None)
+            found.append((unlike, not begins, len(own), order, each))
+    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:4])[:most]]
+
+
+def first_of(text: str, sayables: Iterable[Sayable]) -> Saying:
+    """What is most likely meant by a text; where nothing is called so, a saying that cannot be done."""
+    found = meant(text, sayables, 1)
+    return found[0] if found else Saying(words=text, changes="", run=lambda: None, missing=f"Nothing is called {text}.")
 
 
 def _parted(text: str) -> tuple[list[str], float | None]:
@@ -98,13 +126,78 @@ def of_fields(step: str, sheet: FieldSheet, enter: Callable[[str], object], miss
 
     for field in sheet.fields:
         if isinstance(field, Number):
-            yield Sayable(words=field.title, place=place, of=_if(missing, _number(field, place, do)))
+            yield Sayable(words=field.title, place=place, number=True, of=_if(missing, _number(field, place, do)))
         elif isinstance(field, Choice):
             for key, words, _ in field.options:
                 of = _option(field, key, words, place, do)
                 yield Sayable(words=f"{field.title}: {words}", place=place, of=_if(missing, of))
         elif isinstance(field, Switch):
             yield Sayable(words=field.title, place=place, of=_if(missing, _switch(field, sheet, place, do)))
+
+
+def of_speeds(edits: "PaceEdits", enter: Callable[[str], object], missing: str) -> Iterator[Sayable]:
+    """How many times slower, or as fast, a shot plays."""
+    place = next(each.name for each in STEPS if each.id == "pace")
+    for words, speed in (("Slow", lambda times: 1 / times), ("Fast", lambda times: times)):
+        yield Sayable(words=words, place="", number=True, of=_if(missing, _speed(words, speed, place, edits, enter)))
+
+
+def _speed(
+    words: str,
+    speed: Callable[[float], float],
+    place: str,
+    edits: "PaceEdits",
+    enter: Callable[[str], object],
+) -> Callable[[float | None], Saying]:
+    def of(typed: float | None) -> Saying:
+        if typed is None or not 1 <= typed <= (1 / SLOWEST if words == "Slow" else FASTEST):
+            most = 1 / SLOWEST if words == "Slow" else FASTEST
+            return Saying(words=words, changes=place, run=lambda: None, missing=f"How many times: 1 to {most:g}.")
+        plays = speed(typed)
+
+        def run() -> None:
+            enter("pace")
+            edits.play_at(plays)
+
+        return Saying(words=words, changes=f"{place}: all of it plays at {plays:.3g}×", run=run)
+
+    return of
+
+
+def of_joins(join: Callable[[str, float | None], object], missing: str) -> Iterator[Sayable]:
+    """Every kind of join, with its length in frames. `join` makes one."""
+    place = next(each.name for each in STEPS if each.id == "join")
+    for kind in (each for each in KINDS.values() if each.id != WHIP):  # that is a pair of frames, which is found
+        yield Sayable(words=kind.id.capitalize(), place=place, number=None, of=_if(missing, _join(kind, place, join)))
+
+
+def _join(kind: Kind, place: str, join: Callable[[str, float | None], object]) -> Callable[[float | None], Saying]:
+    def of(typed: float | None) -> Saying:
+        length = next((each for each in kind.settings if each.id == "length"), None)
+        words, missing = kind.id.capitalize(), ""
+        if typed is not None and length is not None:
+            try:
+                length.checked(typed)
+            except ClevrinError as error:
+                missing = str(error)
+        lasts = f", {typed:g} frames" if typed is not None and length is not None else ""
+        return Saying(
+            words=words, changes=f"{place}: {kind.id}{lasts}", run=lambda: join(kind.id, typed), missing=missing
+        )
+
+    return of
+
+
+def of_outputs(add: Callable[[str, int, int], object]) -> Iterator[Sayable]:
+    """The shapes in which the reel can be rendered beside its own."""
+    place = next(each.name for each in STEPS if each.id == "reframe")
+    for name, shape, width, height in SHAPES:
+
+        def of(_: float | None, name: str = name, width: int = width, height: int = height) -> Saying:
+            words = f"Render {name} as well"
+            return Saying(words=words, changes=f"an output of {width}x{height}", run=lambda: add(name, width, height))
+
+        yield Sayable(words=f"Render {name} as well", place=f"{place} output {shape}", of=of)
 
 
 def _if(missing: str, of: Callable[[float | None], Saying]) -> Callable[[float | None], Saying]:

@@ -1,5 +1,6 @@
 """The main window: header, step rail, the bench of the step, and the reel."""
 
+from collections.abc import Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -65,7 +66,7 @@ from clevrin.desk.shell.keys import Keys
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import StepRail
 from clevrin.desk.shell.say_line import SayLine
-from clevrin.desk.shell.sayings import Sayable, of_actions, of_fields
+from clevrin.desk.shell.sayings import Sayable, Saying, of_actions, of_fields, of_joins, of_outputs, of_speeds
 from clevrin.desk.shell.settings_sheet import SettingsSheet
 from clevrin.desk.shell.window_place import keep_place, place_window
 from clevrin.desk.sound.edits import SoundEdits
@@ -360,7 +361,7 @@ class MainWindow(QMainWindow):
     @cached_property
     def say_line(self) -> SayLine:
         """Where what is to be done can be typed; made when it is first asked for, with all benches."""
-        made = SayLine(self._sayables, self)
+        made = SayLine(self._sayables, self._run_all_said, self)
         made.closed.connect(lambda: self.bench.take_focus())
         return made
 
@@ -376,7 +377,21 @@ class MainWindow(QMainWindow):
         missing = "" if self.session.shot is not None else "There is no shot on the reel yet."
         for step in ("steady", "reframe", "pace", "finish"):
             found += of_fields(step, getattr(self, step).sheet, self._enter_said, missing)
+        found += of_speeds(self.pace.edits, self._enter_said, missing)
+        found += of_joins(
+            self.join.join_by, "" if self.join.can_join else "A join needs two shots that follow each other."
+        )
+        found += of_outputs(self.reframe.edits.add_output)
         return found
+
+    def _run_all_said(self, said: Sequence[Saying]) -> None:
+        """Does what was said at once as one step."""
+        if len(said) == 1:
+            said[0].run()
+            return
+        with self.session.together(f"{len(said)} things said"):
+            for each in said:
+                each.run()
 
     def _enter_said(self, step: str) -> None:
         if step != self._step:

@@ -1,6 +1,7 @@
 """What is open and what is chosen: the one state that all parts of the window look at."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from pydantic import ValidationError
@@ -8,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import NamedSpan, Project, Shot, Take
 from clevrin.core.document.claim import Claim
-from clevrin.core.document.edits import Edit, Rename
+from clevrin.core.document.edits import Alike, Edit, Rename
 from clevrin.core.document.files import load
 from clevrin.core.document.history import History
 from clevrin.core.document.journal import LeftBehind
@@ -43,6 +44,7 @@ class Session(QObject):
         self._span_id: str | None = None
         self._shot_ids: tuple[str, ...] = ()
         self._playhead = 0
+        self._together: str | None = None
         self.autosave = Autosave(self, folder=folder)
         self.autosave.trouble.connect(self.trouble)
         self.autosave.saved.connect(self._on_autosave_saved)
@@ -170,7 +172,7 @@ class Session(QObject):
         False: it changed nothing, or was not possible, which is told.
         """
         try:
-            changed = self._history.do(edit, gesture=gesture)
+            changed = self._history.do(edit, gesture=self._together or gesture)
         except (ClevrinError, ValueError, KeyError) as error:
             self.trouble.emit(f"{edit.label} is not possible: {_why(error)}")
             return False
@@ -178,7 +180,30 @@ class Session(QObject):
             self._after_change()
         return changed
 
+    def do_for_chosen(self, edit: Edit, *, gesture: str | None = None) -> bool:
+        """The same of an edit of the chosen shot: the other chosen ones get what it changes of that one."""
+        shot = self.shot
+        others = tuple(id for id in self._shot_ids if shot is None or id != shot.id)
+        if shot is not None and others:
+            edit = Alike(edit=edit, lead=shot.id, others=others)
+        return self.do(edit, gesture=gesture)
+
+    @contextmanager
+    def together(self, label: str) -> Iterator[None]:
+        """All that is done in here is one step, under these words."""
+        self.end_gesture()
+        before, self._together = self.project, "together"
+        try:
+            yield
+        finally:
+            self._together = None
+            if self.project is not before:
+                self._history.end_gesture(label)
+                self._after_change()
+
     def end_gesture(self) -> None:
+        if self._together is not None:
+            return
         before = self.project
         self._history.end_gesture()
         if self.project is not before:
@@ -222,6 +247,12 @@ class Session(QObject):
     def shot_ids(self) -> tuple[str, ...]:
         """All chosen shots."""
         return self._shot_ids
+
+    @property
+    def others(self) -> tuple[Shot, ...]:
+        """The chosen shots beside the one that is shown, in the order of the reel."""
+        shot = self.shot
+        return tuple(s for s in self.project.reel.shots if s.id in self._shot_ids and s is not shot)
 
     @property
     def playhead(self) -> int:

@@ -181,7 +181,7 @@ class SteadyBench(ShotBench):
             self.after.show_words(words)
             self.lanes.show_words("")
             return
-        self.sheet.show_shot(shot, session.project)
+        self.sheet.show_shot(shot, session.project, session.others)
         self._show_measured(shot, session.project.take(shot.take_id))
         self._show_proposals()
 

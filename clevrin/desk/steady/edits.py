@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from clevrin.core.document import Anchor, Loan, Shot, Span
+from clevrin.core.document import Anchor, Hold, Loan, Shot, Span
 from clevrin.core.document.edits import AnchorShot, SetHold, SetLoan, SteadyShots
 from clevrin.core.document.holding import AXES
 from clevrin.core.errors import ClevrinError
@@ -13,6 +13,8 @@ from clevrin.desk.bench.context import Context
 from clevrin.desk.steady.on_picture import OnPicture
 from clevrin.desk.steady.proposals import ShotProposals
 from clevrin.desk.steady.subject import Place
+
+_OF_ONE_TAKE = frozenset({"anchor", "reference", "spared", "not_borrowed"})
 
 
 class HoldEdits:
@@ -30,17 +32,26 @@ class HoldEdits:
         self._tell, self._refresh = tell, refresh
 
     def change(self, fields: dict, gesture: str = "") -> None:
-        """Gives the hold other values; a gesture's changes are one step."""
-        shot = self._context.session.shot
+        """Gives the holds of the chosen shots other values; a gesture's changes are one step.
+
+        What is of one take alone, a point or a frame of it, goes to the shot that is shown.
+        """
+        session = self._context.session
+        shot = session.shot
         if shot is None:
             return
         self._tell("")
+        alone = not _OF_ONE_TAKE.isdisjoint(fields) or fields.get("how") == "anchor"
+        holds = tuple((each.id, self._changed(each, fields)) for each in (shot, *(() if alone else session.others)))
+        edit = SetHold(shot_id=shot.id, hold=holds[0][1]) if len(holds) == 1 else SteadyShots(holds=holds)
+        session.do(edit, gesture=f"{gesture} of {shot.id}" if gesture else None)
+
+    def _changed(self, shot: Shot, fields: dict) -> Hold:
+        """A shot's hold with other values; one that holds from now on holds what is worth it."""
         hold = shot.hold.changed(**fields)
         if "how" in fields and shot.hold.how == "none" and hold.how != "none":
             hold = hold.changed(axes=self._worth_holding(shot))
-        self._context.session.do(
-            SetHold(shot_id=shot.id, hold=hold), gesture=f"{gesture} of {shot.id}" if gesture else None
-        )
+        return hold
 
     def _worth_holding(self, shot: Shot) -> tuple:
         """The axes in which there is something to remove; all of them where nothing is known, or nothing is shaken."""
@@ -157,7 +168,8 @@ class HoldEdits:
         """Changes how much is lent, and what of it; nothing where nobody lends."""
         shot = self._context.session.shot
         if shot is not None and shot.loan is not None:
-            self.change_loan(shot.loan.changed(**fields), gesture)
+            edit = SetLoan(shot_id=shot.id, loan=shot.loan.changed(**fields))
+            self._context.session.do_for_chosen(edit, gesture=f"loan {gesture} of {shot.id}" if gesture else None)
 
     def read_motion(self, path: Path) -> None:
         """Keeps the motion of a file with the project, and lends it to the chosen shot."""

@@ -14,6 +14,7 @@ from clevrin.desk.widgets.fields import FieldSheet
 from clevrin.desk.widgets.sheet import (
     Pages,
     Trouble,
+    about,
     ask_for_colour,
     fill_combo,
     grey,
@@ -130,11 +131,11 @@ class SteadySheet(FieldSheet):
 
     # What it shows
 
-    def show_shot(self, shot: Shot, project: Project) -> None:
-        """The settings of a shot of a project."""
+    def show_shot(self, shot: Shot, project: Project, others: tuple[Shot, ...]) -> None:
+        """The settings of a shot of a project; `others` are set with it."""
         hold, take = shot.hold, project.take(shot.take_id)
-        self.set_about(take.name)
-        self.show_fields(shot)
+        self.set_about(about(take.name, others))
+        self.show_fields(shot, others)
         self.set_note("reference", "" if hold.reference is None else f"on frame {hold.reference}")
         self._colour = hold.colour
         self.bounds.show_bounds(hold.bounds)

@@ -1,6 +1,6 @@
 """Settings of a sheet as a table: what each is called, how it is set, when it counts. Controls are made from it."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
@@ -100,11 +100,17 @@ class FieldSheet(Sheet):
         control = self.controls[field_id]
         return isinstance(control, QPushButton) and control.isChecked()
 
-    def show_fields(self, subject: object) -> None:
-        """Shows the values of what the sheet is of, without saying that they changed, and clears the small print."""
+    def show_fields(self, subject: object, others: Sequence[object] = ()) -> None:
+        """Shows the values of what the sheet is of, without saying that they changed, and clears the small print.
+
+        `others`: of the same kind, which are changed with it; where they have other values that is said.
+        """
         for field in self._fields:
             control = self.controls[field.id]
-            _show_value(control, field.value(subject))
+            value = field.value(subject)
+            _show_value(control, value)
+            if isinstance(control, Setting):
+                control.show_differing(any(field.value(other) != value for other in others))
             control.setVisible(field.shown(subject))
             grey(control, field.enabled(subject), field.why_not)
 

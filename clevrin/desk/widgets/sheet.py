@@ -107,6 +107,10 @@ class Setting(QWidget):
         self.name.setFont(theme.font(theme.BODY_PX, strong=True))
         self.name.installEventFilter(self)
         self.head.addWidget(self.name)
+        self._differing = quiet_label("not alike")
+        self._differing.setToolTip("The chosen shots have different values here; what is set now they all get")
+        self._differing.hide()
+        self.head.addWidget(self._differing)
         self.head.addStretch(1)
         self.rows.addLayout(self.head)
         self.note = quiet_label("")
@@ -120,6 +124,15 @@ class Setting(QWidget):
     def set_note(self, words: str) -> None:
         self.note.setText(words)
         self.note.setVisible(bool(words))
+
+    def show_differing(self, differing: bool) -> None:
+        """Says, or says no more, that several things that are set together have different values here."""
+        self._differing.setVisible(differing)
+
+    @property
+    def differing(self) -> bool:
+        """Whether that is said."""
+        return not self._differing.isHidden()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.name and event.type() == QEvent.Type.MouseButtonDblClick:
@@ -294,6 +307,11 @@ class OwnChoice(ChoiceSetting):
 
 def percent(share: float) -> str:
     return f"{share * 100:.0f} %"
+
+
+def about(name: str, others: Sequence[object]) -> str:
+    """What a sheet is of: one thing by its name, and how many are set with it."""
+    return f"{name} and {len(others)} more" if others else name
 
 
 def fill_combo(combo: QComboBox, rows: Sequence[tuple[str, object]], chosen: object) -> None:

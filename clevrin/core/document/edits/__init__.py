@@ -1,5 +1,6 @@
 """Edits: values that say what the user does, with the words the Undo menu shows and a pure `apply`."""
 
+from clevrin.core.document.edits.alike import Alike
 from clevrin.core.document.edits.areas import PutArea, RemoveArea
 from clevrin.core.document.edits.edit import Edit
 from clevrin.core.document.edits.pinned import PutPinned, RemovePinned
@@ -71,6 +72,7 @@ __all__ = [
     "AddSpan",
     "AddTakes",
     "AddTrack",
+    "Alike",
     "AnchorShot",
     "ChangeMarker",
     "ChangeOutput",
