@@ -226,9 +226,9 @@ def test_what_moves_by_itself_is_offered_and_one_click_follows_it_in_every_outpu
     bench, session = upright.window.reframe, upright.window.session
     session.choose_shot(session.project.reel.shots[1].id)
     bench.sheet.pages.show_page(FOLLOW)
-    upright.until(lambda: bench.offer_row.buttons and not upright.window.jobs.busy)
-    upright.until(lambda: all(not button.icon().isNull() for button in bench.offer_row.buttons))
-    upright.click(bench.offer_row.buttons[0])
+    upright.until(lambda: bench.mover_row.buttons and not upright.window.jobs.busy)
+    upright.until(lambda: all(not button.icon().isNull() for button in bench.mover_row.buttons))
+    upright.click(bench.mover_row.buttons[0])
     (follow,) = gate(upright).follows
     track = session.take.track(follow.tracks[0])
     upright.until(lambda: upright.window.track_jobs.of(track) is not None)
@@ -353,7 +353,7 @@ def test_the_gate_rests_where_most_is_to_be_seen(upright):
     upright.click(bench.sheet.rest_button)
     (pose,) = gate(upright).poses
     assert pose.frame == 30 and pose.width == pytest.approx(405, abs=1)
-    detail = bench.offers.of(bench.seen.shot).detail
+    detail = bench.movers.of(bench.seen.shot).detail
     assert detail[:, int(pose.x / 20) - 3 : int(pose.x / 20) + 3].mean() > 0.9 * detail.mean()
 
 

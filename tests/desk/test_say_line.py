@@ -38,8 +38,8 @@ def line(demo):
     demo.window.activateWindow()
     demo.until(demo.window.isActiveWindow)
     demo.key(Qt.Key.Key_T, CTRL)
-    demo.until(demo.window.say_line.entry.hasFocus)
-    return demo.window.say_line
+    demo.until(demo.window.said.line.entry.hasFocus)
+    return demo.window.said.line
 
 
 def say(line, text: str, *, enter: bool = True) -> None:
@@ -83,8 +83,8 @@ def test_one_of_several_is_chosen_with_up(demo, line):
 
 def test_without_a_shot_there_is_nothing_to_set(hands):
     hands.window.say()
-    say(hands.window.say_line, "shutter 180")
-    assert hands.window.say_line.isVisible() and "no shot" in hands.window.say_line.note.text()
+    say(hands.window.said.line, "shutter 180")
+    assert hands.window.said.line.isVisible() and "no shot" in hands.window.say_line.note.text()
 
 
 def test_an_action_is_done_by_its_words(demo, line):
@@ -114,10 +114,10 @@ def test_nothing_moves_when_it_opens(demo):
     demo.qtbot.wait(50)
     assert [each.geometry() for each in (window.log, window.reel, window.rail)] == places
     assert pixels_of(window.log).shape == before.shape
-    assert window.rect().contains(window.say_line.geometry())
+    assert window.rect().contains(window.said.line.geometry())
     window.resize(900, 600)
     demo.qtbot.wait(50)
-    assert window.rect().contains(window.say_line.geometry())
+    assert window.rect().contains(window.said.line.geometry())
 
 
 def test_several_things_are_said_at_once_and_undone_as_one(demo, line):

@@ -14,8 +14,9 @@ from clevrin.desk.areas.edits import coloured_part, cut_part, drawn_part
 from clevrin.desk.areas.fields import FIELDS
 from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.shot_movers import ShotMovers
 from clevrin.desk.bench.side_sheet import SideSheet
-from clevrin.desk.reframe.offers import OfferRow, Offers
+from clevrin.desk.reframe.mover_row import MoverRow
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.fields import FieldSheet
 from clevrin.desk.widgets.file_dialogs import FILMS, FileDialogs
@@ -90,7 +91,7 @@ class AreaSheet(SideSheet):
         self.resume_button = plain_button("Resume", "Goes on cutting out where it was stopped")
         self.seen = ChoiceSetting("Seen as", "How the chosen area is seen over the picture", _SEEN, columns=3)
         self.areas = PlainTable("Areas", "A click chooses one", columns=2, most_rows=_MOST_ROWS)
-        self.offers, self.movers = Offers(context, self), OfferRow(context, "Cut this out")
+        self.shot_movers, self.movers = ShotMovers(context, self), MoverRow(context, "Cut this out")
         self.movers_setting = named_setting("What moves by itself", "A click cuts it out of the take", self.movers)
         self.hint = quiet_label("")
         self.hint.setWordWrap(True)
@@ -148,7 +149,7 @@ class AreaSheet(SideSheet):
         )
         self.corrected.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.movers.chosen.connect(self._on_mover_chosen)
-        self.offers.changed.connect(lambda _: self.refresh())
+        self.shot_movers.changed.connect(lambda _: self.refresh())
         self.tools.chosen.connect(lambda tool: drawing.set_tool("look" if drawing.tool == tool else tool))
         self.seen.chosen.connect(drawing.set_see)
         self.track.activated.connect(self._on_track_activated)
@@ -216,7 +217,7 @@ class AreaSheet(SideSheet):
         wanted = take is not None and self._drawing.tool == "cut-out"
         found = None
         if take is not None and wanted:
-            found = self.offers.of(Shot(id=f"all of {take.id}"[:64], take_id=take.id, span=take.whole))
+            found = self.shot_movers.of(Shot(id=f"all of {take.id}"[:64], take_id=take.id, span=take.whole))
         movers = () if found is None else found.movers
         self.movers_setting.setVisible(bool(movers))
         if take is not None and movers:

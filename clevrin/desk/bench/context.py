@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from clevrin.desk.background.intake import Intake
 from clevrin.desk.background.jobs import JobRunner
+from clevrin.desk.background.known_moves import KnownMoves
 from clevrin.desk.background.mask_jobs import MaskJobs
 from clevrin.desk.background.measurements import Measurements
 from clevrin.desk.background.preparing import Preparing
@@ -26,3 +27,4 @@ class Context:
     preparing: Preparing
     intake: Intake
     notices: Notices
+    known_moves: KnownMoves

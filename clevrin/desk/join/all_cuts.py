@@ -7,15 +7,16 @@ from PySide6.QtWidgets import QWidget
 from clevrin.core.document.edits import Edit
 from clevrin.core.document.joining import WHIP
 from clevrin.core.join.survey import SurveyedCut, survey_reel
+from clevrin.core.offering import edit_to
 from clevrin.core.pace import placed_shots
 from clevrin.core.pace.timecode import timecode
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable, Line
-from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
-from clevrin.desk.join.page import JoinPage, edit_to
+from clevrin.desk.join.page import JoinPage
 from clevrin.desk.join.proposals import in_short
 
 _COLUMNS = ("agrees", "at", "from", "into", "joined by", "best match", "fits", "why")

@@ -23,7 +23,6 @@ from clevrin.desk.bench.bench import Bench, Showing, bench_column, bench_row
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.drag_handles import JoinHand
 from clevrin.desk.join.edits import JoinEdits
-from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.meeting import Meeting
 from clevrin.desk.join.named import with_its_side
 from clevrin.desk.join.page import chosen_pair
@@ -57,7 +56,7 @@ class JoinBench(Bench):
         self.table = ProposalTable()
         self.table.proposal_chosen.connect(self._on_table_proposal_chosen)
         self.edits = JoinEdits(context)
-        known = KnownMoves()
+        known = context.known_moves
         self.ranking = PairRanking(context, known, self)
         self.ranking.said.connect(self._say)
         self.ranking.ranked.connect(self._on_ranking_ranked)

@@ -8,9 +8,9 @@ from clevrin.core.join.survey import Follower, could_follow
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable, Line
-from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, Tried
 from clevrin.desk.join.proposals import in_short
 

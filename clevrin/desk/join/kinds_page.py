@@ -12,17 +12,18 @@ from clevrin.core.join.between import made_join
 from clevrin.core.join.kinds import goes_on
 from clevrin.core.join.survey import SurveyedCut, survey_cut
 from clevrin.core.media.frame_memory import FrameMemory
+from clevrin.core.offering import edit_to
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.background.plans import Making
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.kind_tiles import PICTURE, KindTiles, Tile
-from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
-from clevrin.desk.join.page import JoinPage, chosen_pair, edit_to
+from clevrin.desk.join.page import JoinPage, chosen_pair
 from clevrin.desk.playback.programmes import reel_plans
 from clevrin.desk.widgets.pixels import image_of
 from clevrin.desk.widgets.sheet import rolled

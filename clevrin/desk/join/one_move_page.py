@@ -10,9 +10,9 @@ from clevrin.core.pace import Placed, placed_shots, reel_frames
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable, Line
-from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.join.page import JoinPage, Tried
 from clevrin.desk.widgets.sheet import OwnChoice, SliderSetting
 

@@ -5,14 +5,10 @@ from dataclasses import dataclass
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from clevrin.core.document import Join, Project, Shot, Take
-from clevrin.core.document.edits import Edit, JoinShots, SetLeaves
-from clevrin.core.document.joining import WHIP
-from clevrin.core.join import joined
-from clevrin.core.join.survey import SurveyedCut
+from clevrin.core.document import Project, Shot, Take
+from clevrin.desk.background.known_moves import KnownMoves
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.figure_table import FigureTable
-from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.state.session import Session
 from clevrin.desk.widgets.sheet import OwnChoice, quiet_label
 
@@ -117,20 +113,3 @@ def chosen_pair(session: Session) -> tuple[Shot, Shot] | None:
     at = session.project.shot_index(session.shot.id) if session.shot is not None else 0
     at = min(at, len(shots) - 2)
     return shots[at], shots[at + 1]
-
-
-def edit_to(project: Project, found: SurveyedCut, kind: str) -> Edit | None:
-    """The edit that joins a cut by a kind, set so that it fits; a whip cut as its pair was found, None without one."""
-    at = project.shot_index(found.shot_id)
-    outgoing, incoming = project.reel.shots[at], project.reel.shots[at + 1]
-    if kind == WHIP:
-        if found.proposal is None:
-            return None
-        frames = project.take(outgoing.take_id).facts.frames, project.take(incoming.take_id).facts.frames
-        outgoing, incoming = joined(outgoing, incoming, found.proposal, frames)
-        return JoinShots(outgoing=outgoing, incoming=incoming)
-    if kind == outgoing.leave.kind:
-        leave = outgoing.leave
-    else:
-        leave = next((each.join for each in found.fits if each.kind.id == kind), Join(kind=kind))
-    return SetLeaves(leaves=((found.shot_id, leave),), label=f"Make {kind}")

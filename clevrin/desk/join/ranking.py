@@ -11,8 +11,8 @@ from clevrin.core.pace import placed_shots, played_rate
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
+from clevrin.desk.background.known_moves import KnownMoves, why_not_yet
 from clevrin.desk.bench.context import Context
-from clevrin.desk.join.known_moves import KnownMoves, why_not_yet
 
 Pair = tuple[Shot, Shot]
 

@@ -3,11 +3,11 @@
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
+from clevrin.desk.background.known_moves import KnownMoves
 from clevrin.desk.bench.context import Context
 from clevrin.desk.join.all_cuts import AllCuts
 from clevrin.desk.join.followers import Followers
 from clevrin.desk.join.kinds_page import KindsPage
-from clevrin.desk.join.known_moves import KnownMoves
 from clevrin.desk.join.one_move_page import OneMovePage
 from clevrin.desk.join.page import JoinPage
 from clevrin.desk.widgets.sheet import OwnChoice, Sheet

@@ -10,6 +10,7 @@ from clevrin.core.document import Pose
 from clevrin.desk.bench.bench import Showing, Transport, bench_column, bench_row
 from clevrin.desk.bench.context import Context
 from clevrin.desk.bench.shot_bench import NO_SHOT, ShotBench, titled
+from clevrin.desk.bench.shot_movers import ShotMovers
 from clevrin.desk.pinned.drag_handles import PinnedHands
 from clevrin.desk.pinned.edits import PinnedEdits
 from clevrin.desk.playback.programmes import How, LaidOver, reframe_programme
@@ -19,7 +20,7 @@ from clevrin.desk.reframe.fields import GateHere
 from clevrin.desk.reframe.gated_shot import SeenShot
 from clevrin.desk.reframe.guides import Guides
 from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
-from clevrin.desk.reframe.offers import OfferRow, Offers
+from clevrin.desk.reframe.mover_row import MoverRow
 from clevrin.desk.reframe.sheet import ReframeSheet
 from clevrin.desk.reframe.status_text import counter_zoom, followed, sharpness
 from clevrin.desk.widgets import theme
@@ -39,8 +40,8 @@ class ReframeBench(ShotBench):
         self._laid = ""
         self._pinning = False
         self.seen: SeenShot | None = None
-        self.offers, self.offer_row = Offers(context, self), OfferRow(context)
-        self.sheet = ReframeSheet(self.offer_row)
+        self.movers, self.mover_row = ShotMovers(context, self), MoverRow(context)
+        self.sheet = ReframeSheet(self.mover_row)
         self.edits = GateEdits(context, lambda: self.seen, self.sheet.trouble.tell, lambda: context.player.frame)
         row = bench_row(self)
         row.addLayout(self._make_middle(), 1)
@@ -90,8 +91,8 @@ class ReframeBench(ShotBench):
         self.lanes.pose_chosen.connect(self.context.player.seek)
         self.lanes.pose_changing.connect(self._on_lane_pose_changing)
         self.lanes.pose_changed.connect(self._on_posed)
-        self.offers.changed.connect(lambda _: self._show_offers())
-        self.offer_row.chosen.connect(edits.follow_mover)
+        self.movers.changed.connect(lambda _: self._show_offers())
+        self.mover_row.chosen.connect(edits.follow_mover)
         sheet.gesture_ended.connect(session.end_gesture)
         sheet.field_changing.connect(self._on_field_changing)
         sheet.set_button.clicked.connect(lambda: edits.put_here())
@@ -330,7 +331,7 @@ class ReframeBench(ShotBench):
         seen = self.seen
         if seen is None or not self.entered:
             return
-        found = self.offers.of(seen.shot)
+        found = self.movers.of(seen.shot)
         if found is None:
             measured = self.context.measurements.trace(seen.take) is not None
             words = "Looking for what moves by itself." if measured else "The motion is being measured."
@@ -339,7 +340,7 @@ class ReframeBench(ShotBench):
         else:
             words = "Nothing moves by itself here: let the gate rest where most is to be seen."
         self.sheet.offers_note.setText(words)
-        self.offer_row.show_movers(seen.take, () if found is None else found.movers)
+        self.mover_row.show_movers(seen.take, () if found is None else found.movers)
         self.sheet.rest_button.setEnabled(found is not None)
 
     def _gate_corners(self) -> np.ndarray | None:
@@ -430,7 +431,7 @@ class ReframeBench(ShotBench):
             self.edits.remove_output(self.output)
 
     def _on_rest_clicked(self) -> None:
-        found = None if self.seen is None else self.offers.of(self.seen.shot)
+        found = None if self.seen is None else self.movers.of(self.seen.shot)
         if found is not None:
             self.edits.rest(found.detail)
 

@@ -6,6 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
 from clevrin.desk.bench.bench import Bench
+from clevrin.desk.bench.offering import Offering
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
@@ -38,6 +39,7 @@ class Desk(Protocol):
     reel: ReelView
     reel_edits: ReelEdits
     music: MusicEdits
+    offering: Offering
 
     @property
     def log(self) -> LogBench: ...
@@ -137,6 +139,10 @@ def _setting(desk: Desk) -> bool:
 
 def _joining(desk: Desk) -> bool:
     return desk.bench is desk.join and len(desk.session.project.reel.shots) > 1
+
+
+def _is_offered(desk: Desk) -> bool:
+    return desk.offering.first is not None
 
 
 def _has_takes(desk: Desk) -> bool:
@@ -403,6 +409,16 @@ ACTIONS: tuple[Action, ...] = (
         "work", "take-before", "Previous take", lambda desk: desk.log.choose_neighbour(-1), "Ctrl+Up", when=_has_takes
     ),
     _action("work", "take-after", "Next take", lambda desk: desk.log.choose_neighbour(1), "Ctrl+Down", when=_has_takes),
+    _action("work", "offer-take", "Take what is offered", lambda desk: desk.offering.take(), "Q", when=_is_offered),
+    _action(
+        "work",
+        "offer-all",
+        "Take what is offered, on the whole reel",
+        lambda desk: desk.offering.take_all(),
+        "Shift+Q",
+        when=_is_offered,
+    ),
+    _action("work", "offer-next", "Another offer", lambda desk: desk.offering.go_on(), "Alt+Q", when=_is_offered),
     _action("work", "take-it", "Take what is proposed", lambda desk: desk.take_what_is_proposed(), "Return", "Enter"),
     _action(
         "work",

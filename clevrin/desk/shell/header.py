@@ -1,4 +1,4 @@
-"""The head of the window: the project's name, undo and redo, and the job strip."""
+"""The head of the window: the project's name, undo and redo, what is offered, and the job strip."""
 
 from pathlib import Path
 
@@ -7,6 +7,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QToolButton, QWidget
 
 from clevrin.desk.background.jobs import JobRunner, JobState
+from clevrin.desk.shell.offer_strip import OfferStrip
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import plain_button, quiet_label, tool_button
 
@@ -37,6 +38,7 @@ class Header(QFrame):
         self.redo_button = tool_button("redo-2", "Redo")
         self.undo_button.clicked.connect(self.undo_requested)
         self.redo_button.clicked.connect(self.redo_requested)
+        self.offers = OfferStrip()
         self.strip = JobStrip(jobs)
         row.addWidget(self.menu_button)
         row.addSpacing(8)
@@ -45,7 +47,7 @@ class Header(QFrame):
         row.addSpacing(8)
         row.addWidget(self.undo_button)
         row.addWidget(self.redo_button)
-        row.addStretch(1)
+        row.addWidget(self.offers, 1)
         row.addWidget(self.strip)
 
     def show_project(self, name: str, saved: bool, has_name: bool) -> None:

@@ -48,6 +48,7 @@ class SayLine(QFrame):
             row.setTextFormat(Qt.TextFormat.PlainText)
             column.addWidget(row)
         self.note = quiet_label("")
+        self.note.setWordWrap(True)
         column.addWidget(self.note)
         self.entry = QLineEdit()
         self.entry.setPlaceholderText("Say what to do: hold float, keep 92, slow 4, shutter 180")
@@ -86,6 +87,11 @@ class SayLine(QFrame):
         self.move(_EDGE, parent.height() - self.height() - _EDGE)
 
     def _on_entry_edited(self, text: str) -> None:
+        if not text.strip():  # what is offered can be chosen from the start; Enter alone takes none of it
+            offered = [each.of(None) for each in self._known if each.offered]
+            self._before, self._found, self._chosen = [], offered[:_ROWS], -1
+            self._show()
+            return
         *before, last = parts_of(text)
         self._before = [first_of(part, self._known) for part in before if part]
         self._found, self._chosen = meant(last, self._known, _ROWS), 0
@@ -94,7 +100,7 @@ class SayLine(QFrame):
     @property
     def said(self) -> tuple[Saying, ...]:
         """All that Enter would do, in order; none where something of it cannot be done."""
-        last = self._found[self._chosen : self._chosen + 1]
+        last = self._under_choice()
         if not last and parts_of(self.entry.text())[-1]:
             return ()
         said = (*self._before, *last)
@@ -117,7 +123,7 @@ class SayLine(QFrame):
 
     def _note(self) -> str:
         """What is wrong with what was typed, or what Enter does."""
-        said = (*self._before, *self._found[self._chosen : self._chosen + 1])
+        said = (*self._before, *self._under_choice())
         missing = next((each.missing for each in said if each.missing), "")
         if missing:
             return missing
@@ -126,7 +132,12 @@ class SayLine(QFrame):
             return f"Enter does all of it: {'; '.join(each)}"
         if self.said:
             return "Enter does it."
+        if self._found:
+            return "This is offered: Up chooses."
         return "Nothing is called so." if self.entry.text().strip() else ""
+
+    def _under_choice(self) -> list[Saying]:
+        return self._found[self._chosen : self._chosen + 1] if self._chosen >= 0 else []
 
     def _do(self) -> None:
         said = self.said

@@ -9,6 +9,7 @@ from clevrin.core.document.joining import WHIP
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import KINDS, Kind
+from clevrin.core.offering import Offer
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.shell.actions import ACTIONS, Action
 from clevrin.desk.shell.rail import STEPS
@@ -40,13 +41,16 @@ class Saying:
 class Sayable:
     """What may be meant by words: `of` makes a saying of the number that was typed with them (None: none was).
 
-    `number`: whether one belongs to it (None: it may).
+    `number`: whether one belongs to it (None: it may). `short`: by which words it begins as well. `offered`: it is an
+    offer, which comes behind what can be said at any time.
     """
 
     words: str
     place: str
     of: Callable[[float | None], Saying]
     number: bool | None = False
+    short: str = ""
+    offered: bool = False
 
     @property
     def said(self) -> str:
@@ -71,10 +75,10 @@ def meant(text: str, sayables: Iterable[Sayable], most: int) -> list[Saying]:
     for order, each in enumerate(sayables):
         own = re.findall(r"\w+", each.said)
         if all(any(one.startswith(word) for one in own) for word in words):
-            begins = each.words.lower().startswith(words[0])
+            begins = each.words.lower().startswith(words[0]) or each.short.lower().startswith(words[0])
             unlike = each.number is not None and each.number != (number is not None)
-            found.append((unlike, not begins, len(own), order, each))
-    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:4])[:most]]
+            found.append((each.offered, unlike, not begins, len(own), order, each))
+    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:5])[:most]]
 
 
 def first_of(text: str, sayables: Iterable[Sayable]) -> Saying:
@@ -130,7 +134,7 @@ def of_fields(step: str, sheet: FieldSheet, enter: Callable[[str], object], miss
         elif isinstance(field, Choice):
             for key, words, _ in field.options:
                 of = _option(field, key, words, place, do)
-                yield Sayable(words=f"{field.title}: {words}", place=place, of=_if(missing, of))
+                yield Sayable(words=f"{field.title}: {words}", place=place, short=words, of=_if(missing, of))
         elif isinstance(field, Switch):
             yield Sayable(words=field.title, place=place, of=_if(missing, _switch(field, sheet, place, do)))
 
@@ -186,6 +190,16 @@ def _join(kind: Kind, place: str, join: Callable[[str, float | None], object]) -
         )
 
     return of
+
+
+def of_offers(offers: Iterable[Offer], take: Callable[[Offer], object]) -> Iterator[Sayable]:
+    """What is offered, in its own words."""
+    for offer in offers:
+
+        def of(_: float | None, offer: Offer = offer) -> Saying:
+            return Saying(words=offer.words, changes=f"offered: {offer.price}", run=lambda: take(offer))
+
+        yield Sayable(words=offer.words, place="", offered=True, of=of)
 
 
 def of_outputs(add: Callable[[str, int, int], object]) -> Iterator[Sayable]:

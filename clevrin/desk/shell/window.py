@@ -1,6 +1,5 @@
 """The main window: header, step rail, the bench of the step, and the reel."""
 
-from collections.abc import Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -33,6 +32,7 @@ from clevrin.core.shelf import Shelf
 from clevrin.desk.areas.sheet import AreaSheet
 from clevrin.desk.background.intake import Intake
 from clevrin.desk.background.jobs import Job, JobRunner
+from clevrin.desk.background.known_moves import KnownMoves
 from clevrin.desk.background.mask_jobs import MaskJobs
 from clevrin.desk.background.measurements import Measurements
 from clevrin.desk.background.media_watch import MediaWatch
@@ -43,6 +43,7 @@ from clevrin.desk.background.track_jobs import TrackJobs
 from clevrin.desk.background.waveforms import Waveforms
 from clevrin.desk.bench.bench import Bench
 from clevrin.desk.bench.context import Context
+from clevrin.desk.bench.offering import Offering
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
@@ -65,8 +66,7 @@ from clevrin.desk.shell.key_sheet import KeySheet
 from clevrin.desk.shell.keys import Keys
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import StepRail
-from clevrin.desk.shell.say_line import SayLine
-from clevrin.desk.shell.sayings import Sayable, Saying, of_actions, of_fields, of_joins, of_outputs, of_speeds
+from clevrin.desk.shell.said import Said
 from clevrin.desk.shell.settings_sheet import SettingsSheet
 from clevrin.desk.shell.window_place import keep_place, place_window
 from clevrin.desk.sound.edits import SoundEdits
@@ -147,8 +147,10 @@ class MainWindow(QMainWindow):
             preparing=preparing,
             intake=self.intake,
             notices=self.notices,
+            known_moves=KnownMoves(),
         )
         self.reel_edits = ReelEdits(self.session)
+        self.offering = Offering(self.context, self)
         self.actions_by_id: dict[str, QAction] = {}
         self._told_unsafe = False
         self._tray: QSystemTrayIcon | None = None
@@ -228,6 +230,10 @@ class MainWindow(QMainWindow):
         self.header.undo_requested.connect(self.session.undo)
         self.header.redo_requested.connect(self.session.redo)
         self.rail.step_requested.connect(self.enter_step)
+        self.offering.changed.connect(self._show_offer)
+        self.header.offers.taken.connect(lambda: self.offering.take())
+        self.header.offers.all_taken.connect(lambda: self.offering.take_all())
+        self.header.offers.next_wanted.connect(self.offering.go_on)
         self.log.add_requested.connect(self.footage.ask_for_takes)
         self.log.find_requested.connect(self.footage.ask_to_find)
         self.log.welcome.add_requested.connect(self.footage.ask_for_takes)
@@ -328,6 +334,7 @@ class MainWindow(QMainWindow):
         self._step = step
         self._stack.setCurrentWidget(self.bench)
         self.rail.show_step(step)
+        self.offering.enter(step)
         self.bench.enter()
         self.bench.take_focus()
 
@@ -359,47 +366,13 @@ class MainWindow(QMainWindow):
             self.rendering.ask_where()
 
     @cached_property
-    def say_line(self) -> SayLine:
-        """Where what is to be done can be typed; made when it is first asked for, with all benches."""
-        made = SayLine(self._sayables, self._run_all_said, self)
-        made.closed.connect(lambda: self.bench.take_focus())
-        return made
+    def said(self) -> Said:
+        """What can be typed to be done; made when it is first asked for, with all benches."""
+        return Said(self, self._run, self)
 
     def say(self) -> None:
         """Opens the line, or closes it."""
-        if self.say_line.isVisible():
-            self.say_line.close_line()
-        else:
-            self.say_line.open()
-
-    def _sayables(self) -> list[Sayable]:
-        found = list(of_actions(lambda action: action.when(self), self._run_said))
-        missing = "" if self.session.shot is not None else "There is no shot on the reel yet."
-        for step in ("steady", "reframe", "pace", "finish"):
-            found += of_fields(step, getattr(self, step).sheet, self._enter_said, missing)
-        found += of_speeds(self.pace.edits, self._enter_said, missing)
-        found += of_joins(
-            self.join.join_by, "" if self.join.can_join else "A join needs two shots that follow each other."
-        )
-        found += of_outputs(self.reframe.edits.add_output)
-        return found
-
-    def _run_all_said(self, said: Sequence[Saying]) -> None:
-        """Does what was said at once as one step."""
-        if len(said) == 1:
-            said[0].run()
-            return
-        with self.session.together(f"{len(said)} things said"):
-            for each in said:
-                each.run()
-
-    def _enter_said(self, step: str) -> None:
-        if step != self._step:
-            self.enter_step(step)
-
-    def _run_said(self, action_id: str) -> None:
-        self.bench.take_focus()
-        self._run(action_id)
+        self.said.open_or_close()
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
@@ -504,6 +477,11 @@ class MainWindow(QMainWindow):
             self.actions_by_id[id].setText(f"{verb}: {label}" if label else verb)
         self._show_name()
         self._show_dots()
+
+    def _show_offer(self) -> None:
+        offer = self.offering.first
+        alike = 0 if offer is None else self.offering.alike(offer)
+        self.header.offers.show_offer(offer, alike, len(self.offering.offers))
 
     def _show_name(self) -> None:
         self.header.show_project(self.session.project.name, self.session.saved, self.session.has_name)

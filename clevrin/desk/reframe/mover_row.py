@@ -1,19 +1,11 @@
-"""What moves by itself in a shot, offered as subjects with a small picture each: one click follows it."""
+"""What moves by itself in a shot, as buttons with a small picture each: one click follows it."""
 
-from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QRect, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
-from clevrin.core.document import Shot, Take
-from clevrin.core.gate.resting import detail_of
-from clevrin.core.motion.measuring.vectors import Vectors
-from clevrin.core.motion.movers import Mover, find_movers
-from clevrin.core.progress import Progress
-from clevrin.desk.background.jobs import CHARTING, Job
+from clevrin.core.document import Take
+from clevrin.core.motion.movers import Mover
 from clevrin.desk.bench.context import Context
 from clevrin.desk.widgets import theme
 
@@ -21,61 +13,7 @@ _SEEN_WITHIN = (640, 360)
 _ICON_PX, _COLUMNS = 64, 3
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
-class Found:
-    """The movers of a shot, and where there is most to see (`detail_of`)."""
-
-    movers: tuple[Mover, ...]
-    detail: NDArray[np.float64]
-
-
-class Offers(QObject):
-    """Movers by shot, worked out in the background; None while they are not there yet."""
-
-    changed = Signal(str)
-    """The movers of a shot are there: its id."""
-
-    def __init__(self, context: Context, parent: QObject) -> None:
-        super().__init__(parent)
-        self._context = context
-
-    def of(self, shot: Shot) -> Found | None:
-        """What there is to see in a shot, and what of it moves by itself; asking starts looking for it."""
-        take = self._context.session.project.take(shot.take_id)
-        measurements = self._context.measurements
-        trace, store = measurements.trace(take), measurements.store
-        if trace is None:
-            return None
-        key = "movers", take.measured_as, shot.span
-        known = store.remembered.get(key)
-        if isinstance(known, Found):
-            return known
-
-        def vectors(frame: int) -> Vectors | None:
-            return store.vectors(take, frame)
-
-        def work(progress: Progress) -> Found:
-            return Found(movers=find_movers(trace, shot.span, vectors), detail=detail_of(shot.span, vectors))
-
-        def done(found: Found) -> None:
-            store.remembered.put(key, found)
-            self.changed.emit(shot.id)
-
-        if not self._context.jobs.is_running(("movers", shot.id)):
-            self._context.jobs.start(
-                Job(
-                    key=("movers", shot.id),
-                    what=f"Looking for what moves in {take.name}",
-                    work=work,
-                    done=done,
-                    quiet=True,
-                    turn=CHARTING,
-                )
-            )
-        return None
-
-
-class OfferRow(QWidget):
+class MoverRow(QWidget):
     """A button with a small picture for each mover."""
 
     chosen = Signal(object)

@@ -1,0 +1,92 @@
+"""What is offered in the header: told with its price, taken by a key or a click, never by itself."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from clevrin.core.document import Hold, Join
+from clevrin.core.document.edits import SetLeaves, SteadyShots
+
+CTRL, SHIFT, ALT = (Qt.KeyboardModifier[f"{name}Modifier"] for name in ("Control", "Shift", "Alt"))
+
+
+@pytest.fixture
+def offered(demo):
+    """The demo without holds: floating is offered."""
+    session = demo.window.session
+    session.do(SteadyShots(holds=tuple((shot.id, Hold()) for shot in session.project.reel.shots)))
+    demo.until(lambda: demo.window.header.offers.told.startswith("Float it"))
+    return demo
+
+
+def holds(hands) -> list[str]:
+    return [shot.hold.how for shot in hands.window.session.project.reel.shots]
+
+
+def test_an_offer_is_told_with_its_price_and_one_key_takes_it(offered):
+    strip = offered.window.header.offers
+    assert "% of the width stays" in strip.told and strip.take_button.isVisible()
+    assert set(holds(offered)) == {"none"}, "none is taken by itself"
+    offered.key(Qt.Key.Key_Q)
+    assert holds(offered)[0] == "float" and set(holds(offered)[1:]) == {"none"}
+    offered.until(lambda: not strip.told.startswith("Float it"))
+    offered.do("undo")
+    assert set(holds(offered)) == {"none"}
+
+
+def test_all_of_a_kind_are_one_step(offered):
+    window = offered.window
+    before = window.session.project
+    count = window.offering.alike(window.offering.first)
+    assert count > 2 and window.header.offers.all_button.text() == f"all {count}"
+    offered.key(Qt.Key.Key_Q, SHIFT)
+    assert len([how for how in holds(offered) if how != "none"]) == count
+    assert window.session.history.undo_label == "Float it, on the whole reel"
+    offered.do("undo")
+    assert window.session.project == before
+
+
+def test_an_offer_is_chosen_on_the_empty_line_and_enter_alone_takes_none(offered):
+    line = offered.window.said.line
+    offered.key(Qt.Key.Key_T, CTRL)
+    offered.until(line.entry.hasFocus)
+    assert line.found[0].words == "Float it" and line.note.text() == "This is offered: Up chooses."
+    QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    assert line.isVisible() and set(holds(offered)) == {"none"}
+    QTest.keyClick(line.entry, Qt.Key.Key_Up)
+    QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    assert holds(offered)[0] == "float"
+
+
+def test_a_plain_cut_is_offered_what_agrees_there_in_join(demo):
+    window, session = demo.window, demo.window.session
+    shot = session.project.reel.shots[0]
+    session.do(SetLeaves(leaves=tuple((each.id, Join()) for each in session.project.reel.shots)))
+    assert not any(each.step == "join" for each in window.offering.offers), "films are not looked at before"
+    demo.key(Qt.Key.Key_5)
+    demo.until(lambda: window.offering.first is not None and window.offering.first.kind == "match")
+    assert window.header.offers.told.startswith("Cut in the whip")
+    window.header.offers.take_button.click()
+    assert session.project.shot(shot.id).leave.kind == "whip cut"
+    demo.do("undo")
+    demo.until(lambda: window.offering.first is not None and window.offering.first.kind == "match")
+    window.header.offers.all_button.click()
+    demo.until(lambda: session.history.undo_label == "Cut in the whip, on the whole reel")
+    assert session.project.shot(shot.id).leave.kind == "whip cut"
+    assert window.header.strip.words.startswith("Done for ")
+    demo.do("undo")
+    assert {each.leave.kind for each in session.project.reel.shots} == {"plain cut"}
+
+
+def test_the_next_offer_is_a_key_away(demo):
+    window, session = demo.window, demo.window.session
+    last = session.project.reel.shots[-1]
+    session.choose_shot(last.id)
+    session.do(SteadyShots(holds=((last.id, Hold()),)))
+    demo.until(lambda: len(window.offering.offers) > 1)
+    first = window.header.offers.told
+    demo.key(Qt.Key.Key_Q, ALT)
+    assert window.header.offers.told not in ("", first)
+    for _ in range(len(window.offering.offers) - 1):
+        window.header.offers.next_button.click()
+    assert window.header.offers.told == first
