@@ -1,5 +1,6 @@
 """What is offered for shots and cuts: only what was measured to fit, with its price, and nothing that is there."""
 
+from contextlib import ExitStack
 from fractions import Fraction
 
 import pytest
@@ -8,11 +9,12 @@ from clevrin.core.document import Follow, Gate, Hold, Output, Pace, PacePoint, P
 from clevrin.core.document.edits import SetGate, SetHold
 from clevrin.core.hold.verdict import Verdict, judge
 from clevrin.core.join.balancing import Balance
+from clevrin.core.join.cut_candidates import Moves
 from clevrin.core.join.survey import Library, survey_cut
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.motion.movers import Mover
 from clevrin.core.motion.whips import find_whips
-from clevrin.core.offering import Known, best_first, cut_offers, shot_offers
+from clevrin.core.offering import Known, best_first, cut_offers, first_reel, shot_offers
 from clevrin.core.pace import placed_shots
 
 
@@ -110,8 +112,6 @@ def test_at_a_cut_what_agrees_is_offered_and_colours_that_are_apart(demo_take, d
     traces = {take.id: demo_trace(take.name) for take in takes}
     shots = tuple(Shot(take_id=take.id, span=take.whole) for take in takes)
     project = Project(takes=takes, reel=Reel(rate=Fraction(30), shots=shots))
-    from clevrin.core.join.cut_candidates import Moves
-
     with FilmReader(takes[0].path) as first, FilmReader(takes[1].path) as second:
         films = dict(zip((take.id for take in takes), (first, second), strict=True))
         library = Library(
@@ -144,3 +144,24 @@ def test_the_verdict_on_a_demo_take_gives_the_offer_that_holds(reel, demo_trace)
     offer = offers(project, verdict=judge(trace, find_whips(trace)))["hold"]
     assert isinstance(offer.make(project), SetHold)
     assert Span(first=0, end=trace.frames) == project.takes[0].whole
+
+
+def test_a_first_reel_is_ordered_joined_and_held_in_one_edit(demo_take, demo_trace):
+    takes = tuple(demo_take(name) for name in ("walk-past", "hill", "somersault"))
+    dropped = demo_take("picnic").changed(worth="drop")
+    traces = {take.id: demo_trace(take.name) for take in takes}
+    project = Project(takes=(*takes, dropped), reel=Reel(rate=Fraction(30)))
+    with ExitStack() as open_films:
+        films = {take.id: open_films.enter_context(FilmReader(take.path)) for take in takes}
+        library = Library(
+            film=lambda take: films[take.id], moves=lambda take: Moves.of(films[take.id], traces[take.id])
+        )
+        made = first_reel(project, library, lambda take: judge(traces[take.id], find_whips(traces[take.id])))
+    after = made.edit.apply(project)
+    shots = after.reel.shots
+    assert {shot.take_id for shot in shots} == {take.id for take in takes} and made.edit.label == "Make a first reel"
+    assert "whip cut" in {shot.leave.kind for shot in shots[:-1]} and "float" in {shot.hold.how for shot in shots}
+    assert made.words.startswith(f"3 shots, {placed_shots(after)[-1].end / 30:.1f} s") and "floated" in made.words
+    alone = Project(takes=takes[:1], reel=Reel(rate=Fraction(30)))
+    one = first_reel(alone, library, lambda _: verdict())
+    assert one.words.startswith("1 shot, ") and one.edit.shots[0].span == takes[0].whole

@@ -6,6 +6,7 @@ from PySide6.QtTest import QTest
 
 from clevrin.core.document import Hold, Join
 from clevrin.core.document.edits import SetLeaves, SteadyShots
+from clevrin.demo.footage_maker import FOOTAGE
 
 CTRL, SHIFT, ALT = (Qt.KeyboardModifier[f"{name}Modifier"] for name in ("Control", "Shift", "Alt"))
 
@@ -90,3 +91,19 @@ def test_the_next_offer_is_a_key_away(demo):
     for _ in range(len(window.offering.offers) - 1):
         window.header.offers.next_button.click()
     assert window.header.offers.told == first
+
+
+def test_dropped_films_become_a_first_reel_by_one_key(measured_demo, hands):
+    window, session = hands.window, hands.window.session
+    assert window.header.offers.told == ""
+    hands.drop_files(*(FOOTAGE / f"{name}.mp4" for name in ("walk-past", "hill")))
+    hands.until(lambda: window.header.offers.told.startswith("Make a first reel of 2 takes"))
+    assert not session.project.reel.shots, "none is made by itself"
+    hands.key(Qt.Key.Key_Q)
+    hands.until(lambda: session.project.reel.shots)
+    walk, hill = session.project.reel.shots
+    assert walk.leave.kind == "whip cut" and hill.hold.how == "float"
+    assert window.header.strip.words.startswith("A first reel: 2 shots, ")
+    hands.until(lambda: not window.header.offers.told.startswith("Make a first reel"))
+    hands.do("undo")
+    assert not session.project.reel.shots

@@ -84,7 +84,7 @@ def test_one_of_several_is_chosen_with_up(demo, line):
 def test_without_a_shot_there_is_nothing_to_set(hands):
     hands.window.say()
     say(hands.window.said.line, "shutter 180")
-    assert hands.window.said.line.isVisible() and "no shot" in hands.window.say_line.note.text()
+    assert hands.window.said.line.isVisible() and "no shot" in hands.window.said.line.note.text()
 
 
 def test_an_action_is_done_by_its_words(demo, line):

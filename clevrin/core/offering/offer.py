@@ -7,8 +7,8 @@ from typing import Literal
 from clevrin.core.document import Project
 from clevrin.core.document.edits import Edit
 
-OfferKind = Literal["hold", "slow", "blur", "follow", "match", "make", "balance"]
-Step = Literal["steady", "reframe", "pace", "join"]
+OfferKind = Literal["hold", "slow", "blur", "follow", "match", "make", "balance", "reel"]
+Step = Literal["steady", "reframe", "pace", "join", "log"]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -17,7 +17,7 @@ class Offer:
 
     `words` say what, `price` what it costs or why it fits, in figures. `worth` 0 to 1: how likely it is wanted. Those
     of one `kind` can be taken together. `make` gives the edit for a project as it is then; None where it does not fit
-    any more.
+    any more. A first reel ("reel") is made in the background (`first_reel`): it is of no shot, and has no edit before.
     """
 
     kind: OfferKind

@@ -9,7 +9,17 @@ from clevrin.core.document.edits import Edit
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.balancing import Balance, balance
 from clevrin.core.join.survey import Library, SurveyedCut, survey_cut
-from clevrin.core.offering import Known, Offer, OfferKind, best_first, cut_offers, shot_offers
+from clevrin.core.offering import (
+    FirstReel,
+    Known,
+    Offer,
+    OfferKind,
+    best_first,
+    cut_offers,
+    first_reel,
+    shot_offers,
+    wanted_takes,
+)
 from clevrin.core.pace import placed_shot, placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.sources import Sources
@@ -69,6 +79,8 @@ class Offering(QObject):
 
     def alike(self, offer: Offer) -> int:
         """How many there are of its kind on the reel, as far as that is known without looking at films."""
+        if offer.kind == "reel":
+            return 1
         if offer.kind in _OF_CUTS:
             return len(self._context.session.project.reel.shots) - 1
         return sum(1 for _ in self._of_shots(offer.kind))
@@ -77,6 +89,9 @@ class Offering(QObject):
         """Does what is offered; without one, the one that is told."""
         offer = offer or self.first
         session = self._context.session
+        if offer is not None and offer.kind == "reel":
+            self._make_first_reel()
+            return
         edit = None if offer is None else offer.make(session.project)
         if offer is not None and edit is not None and session.do(edit):
             self._context.notices.tell(f"Done: {offer.words}.")
@@ -86,7 +101,9 @@ class Offering(QObject):
         offer = offer or self.first
         if offer is None:
             return
-        if offer.kind in _OF_CUTS:
+        if offer.kind == "reel":
+            self._make_first_reel()
+        elif offer.kind in _OF_CUTS:
             self._take_all_cuts(offer.kind)
         else:
             self._take(list(self._of_shots(offer.kind)))
@@ -96,7 +113,7 @@ class Offering(QObject):
     def _look(self) -> None:
         session = self._context.session
         shot = session.shot
-        found = [] if shot is None else [*self._of_shot(session.project, shot), *self._of_cut(shot)]
+        found = self._of_takes() if shot is None else [*self._of_shot(session.project, shot), *self._of_cut(shot)]
         before = self.first
         self._offers = best_first(found, self._step)
         told = (offer for offer in self._offers if before is not None and _same(offer, before))
@@ -104,6 +121,54 @@ class Offering(QObject):
         if before is None or (self._at and not _same(self._offers[self._at], before)):
             self._at = 0
         self.changed.emit()
+
+    def _of_takes(self) -> list[Offer]:
+        """A first reel, where there is none yet and all takes are measured."""
+        project, measurements = self._context.session.project, self._context.measurements
+        takes = wanted_takes(project)
+        if project.reel.shots or not takes or why_not_yet(measurements, takes) or any(map(measurements.missing, takes)):
+            return []
+        one = len(takes) == 1
+        return [
+            Offer(
+                kind="reel",
+                step="log",
+                shot_id="",
+                words=f"Put {takes[0].name} on the reel" if one else f"Make a first reel of {len(takes)} takes",
+                price="held as it is worth"
+                if one
+                else "cut where they agree, joined by what fits, held as it is worth",
+                worth=0.8,
+                make=lambda _: None,
+            )
+        ]
+
+    def _make_first_reel(self) -> None:
+        session, store = self._context.session, self._context.measurements.store
+        moves, verdict = self._context.known_moves, self._context.measurements.verdict
+        project = session.project
+
+        def work(progress: Progress) -> FirstReel:
+            with Sources.of(store, light=True) as sources:
+                library = moves.library(sources, progress)
+                return first_reel(project, library, verdict, lambda: step(progress, 0, 0))
+
+        def done(found: FirstReel) -> None:
+            if session.project.reel.shots or session.project.takes != project.takes:
+                return  # somebody has made one meanwhile, or has other takes
+            if session.do(found.edit):
+                session.choose_shot(found.edit.shots[0].id)
+                self._context.notices.tell(f"A first reel: {found.words}.")
+
+        self._context.jobs.restart(
+            Job(
+                key=("first reel",),
+                what="Making a first reel",
+                work=work,
+                done=done,
+                failed=self._context.notices.trouble,
+            )
+        )
 
     def _of_shot(self, project: Project, shot: Shot) -> tuple[Offer, ...]:
         placed = placed_shot(project, shot.id)
