@@ -34,6 +34,7 @@ PARTS = {
     "window": Part("The window", "window:window_rows", ("folder", "demo_shelf")),
     "first": Part("The first minute, and memory", "first_minute:first_minute_rows", ("folder",)),
     "hands": Part("500 takes and 300 shots under the hands", "hands:hands_rows", ("application", "folder")),
+    "jobs": Part("Actions of the hand in whole jobs, dropped films to finished", "jobs:jobs_rows", ("folder",)),
     "kinds": Part("Films of every kind through a render", "kinds:kinds_rows"),
     "solving": Part("Held paths found within their budget", "solving:solving_rows"),
     "reframing": Part("Gates: shapes, poses, following", "reframing:reframing_rows", ("traces", "shelf", "films")),

@@ -551,6 +551,26 @@ class JoinBench(Bench):
             return
         self.edits.dissolve(pair[0], int(frames))
 
+    def put_setting(self, name: str, value: Value) -> None:
+        """Sets something of the chosen cut's join; says so where its kind has no such setting."""
+        pair = chosen_pair(self.context.session)
+        if pair is None:
+            return
+        if all(each.id != name for each in kind_of(pair[0].leave).settings):
+            self.context.notices.trouble(f"A {pair[0].leave.kind} has no such setting.")
+            return
+        try:
+            self.edits.set_values(pair[0], {name: value})
+        except ClevrinError as error:
+            self.context.notices.trouble(str(error))
+
+    def dissolve_over(self, frames: int) -> None:
+        """Lays so many frames of a dissolve over the chosen cut's join."""
+        pair = chosen_pair(self.context.session)
+        if pair is not None:
+            self.edits.dissolve(pair[0], frames)
+            self.context.session.end_gesture()
+
     @property
     def can_join(self) -> bool:
         """Whether there is a cut."""

@@ -180,6 +180,13 @@ ACTIONS: tuple[Action, ...] = (
     ),
     _action(
         "project",
+        "render-again",
+        "Render now, to the place of last time",
+        lambda desk: desk.finish.render_now(),
+        when=_has_reel,
+    ),
+    _action(
+        "project",
         "steady-takes",
         "Steady all takes into a folder…",
         lambda desk: desk.rendering.ask_for_steadied(),

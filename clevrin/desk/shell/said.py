@@ -4,13 +4,17 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QWidget
 
+from clevrin.core.document.joining import Setting
 from clevrin.desk.shell.actions import Desk
 from clevrin.desk.shell.say_line import SayLine
 from clevrin.desk.shell.sayings import (
+    DISSOLVE,
     Sayable,
     Saying,
     of_actions,
+    of_choosing,
     of_fields,
+    of_join_settings,
     of_joins,
     of_offers,
     of_outputs,
@@ -43,9 +47,22 @@ class Said:
         found += of_speeds(desk.pace.edits, self._enter, missing)
         no_cut = "" if desk.join.can_join else "A join needs two shots that follow each other."
         found += of_joins(desk.join.join_by, no_cut)
+        found += of_join_settings(self._put_in_join, no_cut)
+        found += of_choosing(self._choose, len(desk.session.project.reel.shots))
         found += of_outputs(desk.reframe.edits.add_output)
         found += of_offers(desk.offering.offers, desk.offering.take)
         return found
+
+    def _put_in_join(self, name: str, value: Setting) -> None:
+        if name == DISSOLVE:
+            self._desk.join.dissolve_over(round(float(value)))
+        else:
+            self._desk.join.put_setting(name, value)
+
+    def _choose(self, number: int) -> None:
+        """The shot that is so many on the reel, from 1 on."""
+        shots = self._desk.session.project.reel.shots
+        self._desk.session.choose_shot(shots[number - 1].id)
 
     def _run_all(self, said: Sequence[Saying]) -> None:
         """Does what was said at once as one step."""

@@ -3,12 +3,14 @@
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
-from clevrin.core.document.joining import WHIP
+from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import KINDS, Kind
+from clevrin.core.join.kinds.kind import JoinSetting
 from clevrin.core.offering import Offer
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.shell.actions import ACTIONS, Action
@@ -21,6 +23,7 @@ if TYPE_CHECKING:
 _PARTS = re.compile(r"\s*(?:;|,(?!\d)|\bthen\b)\s*")
 """What stands between things that are said at once; between digits a comma is a decimal one."""
 _NUMBER = re.compile(r"^[-+]?\d+(?:[.,]\d+)?")
+DISSOLVE = "dissolve"
 _NOT_SAID = frozenset({"say", "put-back", "take-it"})
 
 
@@ -190,6 +193,53 @@ def _join(kind: Kind, place: str, join: Callable[[str, float | None], object]) -
         )
 
     return of
+
+
+def of_join_settings(put: Callable[[str, Setting], object], missing: str) -> Iterator[Sayable]:
+    """The settings of joins, whatever kinds they are of, and the dissolve over any. `put` sets one by its id."""
+    place = next(each.name for each in STEPS if each.id == "join")
+    settings = {(each.id, each.title): each for kind in KINDS.values() for each in kind.settings}
+    dissolve = JoinSetting(
+        id=DISSOLVE, title="Dissolve", help="", default=0, unit="frames", high=LONGEST_DISSOLVE, step=1
+    )
+    for setting in (dissolve, *settings.values()):
+        for option in setting.options:
+            words = f"{setting.title}: {option}"
+            run = partial(put, setting.id, option)
+            said = Saying(words=words, changes=f"{place}: {words}", run=run, missing=missing)
+            yield Sayable(words=words, place=place, short=option, of=partial(_always, said))
+        if not (setting.options or setting.colour or setting.names):
+            of = _if(missing, partial(_join_number, setting, place, put))
+            yield Sayable(words=setting.title, place=place, number=True, of=of)
+
+
+def _always(said: Saying, _: float | None) -> Saying:
+    return said
+
+
+def _join_number(
+    setting: JoinSetting, place: str, put: Callable[[str, Setting], object], typed: float | None
+) -> Saying:
+    span = f"{setting.title} goes from {setting.low:g} to {setting.high:g}."
+    inside = typed is not None and setting.low <= typed <= setting.high
+    changes = f"{place}: {setting.title.lower()} {typed:g} {setting.unit}".strip() if typed is not None else place
+    value = setting.low if typed is None else typed
+    return Saying(
+        words=setting.title, changes=changes, run=partial(put, setting.id, value), missing="" if inside else span
+    )
+
+
+def of_choosing(choose: Callable[[int], object], shots: int) -> Iterator[Sayable]:
+    """Choosing a shot by where it stands on the reel, or the cut behind it."""
+    for words, most in (("Shot", shots), ("Cut", shots - 1)):
+
+        def of(typed: float | None, words: str = words, most: int = most) -> Saying:
+            inside = typed is not None and typed == round(typed) and 1 <= typed <= most
+            missing = "" if inside else f"There is {words.lower()} 1 to {most}." if most > 0 else "There is none."
+            number = 0 if typed is None else round(typed)
+            return Saying(words=words, changes=f"{words.lower()} {number}", run=lambda: choose(number), missing=missing)
+
+        yield Sayable(words=words, place="", number=True, of=of)
 
 
 def of_offers(offers: Iterable[Offer], take: Callable[[Offer], object]) -> Iterator[Sayable]:

@@ -1,0 +1,95 @@
+"""A hand that counts: a click, a drag, a key, a typed value and a file that is chosen are one action each."""
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from clevrin.demo.footage_maker import FOOTAGE
+from tests.desk.conftest import Hands
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+NONE = Qt.KeyboardModifier.NoModifier
+_RENDERS_MS = 900_000
+
+
+class CountedHand:
+    """Drives a window by events alone; what it waits for costs nothing."""
+
+    def __init__(self, hands: Hands, folder: Path) -> None:
+        self.hands, self.window, self.folder = hands, hands.window, folder
+        self.actions = 0
+
+    @property
+    def session(self):
+        return self.window.session
+
+    @property
+    def shots(self):
+        return self.session.project.reel.shots
+
+    # What the hand does
+
+    def drop(self, *names: str) -> None:
+        """Drops films of the demo on the window, all at once."""
+        self.actions += 1
+        before = len(self.session.project.takes)
+        self.hands.drop_files(*(FOOTAGE / f"{name}.mp4" for name in names))
+        self.hands.until(lambda: len(self.session.project.takes) == before + len(names))
+        self.hands.measured()
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> None:
+        self.actions += 1
+        self.hands.type_key(key, modifier)
+
+    def hold_key(self, key: Qt.Key) -> None:
+        """Presses a key, looks, and lets it go."""
+        self.actions += 1
+        QTest.keyPress(self.window, key)
+        self.hands.qtbot.wait(50)
+        QTest.keyRelease(self.window, key)
+
+    def click(self, widget: QWidget, at: tuple[float, float] | None = None) -> None:
+        self.actions += 1
+        self.hands.click(widget, at)
+
+    def drag(self, widget: QWidget, start: tuple[float, float], end: tuple[float, float]) -> None:
+        self.actions += 1
+        self.hands.drag(widget, start, end)
+
+    def say(self, words: str) -> None:
+        """Opens the line, types, and confirms."""
+        self.key(Qt.Key.Key_T, CTRL)
+        line = self.window.said.line
+        self.hands.until(line.entry.hasFocus)
+        self.actions += 1
+        QTest.keyClicks(line.entry, words)
+        assert line.said, f"{words}: {line.note.text()}"
+        self.key(Qt.Key.Key_Return)
+        assert not line.isVisible()
+
+    def name_file(self, path: Path) -> None:
+        """Types a name into the dialog that is open, and confirms it."""
+        self.actions += 1
+        self.hands.name_file(path)
+
+    # What jobs have in common
+
+    def take_offer(self, words: str) -> None:
+        """Takes what is offered, once it is."""
+        self.hands.until(lambda: self.window.header.offers.told.startswith(words))
+        self.key(Qt.Key.Key_Q)
+
+    def first_reel(self, shots: int) -> None:
+        """Makes a first reel of what lies there."""
+        self.take_offer("Put " if shots == 1 else "Make a first reel")
+        self.hands.until(lambda: len(self.shots) == shots)
+
+    def rendered(self) -> Path:
+        """The film that is rendered as soon as somebody has said where to."""
+        path = self.folder / "film.mp4"
+        self.hands.until(lambda: self.window.findChild(QFileDialog, "files") is not None)
+        self.name_file(path)
+        self.hands.qtbot.waitUntil(lambda: path.exists() and not self.window.jobs.busy, timeout=_RENDERS_MS)
+        return path

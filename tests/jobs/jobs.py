@@ -1,0 +1,187 @@
+"""The jobs: each does with a counted hand what an editor is asked for, and says whether the film is what was wanted."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import Qt
+
+from clevrin.core.media.probe import probe
+from clevrin.core.media.reading import FilmReader
+from clevrin.core.pace import reel_frames
+from tests.jobs.hand import CTRL, CountedHand
+
+
+@dataclass(frozen=True, kw_only=True)
+class Job:
+    """What is asked for; `other`: how many actions it took with tools that were not made for this or before, `aim`."""
+
+    id: str
+    words: str
+    before: int
+    aim: int
+    do: Callable[[CountedHand], None]
+    suite: bool = False
+
+
+def _is_whole(hand: CountedHand) -> None:
+    """The film is as long as the reel, as fast, and no frame of it is black or torn off at an edge."""
+    path = hand.rendered()
+    facts, reel = probe(path), hand.session.project.reel
+    assert facts.frames == reel_frames(hand.session.project) and facts.rate == reel.rate
+    assert (facts.width, facts.height) == reel.size
+    with FilmReader(path) as film:
+        for frame in np.linspace(0, facts.frames - 1, 5).round().astype(int):
+            y = film.read(int(frame)).y
+            sides = y[:, 0], y[:, -1], y[0], y[-1]
+            assert y.std() > 8 and all(side.max() > 24 for side in sides), f"frame {frame}"
+
+
+def _speeds(hand: CountedHand) -> set[float]:
+    return {point.speed for shot in hand.shots for point in shot.pace.points}
+
+
+def one_take(hand: CountedHand) -> None:
+    hand.drop("hill")
+    ridge = hand.window.log.ridge
+    middle = ridge.height() / 2
+    hand.drag(ridge, (ridge.x_of_frame(0), middle), (ridge.x_of_frame(20), middle))
+    hand.drag(ridge, (ridge.x_of_frame(150), middle), (ridge.x_of_frame(90), middle))
+    hand.first_reel(1)
+    hand.say("slow is 0.5, fast is 1, out of the start")
+    hand.hold_key(Qt.Key.Key_B)
+    hand.key(Qt.Key.Key_R, CTRL)
+    (shot,) = hand.shots
+    assert shot.hold.how == "float" and abs(shot.span.first - 20) <= 2 and abs(shot.span.end - 90) <= 2
+    assert min(_speeds(hand)) == 0.5
+    _is_whole(hand)
+
+
+def axes_and_strength(hand: CountedHand) -> None:
+    hand.drop("hill")
+    hand.first_reel(1)
+    hand.say("settle 2.5, axes roll, brought back 30, render now")
+    (shot,) = hand.shots
+    assert shot.hold.settle_s == 2.5 and shot.hold.returned == 0.3 and "roll" not in shot.hold.axes
+    _is_whole(hand)
+
+
+def wide_to_tight(hand: CountedHand) -> None:
+    hand.drop("hill")
+    hand.first_reel(1)
+    hand.say("fast 10, shutter 360, ready moves slow push, render now")
+    (shot,) = hand.shots
+    assert _speeds(hand) == {10.0} and shot.pace.shutter.angle_deg == 360
+    first, *_, last = shot.gate().poses
+    assert shot.hold.how == "float" and last.width < 0.9 * first.width
+    _is_whole(hand)
+
+
+def slow_to_a_quarter(hand: CountedHand) -> None:
+    hand.drop("walk-past")
+    hand.first_reel(1)
+    hand.say("slow 4, keep 90, ready moves punch in, render now")
+    (shot,) = hand.shots
+    assert _speeds(hand) == {0.25} and shot.hold.keep == 0.9 and shot.gate().poses
+    _is_whole(hand)
+
+
+def crop_limit(hand: CountedHand) -> None:
+    hand.drop("walk-past")
+    hand.first_reel(1)
+    hand.say("keep 92, settle 3, let blur, render now")
+    (shot,) = hand.shots
+    assert (shot.hold.keep, shot.hold.settle_s) == (0.92, 3.0)
+    _is_whole(hand)
+
+
+def made_joins_on_four(hand: CountedHand) -> None:
+    hand.drop("hill", "doorstep", "burst", "bunting")
+    hand.first_reel(4)
+    hand.say("cut 1, thrown whip 14, cut 2, push-through, cut 3, fracture, shaken 2, render now")
+    joins = [shot.leave for shot in hand.shots[:-1]]
+    assert [each.kind for each in joins] == ["thrown whip", "push-through", "fracture"]
+    assert joins[0].given["length"] == 14 and joins[2].given["shaken"] == 2
+    _is_whole(hand)
+
+
+def turned_round_with_a_dissolve(hand: CountedHand) -> None:
+    hand.drop("walk-past", "hill")
+    hand.first_reel(2)
+    hand.say("shot 2, mirror, shot 1, reverse, dissolve 4, render now")
+    first, second = hand.shots
+    assert first.reverse and second.mirror and first.leave.dissolve_frames == 4
+    _is_whole(hand)
+
+
+def cut_at_the_peaks(hand: CountedHand) -> None:
+    hand.drop("walk-past", "hill")
+    hand.first_reel(2)
+    hand.say("shutter 180, render now")
+    assert hand.shots[0].leave.kind == "whip cut" and hand.shots[0].pace.shutter.angle_deg == 180
+    _is_whole(hand)
+
+
+def rolls(hand: CountedHand) -> None:
+    hand.drop("somersault", "cartwheel")
+    hand.first_reel(2)
+    hand.say("choose all, fast 2, into the end, render now")
+    first, second = hand.shots
+    assert first.leave.kind == "whip cut" and first.pace.points and second.pace.points
+    _is_whole(hand)
+
+
+def both_whips(hand: CountedHand) -> None:
+    hand.drop("walk-past", "hill")
+    hand.first_reel(2)
+    hand.say("dissolve 4, render now")
+    assert (hand.shots[0].leave.kind, hand.shots[0].leave.dissolve_frames) == ("whip cut", 4)
+    _is_whole(hand)
+
+
+def seven_ordered(hand: CountedHand) -> None:
+    hand.drop("walk-past", "hill", "look-up", "look-down", "somersault", "cartwheel", "burst")
+    hand.first_reel(7)
+    hand.say("choose all, into the middle, shot 3, duplicate, reverse, render now")
+    assert len(hand.shots) == 8 and any(shot.reverse for shot in hand.shots)
+    assert all(shot.pace.points for shot in hand.shots)
+    _is_whole(hand)
+
+
+def thrown_between_still(hand: CountedHand) -> None:
+    hand.drop("doorstep", "burst")
+    hand.first_reel(2)
+    hand.say("thrown whip, render now")
+    assert hand.shots[0].leave.kind == "thrown whip"
+    _is_whole(hand)
+
+
+def slide_that_goes_on(hand: CountedHand) -> None:
+    hand.drop("hill", "bunting")
+    hand.first_reel(2)
+    hand.say("slide 20, render now")
+    assert hand.shots[0].leave.kind == "slide" and hand.shots[0].leave.given["length"] == 20
+    _is_whole(hand)
+
+
+JOBS = (
+    Job(id="one take", words="trim, calm it, a slow passage in it, compare, render", before=18, aim=7, do=one_take),
+    Job(id="axes", words="axes, strength, motion brought back", before=8, aim=4, do=axes_and_strength, suite=True),
+    Job(id="wide to tight", words="held, 10x, shutter 360, gate to close", before=29, aim=6, do=wide_to_tight),
+    Job(id="slow", words="a quarter, frames never shot, crop limit, punch-in", before=34, aim=6, do=slow_to_a_quarter),
+    Job(id="crop limit", words="crop limit, smoothness, what stays blurred", before=17, aim=5, do=crop_limit),
+    Job(id="made joins", words="three kinds and a shake on four", before=20, aim=10, do=made_joins_on_four),
+    Job(
+        id="turned round",
+        words="backward, mirrored, a dissolve in the blur",
+        before=21,
+        aim=5,
+        do=turned_round_with_a_dissolve,
+    ),
+    Job(id="blur peaks", words="cut at the peaks, colours agree, shutter", before=12, aim=4, do=cut_at_the_peaks),
+    Job(id="rolls", words="two rolls sped up, joined in the roll, eased", before=20, aim=7, do=rolls),
+    Job(id="both whips", words="both whips and a few frames of dissolve", before=10, aim=4, do=both_whips, suite=True),
+    Job(id="seven takes", words="ordered, one doubled and backward, ramps", before=14, aim=6, do=seven_ordered),
+    Job(id="thrown", words="a thrown whip between shots that stand", before=13, aim=4, do=thrown_between_still),
+    Job(id="slide", words="a slide that goes on, its length changed", before=14, aim=5, do=slide_that_goes_on),
+)
