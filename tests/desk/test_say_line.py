@@ -174,3 +174,30 @@ def test_what_is_set_goes_to_all_chosen_shots_and_tells_where_they_differ(demo, 
     demo.click(hold)
     assert {shot.hold.how for shot in session.project.reel.shots} == {"float"}
     assert not sheet.controls["how"].differing
+
+
+def test_a_recipe_is_kept_from_a_shot_and_put_on_others(demo, line):
+    window, session = demo.window, demo.window.session
+    say(line, "keep 91, settle 3.5")
+    shots = session.project.reel.shots
+    demo.do("keep-recipe")
+    demo.name_file(window.recipes.folder / "like a rail.json")
+    demo.until(lambda: (window.recipes.folder / "like a rail.json").exists())
+    assert window.header.strip.words.startswith("Kept as like a rail: hold")
+    session.choose_shots([shots[1].id, shots[2].id])
+    window.activateWindow()
+    demo.until(window.isActiveWindow)
+    demo.key(Qt.Key.Key_C)
+    demo.until(line.entry.hasFocus)
+    assert line.entry.text() == "recipe " and line.found
+    say(line, "like a rail")
+    for shot in (session.project.shot(shots[k].id) for k in (1, 2)):
+        assert (shot.hold.keep, shot.hold.settle_s) == (0.91, 3.5)
+    assert session.history.undo_label == "Put like a rail on 2 shots"
+    say_again(demo, line, "wide to close")
+    assert session.shot.pace.shutter.angle_deg == 360 and len(session.shot.gate().poses) == 2
+
+
+def say_again(hands, line, text: str) -> None:
+    hands.key(Qt.Key.Key_T, CTRL)
+    say(line, text)

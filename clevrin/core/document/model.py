@@ -21,6 +21,7 @@ from clevrin.core.document.loans import Loan, Motion, Over
 from clevrin.core.document.music import Music
 from clevrin.core.document.pacing import Pace
 from clevrin.core.document.pinned import Drawing, Film, Pinned
+from clevrin.core.document.recipes import Recipe
 from clevrin.core.document.sounding import Mix, ShotSound
 from clevrin.core.document.span import Span
 from clevrin.core.document.tracks import LeftOut, Pointed, Track
@@ -317,10 +318,11 @@ class Project(Sparing):
     """All that the user made; `motions` are those that were performed or brought in, for lending.
 
     `outputs` are the shapes in which the reel is rendered beside its own; `music` lies under it; `mix` says how
-    loud its lanes of sound are. `meant`: what may look like a fault, and is as its maker wants it.
+    loud its lanes of sound are. `meant`: what may look like a fault, and is as its maker wants it. `recipes`: those
+    that were put on its shots.
     """
 
-    unwritten: ClassVar[tuple[str, ...]] = ("mix", "meant")
+    unwritten: ClassVar[tuple[str, ...]] = ("mix", "meant", "recipes")
 
     schema_version: Literal[2] = SCHEMA_VERSION
     id: Id = Field(default_factory=new_id)
@@ -331,6 +333,7 @@ class Project(Sparing):
     music: Music | None = None
     mix: Mix = Mix()
     meant: tuple[Meant, ...] = Field(default=(), max_length=len(get_args(Meant)))
+    recipes: tuple[Recipe, ...] = Field(default=(), max_length=1000, fail_fast=True)
     reel: Reel = Reel()
 
     def checked_together(self) -> Self:

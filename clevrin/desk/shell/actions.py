@@ -10,6 +10,7 @@ from clevrin.desk.bench.offering import Offering
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
+from clevrin.desk.files.recipes import Recipes
 from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
@@ -40,6 +41,7 @@ class Desk(Protocol):
     reel_edits: ReelEdits
     music: MusicEdits
     offering: Offering
+    recipes: Recipes
 
     @property
     def log(self) -> LogBench: ...
@@ -87,6 +89,8 @@ class Desk(Protocol):
     def show_keys(self) -> None: ...
 
     def say(self) -> None: ...
+
+    def say_recipe(self) -> None: ...
 
 
 Run = Callable[[Desk], object]
@@ -407,6 +411,10 @@ ACTIONS: tuple[Action, ...] = (
             ("up", "Up", 0, -4),
             ("down", "Down", 0, 4),
         )
+    ),
+    _action("work", "recipe", "Put a recipe on the chosen shots…", lambda desk: desk.say_recipe(), "C", when=_has_shot),
+    _action(
+        "work", "keep-recipe", "Keep this shot as a recipe…", lambda desk: desk.recipes.ask_to_keep(), when=_has_shot
     ),
     _action("work", "leave-out", "Leave out an area", lambda desk: desk.log.toggle_mark("area"), when=_has_take),
     _action("work", "keep", "Keep the take", lambda desk: desk.log.judge("keep"), "Y", when=_has_take),

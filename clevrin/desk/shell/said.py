@@ -18,6 +18,7 @@ from clevrin.desk.shell.sayings import (
     of_joins,
     of_offers,
     of_outputs,
+    of_recipes,
     of_speeds,
 )
 
@@ -32,11 +33,12 @@ class Said:
         self.line = SayLine(self._sayables, self._run_all, parent)
         self.line.closed.connect(lambda: desk.bench.take_focus())
 
-    def open_or_close(self) -> None:
+    def open_or_close(self, begun: str = "") -> None:
+        """`begun`: the first words are typed already."""
         if self.line.isVisible():
             self.line.close_line()
         else:
-            self.line.open()
+            self.line.open(begun)
 
     def _sayables(self) -> list[Sayable]:
         desk = self._desk
@@ -49,6 +51,7 @@ class Said:
         found += of_joins(desk.join.join_by, no_cut)
         found += of_join_settings(self._put_in_join, no_cut)
         found += of_choosing(self._choose, len(desk.session.project.reel.shots))
+        found += of_recipes(desk.recipes.known, desk.recipes.put, missing)
         found += of_outputs(desk.reframe.edits.add_output)
         found += of_offers(desk.offering.offers, desk.offering.take)
         return found

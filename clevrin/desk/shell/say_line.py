@@ -64,11 +64,11 @@ class SayLine(QFrame):
         """What may be meant, the nearest first."""
         return tuple(self._found)
 
-    def open(self) -> None:
-        """Takes the keys; what was typed the last time is gone."""
+    def open(self, begun: str = "") -> None:
+        """Takes the keys; what was typed the last time is gone, and `begun` is typed already."""
         self._known = tuple(self._sayables())
-        self.entry.clear()
-        self._on_entry_edited("")
+        self.entry.setText(begun)
+        self._on_entry_edited(begun)
         self.show()
         self.raise_()
         self.entry.setFocus()

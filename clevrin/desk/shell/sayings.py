@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
 from clevrin.core.document.pacing import FASTEST, SLOWEST
+from clevrin.core.document.recipes import Recipe
 from clevrin.core.errors import ClevrinError
 from clevrin.core.join.kinds import KINDS, Kind
 from clevrin.core.join.kinds.kind import JoinSetting
@@ -240,6 +241,14 @@ def of_choosing(choose: Callable[[int], object], shots: int) -> Iterator[Sayable
             return Saying(words=words, changes=f"{words.lower()} {number}", run=lambda: choose(number), missing=missing)
 
         yield Sayable(words=words, place="", number=True, of=of)
+
+
+def of_recipes(recipes: Iterable[Recipe], put: Callable[[Recipe], object], missing: str) -> Iterator[Sayable]:
+    """Recipes, by their names."""
+    for recipe in recipes:
+        words, run = f"Recipe: {recipe.name}", partial(put, recipe)
+        said = Saying(words=words, changes=recipe.about or recipe.told, run=run, missing=missing)
+        yield Sayable(words=words, place="", short=recipe.name, of=partial(_always, said))
 
 
 def of_offers(offers: Iterable[Offer], take: Callable[[Offer], object]) -> Iterator[Sayable]:

@@ -47,6 +47,7 @@ from clevrin.desk.bench.offering import Offering
 from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
+from clevrin.desk.files.recipes import Recipes
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.log.bench import LogBench
@@ -162,6 +163,7 @@ class MainWindow(QMainWindow):
         place_window(self, self.settings)
         self.projects = Projects(self.context, files, self.offers)
         self.exchanging = Exchanging(self.context, files, self.log.marks, lambda: self.steady.edits)
+        self.recipes = Recipes(self.context, files, self.settings)
         self.music = MusicEdits(self.context, files)
         self.over = OverEdits(self.context)
         self.footage = Footage(self.context, files, self.projects, self.exchanging, self.music)
@@ -373,6 +375,10 @@ class MainWindow(QMainWindow):
     def say(self) -> None:
         """Opens the line, or closes it."""
         self.said.open_or_close()
+
+    def say_recipe(self) -> None:
+        """Opens the line with the recipes."""
+        self.said.open_or_close("recipe ")
 
     def put_back(self) -> None:
         """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""

@@ -124,6 +124,11 @@ class Settings(QObject):
             where = f"; the file is kept as {aside}" if aside is not None else ""
             self.told_at_start = f"The settings could not be read, and are as at the first start{where}."
 
+    @property
+    def folder(self) -> Path:
+        """Where they lie, and what else of the user's own is set once for all projects."""
+        return self.file.parent
+
     def value(self, id: str) -> Value:
         """A setting's value; raises `KeyError` for one that there is not."""
         return self._values.get(id, _BY_ID[id].default)

@@ -4,6 +4,7 @@ from clevrin.core.document.edits.alike import Alike
 from clevrin.core.document.edits.areas import PutArea, RemoveArea
 from clevrin.core.document.edits.edit import Edit
 from clevrin.core.document.edits.pinned import PutPinned, RemovePinned
+from clevrin.core.document.edits.recipes import KeepRecipe, PutRecipe
 from clevrin.core.document.edits.reel import (
     AddMarker,
     AddOutput,
@@ -87,6 +88,7 @@ __all__ = [
     "InsertShots",
     "JoinShots",
     "JudgeTakes",
+    "KeepRecipe",
     "LayMusic",
     "LayOver",
     "MirrorShots",
@@ -99,6 +101,7 @@ __all__ = [
     "PointAt",
     "PutArea",
     "PutPinned",
+    "PutRecipe",
     "RemoveArea",
     "RemoveMarker",
     "RemoveOutput",
