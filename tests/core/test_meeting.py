@@ -102,3 +102,16 @@ def test_what_a_shot_has_at_its_other_end_stays():
     leaving, arriving = ramped(*shots, meeting, (30.0, 30.0), (1.0, 1.0))
     assert leaving.pace.points[0] == early.points[0] and leaving.pace.points[-1].frame == 59
     assert [p.frame for p in arriving.pace.points] == sorted((p.frame for p in arriving.pace.points), reverse=True)
+
+
+def test_rolls_meet_by_what_goes_by_at_their_corners():
+    def rolling(degrees: float) -> Trace:
+        return trace_of(np.zeros((FRAMES, 2)), roll_deg=degrees * 8 * np.tanh((np.arange(FRAMES) - 60) / 8))
+
+    traces = rolling(12), rolling(6)
+    shots = Shot(take_id="a", span=Span(first=10, end=60)), Shot(take_id="b", span=Span(first=61, end=110))
+    out, in_ = sides(traces, shots)
+    assert out.widths_per_s == pytest.approx(np.radians(12) * 0.57 * 30, rel=0.05)
+    assert out.widths_per_s / in_.widths_per_s == pytest.approx(2, rel=0.05)
+    meeting = meet(out, in_)
+    assert meeting is not None and meeting.met and meeting.leave == pytest.approx(0.5**0.5, rel=0.05)

@@ -1,5 +1,7 @@
 """The Steady bench under a user's hands: views, chart, anchors, edges, all shots at once, lent motion."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPointF, Qt
@@ -212,6 +214,27 @@ def test_an_anchor_is_set_by_clicking_the_subject_and_dragged_to_its_place(stead
     assert session.shot.hold.anchor.place == (0.5, 0.5)
     steady.click(bench.sheet.controls["besides"].buttons["turn"])
     assert "no turn" in bench.sheet.trouble.text() and not session.shot.hold.anchor.turn
+
+
+def test_a_click_that_cannot_be_followed_gives_way_to_the_next_one(steady, monkeypatch):
+    window, bench, session = steady.window, steady.window.steady, steady.window.session
+    choose(steady, "picnic")
+    window.player.seek(60)
+    steady.until(lambda: bench.lanes.playhead == 60)
+    steady.click(bench.sheet.controls["how"].buttons["anchor"])
+    rect = bench.before.picture_rect()
+    steady.click(bench.before, (rect.left() + 0.85 * rect.width(), rect.top() + 0.04 * rect.height()))
+    (sky,) = session.project.takes[2].tracks
+    steady.until(lambda: not window.jobs.busy and window.track_jobs.of(sky) is not None)
+    followed = window.track_jobs.of(sky)
+    seen = (np.arange(followed.frames) == 60)[:, None, None]
+    lost = replace(followed, places=np.where(seen, followed.places, np.nan))
+    monkeypatch.setattr(window.track_jobs, "of", lambda _: lost)
+    steady.click(bench.before, (rect.left() + 0.263 * rect.width(), rect.top() + 0.338 * rect.height()))
+    monkeypatch.undo()
+    (house,) = session.project.takes[2].tracks
+    assert house.placed != sky.placed and session.shot.hold.anchor.track_id == house.id
+    steady.until(lambda: not window.jobs.busy and bench.sheet.anchor_note.text().startswith("Click another"))
 
 
 def test_a_surface_that_is_followed_already_is_chosen_and_its_turn_is_held(steady):

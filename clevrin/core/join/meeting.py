@@ -13,6 +13,7 @@ import numpy as np
 
 from clevrin.core.document import PacePoint, Shot, Span, Take
 from clevrin.core.document.pacing import bounded_speed
+from clevrin.core.join.kinds.kind import CORNER_WIDTHS
 from clevrin.core.join.match import Proposal
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.motion.trace.trace import Trace
@@ -223,6 +224,11 @@ def _lengths(
 
 
 def _widths_per_s(trace: Trace, frame: int) -> float:
-    """How fast the camera moves at the middle of a frame: from half of the way to it and half of the way from it."""
+    """How fast the picture goes by at the middle of a frame: from half of the way to it and half of the way from it.
+
+    A roll or a push goes by at the picture's corners; where the camera turns aside as well, both count together.
+    """
     rows = np.clip([frame, frame + 1], 1, trace.frames - 1)
-    return float(np.hypot(*trace.velocity_px[rows].mean(axis=0)) / trace.width * float(trace.rate))
+    aside = trace.velocity_px[rows].mean(axis=0) / trace.width
+    corners = CORNER_WIDTHS * np.array([np.radians(trace.turn_deg[rows].mean()), trace.growth[rows].mean()])
+    return float(np.linalg.norm([*aside, *corners]) * float(trace.rate))

@@ -13,7 +13,7 @@ from clevrin.desk.shell.sayings import Sayable, Saying, first_of, meant, parts_o
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label
 
-_ROWS = 6
+_ROWS, _MOST = 6, 60
 _WIDTH, _EDGE = 560, 12
 _OURS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Up, Qt.Key.Key_Down)
 
@@ -89,12 +89,12 @@ class SayLine(QFrame):
     def _on_entry_edited(self, text: str) -> None:
         if not text.strip():  # what is offered can be chosen from the start; Enter alone takes none of it
             offered = [each.of(None) for each in self._known if each.offered]
-            self._before, self._found, self._chosen = [], offered[:_ROWS], -1
+            self._before, self._found, self._chosen = [], offered[:_MOST], -1
             self._show()
             return
         *before, last = parts_of(text)
         self._before = [first_of(part, self._known) for part in before if part]
-        self._found, self._chosen = meant(last, self._known, _ROWS), 0
+        self._found, self._chosen = meant(last, self._known, _MOST), 0
         self._show()
 
     @property
@@ -107,9 +107,11 @@ class SayLine(QFrame):
         return () if any(each.missing for each in said) else said
 
     def _show(self) -> None:
+        # As many as there is room for, so that the chosen one is among them.
+        lowest = max(0, min(self._chosen - _ROWS + 1, len(self._found) - _ROWS))
         for number, row in enumerate(self.rows):
             # The nearest one is at the foot, beside what is typed.
-            at = len(self.rows) - 1 - number
+            at = lowest + len(self.rows) - 1 - number
             there = at < len(self._found)
             row.setVisible(there)
             if there:
@@ -131,7 +133,8 @@ class SayLine(QFrame):
             each = (one.changes or one.words for one in self.said)
             return f"Enter does all of it: {'; '.join(each)}"
         if self.said:
-            return "Enter does it."
+            more = len(self._found) - _ROWS
+            return "Enter does it." + (f" Up shows {more} more." if more > 0 else "")
         if self._found:
             return "This is offered: Up chooses."
         return "Nothing is called so." if self.entry.text().strip() else ""

@@ -240,6 +240,7 @@ class SteadyBench(ShotBench):
         self.after_note.setText(
             f"after: {shake_px(shake_after):.1f} px, {shake_after['roll']:.2f}° · keeps {least * 100:.0f} %"
         )
+        self.sheet.chart.show_kept(least)
         self._show_kept(shot, take, least)
         as_calm = path.untouched and shot.hold.how == "float"
         sheet.set_note("settle", "as calm as can be measured: it stays as it was shot" if as_calm else "")

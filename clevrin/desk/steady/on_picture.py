@@ -12,6 +12,7 @@ from clevrin.desk.steady.subject import Place
 
 Matrix = NDArray[np.float64]
 
+_HARDLY_FRAMES = 3
 _DRAWN_LARGER = 12.0
 """The displacements of a mesh are a pixel or two: they are drawn so many times larger."""
 
@@ -34,7 +35,18 @@ class OnPicture:
             return None
         count = len(self._context.session.project.take(shot.take_id).tracks)
         placed = Placement(frame=frame, places=((x, y),))
+        before = self.track(shot)
+        if before is not None and before.kind == "point" and self._is_lost(shot, before):
+            return before.changed(placed=(placed,))  # one that could not be followed gives way
         return Track(name=f"anchor {count + 1}", kind="point", placed=(placed,))
+
+    def _is_lost(self, shot: Shot, track: Track) -> bool:
+        """Whether hardly any frame of a shot is left in which a track is known, beside those where it was placed."""
+        followed = self._context.track_jobs.of(track)
+        if followed is None:
+            return False
+        known = followed.known[shot.span.first : min(shot.span.end, followed.frames)]
+        return int(known.sum()) <= len(track.placed) + _HARDLY_FRAMES
 
     def as_shot(self, shot: Shot, frame: int) -> Place | None:
         """Where the anchor's point is on the picture as shot."""

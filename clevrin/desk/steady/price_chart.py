@@ -26,6 +26,7 @@ class KeepChart(QWidget):
         self.chart: Chart | None = None
         self._settle_s, self._keep = 1.6, 0.85
         self._words = ""
+        self._kept: float | None = None
         self.setFixedHeight(theme.scaled(_HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.CrossCursor)
@@ -41,6 +42,18 @@ class KeepChart(QWidget):
         """The chart, or words in its place, and where the present choice is."""
         self.chart, self._settle_s, self._keep, self._words = chart, settle_s, keep, words
         self.update()
+
+    def show_kept(self, kept: float | None) -> None:
+        """How much stays as it is held now: what is charted is worked out for some budgets, and wanders by a little."""
+        if kept != self._kept:
+            self._kept = kept
+            self.update()
+
+    @property
+    def least_needed(self) -> float:
+        """How much stays whatever budget there is, by the line of the chosen settle and by what stays now."""
+        kept = min((p.kept for p in self._line()), default=1.0)
+        return kept if self._kept is None or self._kept <= self._keep else min(kept, self._kept)
 
     @property
     def _area(self) -> QRectF:
@@ -102,7 +115,7 @@ class KeepChart(QWidget):
 
     def _paint_used(self, painter: QPainter, line: tuple[ChartPoint, ...]) -> None:
         """Where the line is level, calm costs no more: from here on the budget is not used up."""
-        kept = min((p.kept for p in line), default=1.0)
+        kept = self.least_needed
         if kept <= self._keep:
             return
         x, y = self._x(kept), self._y(line[-1].shake_px)

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from clevrin.core.document.edits.edit import with_shot, with_take
+from clevrin.core.document.edits.edit import with_one, with_shot, with_take
 from clevrin.core.document.holding import Hold
 from clevrin.core.document.model import Project
 from clevrin.core.document.tracks import LeftOut, Placement, Pointed, Track
@@ -34,7 +34,7 @@ class AddTrack:
 
 @dataclass(frozen=True, kw_only=True)
 class AnchorShot:
-    """Holds a shot to a new track of its take."""
+    """Holds a shot to a track of its take, a new one or another one in the place of that with its id."""
 
     shot_id: str
     track: Track
@@ -43,7 +43,8 @@ class AnchorShot:
 
     def apply(self, project: Project) -> Project:
         shot = project.shot(self.shot_id)
-        followed = AddTrack(take_id=shot.take_id, track=self.track).apply(project)
+        take = project.take(shot.take_id)
+        followed = with_take(project, take.changed(tracks=with_one(take.tracks, self.track)))
         return with_shot(followed, shot.changed(hold=self.hold))
 
 

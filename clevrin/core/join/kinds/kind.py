@@ -26,7 +26,7 @@ MOVES_WIDTHS_PER_S = 0.1
 _TURNS_DEG_PER_S, _GROWS_PER_S = 15.0, 0.12
 """From this on a picture is seen to turn, and (in logarithms) to grow."""
 _DEFAULT_SHUTTER_DEG = 180.0
-_CORNER_WIDTHS = 0.57
+CORNER_WIDTHS = 0.57
 """How far the corners of a wide picture are from its middle."""
 
 
@@ -155,7 +155,7 @@ class SeenSide:
     @property
     def rush(self) -> tuple[float, float, float, float]:
         """How it moves sideways and up, turns and grows: all in widths a second, of the last two at the corners."""
-        return (*self.velocity, radians(self.turn_deg) * _CORNER_WIDTHS, self.growth * _CORNER_WIDTHS)
+        return (*self.velocity, radians(self.turn_deg) * CORNER_WIDTHS, self.growth * CORNER_WIDTHS)
 
     @property
     def turns(self) -> int:
