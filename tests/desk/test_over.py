@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication
 
 from clevrin.core.document import Loan, Over
 from clevrin.core.document.edits import LayOver
+from clevrin.core.hold.reel_motion import course_over
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.core.render.picture import picture
 from clevrin.core.render.sources import Sources
@@ -170,3 +171,16 @@ def test_a_performance_that_is_stopped_is_kept_as_far_as_it_went_and_lies_over_a
     demo.click(sheet.perform_button)
     sheet.close()
     assert not sheet.performing.running and not window.player.playing
+
+
+def test_motion_is_lent_as_far_as_the_picture_has_room_and_more_only_where_that_is_set(demo, sheet):
+    window, session = demo.window, demo.window.session
+    demo.click(sheet.all_button)
+    walk = next(k for k in range(sheet.lender.count()) if "hill" in sheet.lender.itemText(k))
+    sheet.lender.activated.emit(walk)
+    (over,) = laid(demo)
+    kept = course_over(session.project, over).least_kept
+    assert over.loan.lender == "motion" and 0.85 <= kept < 0.9 and over.loan.amount < 1
+    assert window.header.strip.words.startswith(f"Lent at {over.loan.amount * 100:.0f} %: more would leave")
+    window.over.set_loan("", amount=1.0, size=1.0)
+    assert course_over(session.project, laid(demo)[0]).least_kept < 0.85

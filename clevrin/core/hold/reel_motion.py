@@ -10,13 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.byte_cache import ByteCache
-from clevrin.core.document import Motion, Over, Project
+from clevrin.core.document import Hold, Motion, Over, Project
 from clevrin.core.hold.lending import gates_of, loan_course
 from clevrin.core.motion.geometry.models import gate_corners
 
 Numbers = NDArray[np.float64]
 
 _SETTLE_S = 1.0
+_HALVINGS = 9
 _known = ByteCache(8 * 1024 * 1024)
 
 
@@ -53,6 +54,27 @@ def course_over(project: Project, over: Over) -> OverCourse:
         lender = next((each for each in project.motions if each.id == over.loan.lender_id), None)
     key = over, reel.rate, aspect, None if lender is None else lender.id
     return _known.once(key, lambda: _course(over, lender, float(reel.rate), aspect))
+
+
+def within_budget(project: Project, over: Over, keep: float = Hold().keep) -> Over:
+    """Motion over the reel, lent no more strongly than leaves a share of the picture's width; as it is where it does.
+
+    Costs some 20 times what its course costs.
+    """
+    if course_over(project, over).least_kept >= keep:
+        return over
+    low, high = 0.0, 1.0
+    for _ in range(_HALVINGS):
+        share = (low + high) / 2
+        enough = course_over(project, _lent(over, share)).least_kept >= keep
+        low, high = (share, high) if enough else (low, share)
+    return _lent(over, low)
+
+
+def _lent(over: Over, share: float) -> Over:
+    """The same, so much less strongly: in whole hundredths, as it is told."""
+    fields = {name: int(100 * share * getattr(over.loan, name)) / 100 for name in ("amount", "size")}
+    return over.changed(loan=over.loan.changed(**fields))
 
 
 def _course(over: Over, lender: Motion | None, rate: float, aspect: float) -> OverCourse:

@@ -2,9 +2,10 @@
 
 from collections.abc import Callable
 
-from clevrin.core.document import Loan, Motion, Over, Project, Span
+from clevrin.core.document import Hold, Loan, Motion, Over, Project, Span
 from clevrin.core.document.edits import LayOver
 from clevrin.core.hold.lending import kept_motion
+from clevrin.core.hold.reel_motion import within_budget
 from clevrin.core.pace import placed_shots, reel_frames
 from clevrin.desk.bench.context import Context
 
@@ -71,16 +72,17 @@ class OverEdits:
             motion = kept_motion(take.name, trace)
             motion = next((each for each in project.motions if each.course == motion.course), motion)
             loan = loan.changed(lender="motion", lender_id=motion.id)
-        self._change(over.changed(loan=loan), motion=motion)
+        self._change(self._bounded(over.changed(loan=loan), motion), motion=motion)
 
     def lend_attempt(self, motion: Motion) -> None:
         """Gives the chosen stretch, or where there is none the whole reel, a motion that was performed over it."""
         over, project = self.chosen, self._session.project
         if over is not None:
-            self._change(over.changed(loan=over.loan.changed(lender="motion", lender_id=motion.id)), motion=motion)
+            lent = over.changed(loan=over.loan.changed(lender="motion", lender_id=motion.id))
+            self._change(self._bounded(lent, motion), motion=motion)
             return
         loan = Loan(lender="motion", lender_id=motion.id)
-        laid = Over(first=0, frames=reel_frames(project), loan=loan)
+        laid = self._bounded(Over(first=0, frames=reel_frames(project), loan=loan), motion)
         if self._session.do(LayOver(over=(laid,), motion=motion, label="Perform motion over the reel")):
             self.choose(laid.id)
 
@@ -114,6 +116,19 @@ class OverEdits:
         over = self.chosen
         if over is not None:
             self._change(over.changed(ease=frames), gesture)
+
+    def _bounded(self, over: Over, motion: Motion | None) -> Over:
+        """No more strongly than the picture has room for, which is told; more of it can be set then."""
+        project = self._session.project
+        if motion is not None:
+            project = project.changed(motions=(*(m for m in project.motions if m.id != motion.id), motion))
+        bounded = within_budget(project, over)
+        if bounded != over:
+            self._notices.tell(
+                f"Lent at {bounded.loan.amount * 100:.0f} %: more would leave less than "
+                f"{Hold().keep * 100:.0f} % of the picture's width."
+            )
+        return bounded
 
     def _change(self, over: Over, gesture: str = "", motion: Motion | None = None) -> None:
         all_of_them = tuple(over if each.id == over.id else each for each in self._session.project.reel.over)
