@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QHBoxLayout
 
 from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.edits import JoinShots
@@ -33,14 +34,10 @@ from clevrin.desk.join.strips import Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.playback.programmes import OVERLAID, join_programme, overlaid_programme, reel_plans
-from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label
 from clevrin.desk.widgets.viewer import Viewer
 
 _AROUND_S = 0.6
-_BESIDE_VIEWER_PX = 48
-"""What of the sheet's width is not the picture's: its margins, and the bar by which it rolls."""
-_NO_LIMIT = 16_777_215
 
 
 class JoinBench(Bench):
@@ -48,7 +45,6 @@ class JoinBench(Bench):
 
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
-        self._is_large: bool | None = None
         self._trying: Proposal | None = None
         row = bench_row(self)
         column = bench_column(8)
@@ -67,14 +63,20 @@ class JoinBench(Bench):
         self.ways.take_changed.connect(self._show_page)
         self.ways.line_chosen.connect(self._play)
         column.addWidget(self.ways.buttons)
-        column.addWidget(self.strips, 3)
+        column.addWidget(self.strips, 4)
         self.finding_note = quiet_label("")
         column.addWidget(self.finding_note)
-        column.addWidget(self.table, 2)
         self.ways.add_to(column)
+        self.viewer = Viewer()
+        self.viewer.setMinimumSize(160, 90)
+        beside = QHBoxLayout()
+        beside.setSpacing(8)
+        beside.addWidget(self.viewer, 4)
+        beside.addWidget(self.table, 3)
+        column.addLayout(beside, 5)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
-        self._middle = column
+        column.addWidget(self.areas.lanes)
         self._rank_soon = QTimer(self, singleShot=True, interval=120)
         self._rank_soon.timeout.connect(self._rank)
 
@@ -102,7 +104,7 @@ class JoinBench(Bench):
 
     def _make_sheet(self) -> JoinSheet:
         sheet = self.sheet = JoinSheet(self.context)
-        self.viewer, self.transport, self.trouble = sheet.viewer, sheet.transport, sheet.trouble
+        self.transport, self.trouble = sheet.transport, sheet.trouble
         self.loop, self.over, self.kind, self.dissolve = sheet.loop, sheet.over, sheet.kind, sheet.dissolve
         self.settings, self.sound = sheet.settings, sheet.sound
         self.laying, self.covering = sheet.laying, sheet.covering
@@ -122,7 +124,6 @@ class JoinBench(Bench):
         self.ramps_button.toggled.connect(self._on_ramps_toggled)
         self.ranking.failed.connect(self.trouble.tell)
         self.take_button.clicked.connect(self.take_proposal)
-        self._show_large(None)
         self.ways.add_controls_to(sheet)
         sheet.add_stretch()
         sheet.set_foot(self.take_button)
@@ -302,7 +303,7 @@ class JoinBench(Bench):
         self.take_button.setEnabled(page.can_take)
         if page.about_cuts_of_the_reel:
             return
-        self._show_large(None)
+        self._show_pairs(None)
         self.hand.show_values({}, None)
         tried = page.tried()
         if tried is None:
@@ -339,7 +340,7 @@ class JoinBench(Bench):
         self.settings.show_join(leave)
         self.sound.show_join(leave)
         self.balance_button.setChecked(is_balanced(leave))
-        self._show_large(kind_of(leave))
+        self._show_pairs(kind_of(leave))
         auto_deg = None if made is None else made.own_direction_deg
         self.hand.show_values({} if made is None else dict(made.values), auto_deg)
         self.viewer.update()
@@ -358,22 +359,10 @@ class JoinBench(Bench):
         made = made_join(row, number, project.reel.aspect, course_of)
         return None if made is None else on_screen(row, number, made, course_of)
 
-    def _show_large(self, kind: Kind | None) -> None:
-        """A made move is looked at large, in the place of the pairs that it does not need; so is what a page tries."""
-        large = self.ways.page is not None or (kind is not None and kind.long) or self.areas.active
-        self.table.setVisible(not large)
-        if large == self._is_large:
-            return
-        self._is_large = large
-        if large:
-            self.viewer.setMinimumSize(160, 90)
-            self.viewer.setMaximumSize(_NO_LIMIT, _NO_LIMIT)
-            self._middle.addWidget(self.viewer, 4)
-            self._middle.addWidget(self.areas.lanes)
-        else:
-            width = theme.widened(theme.SHEET_WIDTH) - _BESIDE_VIEWER_PX
-            self.viewer.setFixedSize(width, width * 9 // 16)
-            self.sheet.small.addWidget(self.viewer)
+    def _show_pairs(self, kind: Kind | None) -> None:
+        """A made move needs no pairs of frames, nor does what a page tries: the picture has their room."""
+        needless = self.ways.page is not None or (kind is not None and kind.long) or self.areas.active
+        self.table.setVisible(not needless)
 
     def _show_ramps(self, outgoing: Shot, incoming: Shot) -> None:
         """At which speeds both sides would meet."""

@@ -24,10 +24,14 @@ _FIGURE_PX, _BAR_PX = 42, 4
 
 @dataclass(frozen=True, kw_only=True)
 class Line:
-    """Words of a line, and its rank from 0 to 100, which a bar shows; `ticked`: whether it is taken (None: no box)."""
+    """Words of a line, and its rank from 0 to 100, which a bar shows; `ticked`: whether it is taken (None: no box).
+
+    `tip`: what is said where one points at it; empty: the words themselves.
+    """
 
     words: tuple[str, ...]
     rank: float | None
+    tip: str = ""
     ticked: bool | None = None
 
 
@@ -85,7 +89,7 @@ class FigureTable(QTableWidget):
         for row, line in enumerate(lines):
             for column, text in enumerate(line.words):
                 item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item.setToolTip(line.tip or text)
                 if column == self._ranks and line.rank is not None:
                     item.setData(Qt.ItemDataRole.UserRole, line.rank)
                 if column == 0 and line.ticked is not None:

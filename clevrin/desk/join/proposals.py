@@ -6,7 +6,8 @@ from PySide6.QtWidgets import QWidget
 from clevrin.core.join import Proposal
 from clevrin.desk.join.figure_table import FigureTable, Line
 
-COLUMNS = ("match", "out", "in", "direction", "speed", "blur", "colour", "mirror", "play", "leaves")
+COLUMNS = ("match", "out", "in", "why")
+_WHY = 3
 
 
 class ProposalTable(FigureTable):
@@ -15,7 +16,7 @@ class ProposalTable(FigureTable):
     proposal_chosen = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__("Proposals", COLUMNS, parent=parent)
+        super().__init__("Proposals", COLUMNS, wide=(_WHY,), parent=parent)
         self._proposals: tuple[Proposal, ...] = ()
         self.line_chosen.connect(lambda row: self.proposal_chosen.emit(self._proposals[row]))
 
@@ -30,22 +31,28 @@ class ProposalTable(FigureTable):
     def show_proposals(self, proposals: tuple[Proposal, ...]) -> None:
         """Fills the list; the best one is chosen, and who shows them says what becomes of it."""
         self._proposals = proposals
-        self.show_lines((Line(words=cells(each), rank=each.score) for each in proposals), 0)
+        self.show_lines((Line(words=cells(each), rank=each.score, tip=in_full(each)) for each in proposals), 0)
 
 
 def cells(p: Proposal) -> tuple[str, ...]:
-    """The words of a line."""
-    return (
-        f"{p.score:.0f}",
-        str(p.out_frame),
-        str(p.in_frame),
-        f"{p.direction_diff_deg:.0f}°" if p.move == "whip" else p.move,
-        f"× {p.speed_ratio:.2f}",
-        f"× {p.blur_ratio:.2f}",
-        f"ΔE {p.colour_delta_e:.0f}",
-        laid(p),
-        played(p),
-        f"{p.out_left_s:.1f} | {p.in_left_s:.1f} s{' !' if p.short_s is not None else ''}",
+    """The words of a line: first what is turned round, which is seen, then the figures."""
+    why = [*_turned_round(p), *([] if p.move == "whip" else [p.move]), *_figures(p)]
+    few = " !" if p.short_s is not None else ""
+    return f"{p.score:.0f}", str(p.out_frame), str(p.in_frame), f"{' · '.join(why)}{few}"
+
+
+def in_full(p: Proposal) -> str:
+    """All that is known of a proposal, a line each."""
+    return "\n".join(
+        (
+            f"direction: {p.direction_diff_deg:.0f}° apart" if p.move == "whip" else f"both: {p.move}",
+            f"speed of the next one: × {p.speed_ratio:.2f}",
+            f"its blur: × {p.blur_ratio:.2f}",
+            f"colours: ΔE {p.colour_delta_e:.0f}",
+            f"it lies: {laid(p)}",
+            f"they play: {played(p)}",
+            f"what is left of both: {p.out_left_s:.1f} and {p.in_left_s:.1f} s",
+        )
     )
 
 
@@ -64,13 +71,16 @@ def played(p: Proposal) -> str:
 
 def in_short(p: Proposal) -> str:
     """A proposal in a few words."""
-    more = [f"ΔE {p.colour_delta_e:.0f}"]
-    if p.move == "whip":
-        more = [f"{p.direction_diff_deg:.0f}°", f"× {p.speed_ratio:.2f}", *more]
-    if p.mirror is not None:
-        more.append("mirrored")
-    if p.turns:
-        more.append(f"turned by {90 * p.turns}°")
-    if p.reverse_out or p.reverse_in:
-        more.append(played(p))
-    return f"{p.move} · {' · '.join(more)}"
+    return " · ".join((p.move, *_figures(p), *_turned_round(p)))
+
+
+def _figures(p: Proposal) -> list[str]:
+    colours = f"ΔE {p.colour_delta_e:.0f}"
+    return [f"{p.direction_diff_deg:.0f}°", f"× {p.speed_ratio:.2f}", colours] if p.move == "whip" else [colours]
+
+
+def _turned_round(p: Proposal) -> list[str]:
+    """What is not as it was shot."""
+    mirrored = ["mirrored"] if p.mirror is not None else []
+    turned = [f"turned by {90 * p.turns}°"] if p.turns else []
+    return [*mirrored, *turned, *([played(p)] if p.reverse_out or p.reverse_in else [])]

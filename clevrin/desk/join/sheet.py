@@ -1,6 +1,4 @@
-"""The sheet of the Join bench: its small viewer, how the loop is looked at, and how the join is set."""
-
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+"""The sheet of the Join bench: how the loop is looked at, and how the join is set."""
 
 from clevrin.core.document.joining import LONGEST_DISSOLVE, PLAIN
 from clevrin.core.join.kinds import KINDS
@@ -19,7 +17,6 @@ from clevrin.desk.widgets.sheet import (
     plain_button,
     quiet_label,
 )
-from clevrin.desk.widgets.viewer import Viewer
 
 
 class JoinSheet(Sheet):
@@ -27,22 +24,14 @@ class JoinSheet(Sheet):
 
     def __init__(self, context: Context) -> None:
         super().__init__("Join")
-        self.viewer = Viewer()
         self.transport = Transport(context, narrow=True)
         self.loop_note = quiet_label("")
         self._make_looks()
         self._make_kind(context)
         self._make_buttons()
-        self.small = QVBoxLayout()
-        """Where the viewer is while it is small."""
-        self.small.addWidget(self.viewer)
-        self.small.setContentsMargins(0, 0, 0, 0)
-        holder = QWidget()
-        holder.setObjectName("clear")
-        holder.setLayout(self.small)
         made = self.kind, self.settings, self.dissolve, self.balance_button, self.short
         self.of_the_cut = (*made, self.ramps_button, self.ramps_note, self.agreement, self.sound)
-        self.add(holder, self.transport, self.loop_note, self.loop, self.over)
+        self.add(self.transport, self.loop_note, self.loop, self.over)
         self.add(self.kind, self.laying, self.covering, self.settings, self.dissolve, self.balance_button)
         self.add(self.short, self.ramps_button, self.ramps_note, self.agreement, self.trouble, self.sound)
 
