@@ -1,12 +1,15 @@
 """What is offered in the header: told with its price, taken by a key or a click, never by itself."""
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
-from clevrin.core.document import Hold, Join
-from clevrin.core.document.edits import SetLeaves, SteadyShots
+from clevrin.core.document import Hold, Join, Output
+from clevrin.core.document.edits import AddOutput, SetLeaves, SteadyShots
+from clevrin.core.motion.movers import Mover
 from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.desk.bench.shot_movers import Found, ShotMovers
 
 CTRL, SHIFT, ALT = (Qt.KeyboardModifier[f"{name}Modifier"] for name in ("Control", "Shift", "Alt"))
 
@@ -107,3 +110,17 @@ def test_dropped_films_become_a_first_reel_by_one_key(measured_demo, hands):
     hands.until(lambda: not window.header.offers.told.startswith("Make a first reel"))
     hands.do("undo")
     assert not session.project.reel.shots
+
+
+def test_what_is_best_now_is_told_whatever_was_told_before(demo, monkeypatch):
+    """Something that moves was looked for, and following it is offered; then floating is worth more."""
+    window, session = demo.window, demo.window.session
+    mover = Mover(first=4, last=40, frame=20, box=(0, 0, 90, 90), middle=(300.0, 200.0), share=0.02)
+    found = Found(movers=(mover,), detail=np.zeros((9, 16)))
+    monkeypatch.setattr(ShotMovers, "known", lambda self, shot: found)
+    session.move_playhead(3)
+    window.offering.enter("log")
+    session.do(AddOutput(output=Output(name="tall", width=720, height=1280)))
+    demo.until(lambda: window.header.offers.told.startswith("Follow what moves in it"))
+    session.do(SteadyShots(holds=((session.shot.id, Hold()),)))
+    demo.until(lambda: window.header.offers.told.startswith("Float it"))

@@ -180,7 +180,7 @@ JOBS = (
     ),
     Job(id="blur peaks", words="cut at the peaks, colours agree, shutter", before=12, aim=4, do=cut_at_the_peaks),
     Job(id="rolls", words="two rolls sped up, joined in the roll, eased", before=20, aim=7, do=rolls),
-    Job(id="both whips", words="both whips and a few frames of dissolve", before=10, aim=4, do=both_whips, suite=True),
+    Job(id="both whips", words="both whips and a few frames of dissolve", before=10, aim=4, do=both_whips),
     Job(id="seven takes", words="ordered, one doubled and backward, ramps", before=14, aim=6, do=seven_ordered),
     Job(id="thrown", words="a thrown whip between shots that stand", before=13, aim=4, do=thrown_between_still),
     Job(id="slide", words="a slide that goes on, its length changed", before=14, aim=5, do=slide_that_goes_on),

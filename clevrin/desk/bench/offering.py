@@ -114,12 +114,10 @@ class Offering(QObject):
         session = self._context.session
         shot = session.shot
         found = self._of_takes() if shot is None else [*self._of_shot(session.project, shot), *self._of_cut(shot)]
-        before = self.first
+        before = [_named(offer) for offer in self._offers]
         self._offers = best_first(found, self._step)
-        told = (offer for offer in self._offers if before is not None and _same(offer, before))
-        self._at = self._offers.index(next(told, self._offers[0])) if self._offers else 0
-        if before is None or (self._at and not _same(self._offers[self._at], before)):
-            self._at = 0
+        if before != [_named(offer) for offer in self._offers]:
+            self._at = 0  # what is best now is told, whatever was gone on to among others
         self.changed.emit()
 
     def _of_takes(self) -> list[Offer]:
@@ -291,5 +289,5 @@ def _surveyed(project: Project, at: int, library: Library) -> Surveyed:
     return survey_cut(project, at, library), balance(*sides)
 
 
-def _same(one: Offer, other: Offer) -> bool:
-    return (one.kind, one.shot_id, one.words) == (other.kind, other.shot_id, other.words)
+def _named(offer: Offer) -> tuple[str, str, str]:
+    return offer.kind, offer.shot_id, offer.words
