@@ -117,7 +117,7 @@ def test_what_is_best_now_is_told_whatever_was_told_before(demo, monkeypatch):
     window, session = demo.window, demo.window.session
     mover = Mover(first=4, last=40, frame=20, box=(0, 0, 90, 90), middle=(300.0, 200.0), share=0.02)
     found = Found(movers=(mover,), detail=np.zeros((9, 16)))
-    monkeypatch.setattr(ShotMovers, "known", lambda self, shot: found)
+    monkeypatch.setattr(ShotMovers, "known", lambda self, take, span: found)
     session.move_playhead(3)
     window.offering.enter("log")
     session.do(AddOutput(output=Output(name="tall", width=720, height=1280)))

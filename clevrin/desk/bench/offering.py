@@ -20,7 +20,7 @@ from clevrin.core.offering import (
     shot_offers,
     wanted_takes,
 )
-from clevrin.core.pace import placed_shot, placed_shots
+from clevrin.core.pace import Placed, placed_shot, placed_shots
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import CHARTING, Job
@@ -29,6 +29,8 @@ from clevrin.desk.bench.context import Context
 from clevrin.desk.bench.shot_movers import ShotMovers
 
 _OF_CUTS: tuple[OfferKind, ...] = ("match", "make", "balance")
+_CALM_MS = 120
+"""While something is dragged nothing is offered anew: with 300 shots looking takes 30 ms."""
 _LEAST_S = 0.3
 """A cut that would leave less of one of its shots is not made with all others."""
 Surveyed = tuple[SurveyedCut, Balance | None]
@@ -49,7 +51,7 @@ class Offering(QObject):
         self._offers: tuple[Offer, ...] = ()
         self._at = 0
         self._movers = ShotMovers(context, self)
-        self._soon = QTimer(self, singleShot=True, interval=0)
+        self._soon = QTimer(self, singleShot=True, interval=_CALM_MS)
         self._soon.timeout.connect(self._look)
         context.session.project_changed.connect(self._soon.start)
         context.session.selection_changed.connect(self._soon.start)
@@ -113,7 +115,11 @@ class Offering(QObject):
     def _look(self) -> None:
         session = self._context.session
         shot = session.shot
-        found = self._of_takes() if shot is None else [*self._of_shot(session.project, shot), *self._of_cut(shot)]
+        found = (
+            self._of_takes()
+            if shot is None
+            else [*self._of_shot(session.project, placed_shot(session.project, shot.id)), *self._of_cut(shot)]
+        )
         before = [_named(offer) for offer in self._offers]
         self._offers = best_first(found, self._step)
         if before != [_named(offer) for offer in self._offers]:
@@ -168,12 +174,11 @@ class Offering(QObject):
             )
         )
 
-    def _of_shot(self, project: Project, shot: Shot) -> tuple[Offer, ...]:
-        placed = placed_shot(project, shot.id)
+    def _of_shot(self, project: Project, placed: Placed | None) -> tuple[Offer, ...]:
         measurements = self._context.measurements
         if placed is None or measurements.missing(placed.take):
             return ()
-        movers = self._movers.known(shot)
+        movers = self._movers.known(placed.take, placed.shot.span)
         known = Known(
             verdict=measurements.verdict(placed.take),
             movers=() if movers is None else movers.movers,
@@ -182,8 +187,8 @@ class Offering(QObject):
 
     def _of_shots(self, kind: OfferKind) -> Iterable[Offer]:
         project = self._context.session.project
-        for shot in project.reel.shots:
-            yield from (offer for offer in self._of_shot(project, shot) if offer.kind == kind)
+        for placed in placed_shots(project):
+            yield from (offer for offer in self._of_shot(project, placed) if offer.kind == kind)
 
     def _of_cut(self, shot: Shot) -> tuple[Offer, ...]:
         """What is offered for the cut behind a shot, once it was looked at; asks for that."""

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Signal
 
-from clevrin.core.document import Shot
+from clevrin.core.document import Shot, Span, Take
 from clevrin.core.gate.resting import detail_of
 from clevrin.core.motion.measuring.vectors import Vectors
 from clevrin.core.motion.movers import Mover, find_movers
@@ -33,10 +33,9 @@ class ShotMovers(QObject):
         super().__init__(parent)
         self._context = context
 
-    def known(self, shot: Shot) -> Found | None:
-        """The same, where somebody has looked for it already."""
-        take = self._context.session.project.take(shot.take_id)
-        found = self._context.measurements.store.remembered.get(("movers", take.measured_as, shot.span))
+    def known(self, take: Take, span: Span) -> Found | None:
+        """The same of a span of a take, where somebody has looked for it already."""
+        found = self._context.measurements.store.remembered.get(("movers", take.measured_as, span))
         return found if isinstance(found, Found) else None
 
     def of(self, shot: Shot) -> Found | None:
@@ -47,7 +46,7 @@ class ShotMovers(QObject):
         if trace is None:
             return None
         key = "movers", take.measured_as, shot.span
-        known = self.known(shot)
+        known = self.known(take, shot.span)
         if known is not None:
             return known
 
