@@ -381,3 +381,21 @@ def test_a_take_that_is_removed_while_it_is_followed_is_followed_no_more(picnic)
     picnic.window.footage.remove_take()
     picnic.until(lambda: not picnic.window.jobs.busy)
     assert not picnic.window.track_jobs.is_following(track) and picnic.window.track_jobs.of(track) is None
+
+
+@pytest.mark.parametrize("closed", [True, False])
+def test_a_surface_is_dragged_although_areas_were_worked_on(picnic, closed):
+    window = picnic.window
+    window.log.look_at(reel=False)
+    picnic.key(Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    picnic.until(lambda: window.area_sheet is not None and window.area_sheet.isVisible())
+    if closed:
+        window.area_sheet.close()
+    window.activateWindow()
+    picnic.key(Qt.Key.Key_U)
+    assert window.log.mark_buttons["surface"].isChecked()
+    assert not window.area_sheet.isVisible(), "it has nothing to work on any more"
+    picnic.drag(window.log.viewer, in_view(picnic, HOUSE - 60), in_view(picnic, HOUSE + 60))
+    picnic.until(lambda: not window.jobs.busy)
+    (track,) = take_of(picnic).tracks
+    assert track.kind == "surface" and not take_of(picnic).areas

@@ -160,6 +160,7 @@ class AreaSheet(SideSheet):
         drawing.moved_on.connect(self._on_drawing_moved_on)
         context.session.selection_changed.connect(self.refresh)
         self.finished.connect(lambda _: stage.set_active(False))
+        stage.changed.connect(self._on_stage_changed)
         stage.changed.connect(self.refresh)
         self.refresh()
 
@@ -222,6 +223,11 @@ class AreaSheet(SideSheet):
         self.movers_setting.setVisible(bool(movers))
         if take is not None and movers:
             self.movers.show_movers(take, movers)
+
+    def _on_stage_changed(self) -> None:
+        """Something else is worked on in the picture: the sheet has nothing to work on any more."""
+        if self.isVisible() and not self._drawing.active:
+            self.close()
 
     def _on_mover_chosen(self, mover: Mover) -> None:
         self._edits.cut_out_mover(mover)

@@ -279,6 +279,8 @@ class LogBench(Bench):
             return
         modes: dict[str, Mode] = {"point": "point", "surface": "surface", "area": "area", "standing": "standing"}
         self.context.player.stop()
+        if on:
+            self.areas.set_active(False)  # the next drag is for this, whatever sheet is open
         self.marks.set_mode(modes[what] if on else "look")
 
     def toggle_mark(self, what: str) -> None:
