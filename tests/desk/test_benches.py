@@ -192,6 +192,7 @@ def test_the_table_gives_the_reasons_in_figures(join):
 
 def test_the_moving_picture_is_the_largest_thing(join):
     bench = join.window.join
+    join.until(lambda: bench.viewer.picture_rect().width() > 0)
     areas = {part: part.width() * part.height() for part in (bench.viewer, bench.table, bench.strips)}
     assert max(areas, key=areas.get) in (bench.viewer, bench.strips)
     picture = bench.viewer.picture_rect()
