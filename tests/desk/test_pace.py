@@ -402,3 +402,15 @@ def test_paces_are_saved_and_opened_again(pace, tmp_path):
     session.save_as(tmp_path / "paced.clevrin")
     pace.until(lambda: (tmp_path / "paced.clevrin").exists())
     assert load(tmp_path / "paced.clevrin").reel.shots[0].pace == made.reel.shots[0].pace
+
+
+def test_all_chosen_shots_last_as_long_as_is_said(pace):
+    session = pace.window.session
+    shots = session.project.reel.shots[:2]
+    session.choose_shots([shot.id for shot in reversed(shots)])
+    pace.until(lambda: bench(pace).seen is not None and bench(pace).seen.shot.id == shots[0].id)
+    bench(pace).edits.last(36)
+    assert [placed.frames for placed in placed_shots(session.project)[:2]] == [36, 36]
+    speeds = [tuple(point.speed for point in session.project.shot(shot.id).pace.points) for shot in shots]
+    assert speeds[0] != speeds[1], "each by its own speed"
+    assert session.history.undo_label == "Last 36 frames"

@@ -11,7 +11,7 @@ from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.errors import ClevrinError
 from clevrin.core.pace import placed_shots, reel_frame
 from clevrin.core.pace.landing import landed
-from clevrin.core.pace.shaping import READY, as_long_as, frame_at, frozen, put
+from clevrin.core.pace.shaping import READY, Clock, as_long_as, frame_at, frozen, put
 from clevrin.desk.bench.context import Context
 from clevrin.desk.pace.paced_shot import PacedShot
 
@@ -135,16 +135,22 @@ class PaceEdits:
     # Length
 
     def last(self, frames: int) -> None:
-        """Has the shot last so many frames of the reel; where its length is locked, that is the new length."""
+        """Has each chosen shot last so many frames of the reel; where its length is locked, that is the new length."""
         seen = self._seen()
         if seen is None:
             return
-
-        def made() -> Pace:
-            fitted = as_long_as(seen.shot, frames, seen.clock)
-            return fitted.changed(length_frames=frames)
-
-        self._try(seen, made, f"Last {frames} frames", locked=False)
+        session = self._context.session
+        chosen = {seen.shot.id, *(shot.id for shot in session.others)}
+        paces = []
+        try:
+            for placed in placed_shots(session.project):
+                if placed.shot.id in chosen:
+                    fitted = as_long_as(placed.shot, frames, Clock.of(placed))
+                    paces.append((placed.shot.id, fitted.changed(length_frames=frames)))
+        except (ClevrinError, ValueError) as error:
+            self._tell(str(error))
+            return
+        session.do(PaceShots(paces=tuple(paces), label=f"Last {frames} frames"))
 
     def last_to_marker(self) -> None:
         """Has the shot end at the next marker or beat behind its middle."""
