@@ -150,6 +150,7 @@ def test_joins_and_outputs_are_said(demo, line):
     say(line, "thrown whip 14")
     shot = session.project.reel.shots[0]
     assert shot.leave.kind == "thrown whip" and shot.leave.given["length"] == 14
+    assert session.history.undo_label == "Make thrown whip", "the kind and its length are one step"
     demo.key(Qt.Key.Key_T, CTRL)
     say(line, "choose all, dip")
     assert {shot.leave.kind for shot in session.project.reel.shots[:-1]} == {"dip"}

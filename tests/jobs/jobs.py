@@ -37,6 +37,13 @@ def _is_whole(hand: CountedHand) -> None:
             assert y.std() > 8 and all(side.max() > 24 for side in sides), f"frame {frame}"
 
 
+def _laid_and_said(hand: CountedHand, words: str, *films: str) -> None:
+    """Films are dropped, a first reel is made of them, and the rest is said."""
+    hand.drop(*films)
+    hand.first_reel(len(films))
+    hand.say(words)
+
+
 def _speeds(hand: CountedHand) -> set[float]:
     return {point.speed for shot in hand.shots for point in shot.pace.points}
 
@@ -58,18 +65,14 @@ def one_take(hand: CountedHand) -> None:
 
 
 def axes_and_strength(hand: CountedHand) -> None:
-    hand.drop("hill")
-    hand.first_reel(1)
-    hand.say("settle 2.5, axes roll, brought back 30, render now")
+    _laid_and_said(hand, "settle 2.5, axes roll, brought back 30, render now", "hill")
     (shot,) = hand.shots
     assert shot.hold.settle_s == 2.5 and shot.hold.returned == 0.3 and "roll" not in shot.hold.axes
     _is_whole(hand)
 
 
 def wide_to_tight(hand: CountedHand) -> None:
-    hand.drop("hill")
-    hand.first_reel(1)
-    hand.say("fast 10, shutter 360, ready moves slow push, render now")
+    _laid_and_said(hand, "fast 10, shutter 360, ready moves slow push, render now", "hill")
     (shot,) = hand.shots
     assert _speeds(hand) == {10.0} and shot.pace.shutter.angle_deg == 360
     first, *_, last = shot.gate().poses
@@ -78,27 +81,28 @@ def wide_to_tight(hand: CountedHand) -> None:
 
 
 def slow_to_a_quarter(hand: CountedHand) -> None:
-    hand.drop("walk-past")
-    hand.first_reel(1)
-    hand.say("slow 4, keep 90, ready moves punch in, render now")
+    _laid_and_said(hand, "slow 4, keep 90, ready moves punch in, render now", "walk-past")
     (shot,) = hand.shots
     assert _speeds(hand) == {0.25} and shot.hold.keep == 0.9 and shot.gate().poses
     _is_whole(hand)
 
 
 def crop_limit(hand: CountedHand) -> None:
-    hand.drop("walk-past")
-    hand.first_reel(1)
-    hand.say("keep 92, settle 3, let blur, render now")
+    _laid_and_said(hand, "keep 92, settle 3, let blur, render now", "walk-past")
     (shot,) = hand.shots
     assert (shot.hold.keep, shot.hold.settle_s) == (0.92, 3.0)
     _is_whole(hand)
 
 
 def made_joins_on_four(hand: CountedHand) -> None:
-    hand.drop("hill", "doorstep", "burst", "bunting")
-    hand.first_reel(4)
-    hand.say("cut 1, thrown whip 14, cut 2, push-through, cut 3, fracture, shaken 2, render now")
+    _laid_and_said(
+        hand,
+        "cut 1, thrown whip 14, cut 2, push-through, cut 3, fracture, shaken 2, render now",
+        "hill",
+        "doorstep",
+        "burst",
+        "bunting",
+    )
     joins = [shot.leave for shot in hand.shots[:-1]]
     assert [each.kind for each in joins] == ["thrown whip", "push-through", "fracture"]
     assert joins[0].given["length"] == 14 and joins[2].given["shaken"] == 2
@@ -106,60 +110,56 @@ def made_joins_on_four(hand: CountedHand) -> None:
 
 
 def turned_round_with_a_dissolve(hand: CountedHand) -> None:
-    hand.drop("walk-past", "hill")
-    hand.first_reel(2)
-    hand.say("shot 2, mirror, shot 1, reverse, dissolve 4, render now")
+    _laid_and_said(hand, "shot 2, mirror, shot 1, reverse, dissolve 4, render now", "walk-past", "hill")
     first, second = hand.shots
     assert first.reverse and second.mirror and first.leave.dissolve_frames == 4
     _is_whole(hand)
 
 
 def cut_at_the_peaks(hand: CountedHand) -> None:
-    hand.drop("walk-past", "hill")
-    hand.first_reel(2)
-    hand.say("shutter 180, render now")
+    _laid_and_said(hand, "shutter 180, render now", "walk-past", "hill")
     assert hand.shots[0].leave.kind == "whip cut" and hand.shots[0].pace.shutter.angle_deg == 180
     _is_whole(hand)
 
 
 def rolls(hand: CountedHand) -> None:
-    hand.drop("somersault", "cartwheel")
-    hand.first_reel(2)
-    hand.say("choose all, fast 2, into the end, render now")
+    _laid_and_said(hand, "choose all, fast 2, into the end, render now", "somersault", "cartwheel")
     first, second = hand.shots
     assert first.leave.kind == "whip cut" and first.pace.points and second.pace.points
     _is_whole(hand)
 
 
 def both_whips(hand: CountedHand) -> None:
-    hand.drop("walk-past", "hill")
-    hand.first_reel(2)
-    hand.say("dissolve 4, render now")
+    _laid_and_said(hand, "dissolve 4, render now", "walk-past", "hill")
     assert (hand.shots[0].leave.kind, hand.shots[0].leave.dissolve_frames) == ("whip cut", 4)
     _is_whole(hand)
 
 
 def seven_ordered(hand: CountedHand) -> None:
-    hand.drop("walk-past", "hill", "look-up", "look-down", "somersault", "cartwheel", "burst")
-    hand.first_reel(7)
-    hand.say("choose all, into the middle, shot 3, duplicate, reverse, render now")
+    _laid_and_said(
+        hand,
+        "choose all, into the middle, shot 3, duplicate, reverse, render now",
+        "walk-past",
+        "hill",
+        "look-up",
+        "look-down",
+        "somersault",
+        "cartwheel",
+        "burst",
+    )
     assert len(hand.shots) == 8 and any(shot.reverse for shot in hand.shots)
     assert all(shot.pace.points for shot in hand.shots)
     _is_whole(hand)
 
 
 def thrown_between_still(hand: CountedHand) -> None:
-    hand.drop("doorstep", "burst")
-    hand.first_reel(2)
-    hand.say("thrown whip, render now")
+    _laid_and_said(hand, "thrown whip, render now", "doorstep", "burst")
     assert hand.shots[0].leave.kind == "thrown whip"
     _is_whole(hand)
 
 
 def slide_that_goes_on(hand: CountedHand) -> None:
-    hand.drop("hill", "bunting")
-    hand.first_reel(2)
-    hand.say("slide 20, render now")
+    _laid_and_said(hand, "slide 20, render now", "hill", "bunting")
     assert hand.shots[0].leave.kind == "slide" and hand.shots[0].leave.given["length"] == 20
     _is_whole(hand)
 

@@ -3,7 +3,7 @@
 import pytest
 
 from clevrin.core.shelf import Shelf
-from tests.desk.conftest import Hands, hands, themed, window  # noqa: F401
+from tests.desk.conftest import Hands
 from tests.jobs.hand import CountedHand
 from tests.jobs.jobs import JOBS, Job
 
@@ -34,7 +34,7 @@ def _marked(job: Job):
 def test_a_job_takes_no_more_of_the_hand_than_it_did(
     job: Job,
     measured_demo: Shelf,
-    hands: Hands,  # noqa: F811
+    hands: Hands,
     tmp_path,
     record_property,
 ):

@@ -3,6 +3,7 @@
 import json
 import logging
 import re
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
@@ -19,6 +20,7 @@ _MOST = 1000
 _SHIPPED = "shipped_recipes"
 
 
+@cache
 def shipped() -> tuple[Recipe, ...]:
     """Those that come with Clevrin, by their names."""
     folder = files("clevrin.core.document") / _SHIPPED

@@ -4,13 +4,14 @@ A gain for each of red, green and blue, in linear light, as the mean light of bo
 camera's exposure and white balance differ by. It fades so slowly that nobody sees it go.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import Join
+from clevrin.core.document import Join, Shot
 from clevrin.core.media.colouring import light_of, shown
 from clevrin.core.media.picture import Picture, shrunk
 from clevrin.core.media.reading import FilmReader
@@ -66,6 +67,12 @@ def balance(outgoing: tuple[FilmReader, int], incoming: tuple[FilmReader, int]) 
     return Balance(
         gains=(float(gains[0]), float(gains[1]), float(gains[2])), frames=frames, before_de=before, after_de=after
     )
+
+
+def balance_at_cut(pair: tuple[Shot, Shot], film: Callable[[str], FilmReader]) -> Balance:
+    """What balances two shots that follow each other, where they meet; `film` opens a take by its id."""
+    first, second = pair
+    return balance((film(first.take_id), first.last_shown), (film(second.take_id), second.first_shown))
 
 
 def gains_at(given: dict[str, float], at: float) -> Gains:

@@ -4,10 +4,11 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from clevrin.core.byte_cache import ByteCache
 from clevrin.core.document import Project, Shot
 from clevrin.core.document.edits import Edit
 from clevrin.core.errors import ClevrinError
-from clevrin.core.join.balancing import Balance, balance
+from clevrin.core.join.balancing import Balance, balance_at_cut
 from clevrin.core.join.survey import Library, SurveyedCut, survey_cut
 from clevrin.core.offering import (
     FirstReel,
@@ -104,7 +105,7 @@ class Offering(QObject):
         if offer is None:
             return
         if offer.kind == "reel":
-            self._make_first_reel()
+            self.take(offer)
         elif offer.kind in _OF_CUTS:
             self._take_all_cuts(offer.kind)
         else:
@@ -199,27 +200,21 @@ class Offering(QObject):
         takes = [project.take(each.take_id) for each in project.reel.shots[at : at + 2]]
         if why_not_yet(self._context.measurements, takes) or any(map(self._context.measurements.missing, takes)):
             return ()
-        remembered = self._context.measurements.store.remembered
-        key = "offered cut", project.reel.shots[max(0, at - 1) : at + 3], tuple(take.measured_as for take in takes)
-        known: Surveyed | None = remembered.get(key)
+        moves, store = self._context.known_moves, self._context.measurements.store
+        known: Surveyed | None = store.remembered.get(_cut_key(project, at))
         if known is not None:
             return cut_offers(project, *known)
-        moves, store = self._context.known_moves, self._context.measurements.store
 
         def work(progress: Progress) -> Surveyed:
             with Sources.of(store, light=True) as sources:
-                return _surveyed(project, at, moves.library(sources, progress))
-
-        def done(found: Surveyed) -> None:
-            remembered.put(key, found)
-            self._soon.start()
+                return _surveyed(project, at, moves.library(sources, progress), store.remembered)
 
         self._context.jobs.restart(
             Job(
                 key=("offered cut",),
                 what="Looking at the cut",
                 work=work,
-                done=done,
+                done=lambda _: self._soon.start(),
                 failed=lambda _: None,  # the bench tells it of its own list
                 quiet=True,
                 background=True,
@@ -244,7 +239,7 @@ class Offering(QObject):
             with Sources.of(store, light=True) as sources:
                 library = moves.library(sources, progress)
                 for number in range(len(project.reel.shots) - 1):
-                    found += cut_offers(project, *_surveyed(project, number, library))
+                    found += cut_offers(project, *_surveyed(project, number, library, store.remembered))
                     step(progress, number + 1, len(project.reel.shots) - 1)
             return [offer for offer in found if offer.kind == kind]
 
@@ -284,14 +279,23 @@ class Offering(QObject):
         return all(placed.frames >= least for placed in row[at : at + 2])
 
 
-def _surveyed(project: Project, at: int, library: Library) -> Surveyed:
-    """A cut, and what would balance the colours of its two sides."""
-    before, after = project.reel.shots[at : at + 2]
-    sides = (
-        (library.film(project.take(before.take_id)), before.last_shown),
-        (library.film(project.take(after.take_id)), after.first_shown),
-    )
-    return survey_cut(project, at, library), balance(*sides)
+def _surveyed(project: Project, at: int, library: Library, remembered: ByteCache) -> Surveyed:
+    """A cut, and what would balance the colours of its two sides; remembered."""
+
+    def looked_at() -> Surveyed:
+        before, after = project.reel.shots[at : at + 2]
+        balance = balance_at_cut((before, after), lambda take_id: library.film(project.take(take_id)))
+        return survey_cut(project, at, library), balance
+
+    found: Surveyed = remembered.once(_cut_key(project, at), looked_at)
+    return found
+
+
+def _cut_key(project: Project, at: int) -> tuple[object, ...]:
+    """All that is seen of a cut depends on: the shots about it, how their takes are measured, rate and beats."""
+    reel, about = project.reel, project.reel.shots[max(0, at - 1) : at + 3]
+    measured = tuple(project.take(shot.take_id).measured_as for shot in about)
+    return "offered cut", about, measured, reel.rate, reel.markers
 
 
 def _named(offer: Offer) -> tuple[str, str, str]:

@@ -568,9 +568,6 @@ class JoinBench(Bench):
     def join_by(self, kind: str, length: float | None) -> None:
         """Joins the chosen cut by a kind, lasting so many frames where that is said."""
         pair = chosen_pair(self.context.session)
-        if pair is None:
-            return
-        self.edits.make(pair[0], kind)
-        made = self.context.session.project.shot(pair[0].id)
-        if length is not None and any(each.id == "length" for each in kind_of(made.leave).settings):
-            self.edits.set_values(made, {"length": length})
+        if pair is not None:
+            lasts = length is not None and any(each.id == "length" for each in KINDS[kind].settings)
+            self.edits.make(pair[0], kind, **({"length": length} if lasts and length is not None else {}))

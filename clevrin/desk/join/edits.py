@@ -6,8 +6,8 @@ from clevrin.core.document import Join, Shot
 from clevrin.core.document.edits import SetLeaves
 from clevrin.core.document.joining import PLAIN
 from clevrin.core.document.joining import Setting as Value
-from clevrin.core.join.balancing import Balance, balance, unbalanced
-from clevrin.core.join.kinds import kind_of
+from clevrin.core.join.balancing import Balance, balance_at_cut, unbalanced
+from clevrin.core.join.kinds import KINDS, kind_of
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
@@ -28,10 +28,15 @@ class JoinEdits:
         chosen = [each for each in shots if each.id in self._session.shot_ids]
         return chosen if shot in chosen else [shot]
 
-    def make(self, shot: Shot, kind: str) -> None:
-        """Makes the join by which a shot leaves one of a kind, as usual."""
+    def make(self, shot: Shot, kind: str, **values: Value) -> None:
+        """Makes the join by which a shot leaves one of a kind, as usual but for some settings of it.
+
+        Raises `ClevrinError` for what cannot be.
+        """
+        known = {each.id: each for each in KINDS[kind].settings} if values else {}
+        made = Join(kind=kind).having(**{name: known[name].checked(value) for name, value in values.items()})
         leaves = tuple(
-            (each.id, Join(kind=kind, dissolve_frames=0 if kind == PLAIN else each.leave.dissolve_frames))
+            (each.id, made.changed(dissolve_frames=0 if kind == PLAIN else each.leave.dissolve_frames))
             for each in self.left_alike(shot)
         )
         self._session.do(SetLeaves(leaves=leaves, label=f"Make {kind}"))
@@ -58,15 +63,11 @@ class JoinEdits:
     ) -> None:
         """Balances the incoming side in the background. `still`: whether the pair is as it was then."""
         project, store = self._session.project, self._context.measurements.store
-        first, second = pair
+        first = pair[0]
 
         def work(progress: Progress) -> Balance:
             with Sources.of(store, light=True) as sources:
-                sides = [
-                    (sources.films.reader(project.take(shot.take_id)), frame)
-                    for shot, frame in ((first, first.last_shown), (second, second.first_shown))
-                ]
-                return balance(*sides)
+                return balance_at_cut(pair, lambda take_id: sources.films.reader(project.take(take_id)))
 
         def found(balanced: Balance) -> None:
             if not still():

@@ -13,9 +13,8 @@ def agreement_words(before: Placed, after: Placed, traces: tuple[Trace | None, T
     if any(trace is None for trace in traces):
         return "The motion is being measured."
     knot = knot_between(before, after, *traces)
-    said = _agreement(knot)
-    if knot.leaving_deg is None and knot.arriving_deg is None:
-        said = _not_aside((before, after), traces)
+    aside = knot.leaving_deg is not None or knot.arriving_deg is not None
+    said = _agreement(knot) if aside else _not_aside((before, after), traces)
     return "\n".join([said, *(words for each in (before, after) if (words := _too_little(each)))])
 
 

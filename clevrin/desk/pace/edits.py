@@ -101,10 +101,8 @@ class PaceEdits:
 
     def take_ready(self, name: str) -> None:
         """Replaces the speeds of all chosen shots by those of a ready ramp."""
-        chosen = self._context.session.shot_ids
-        shots = [shot for shot in self._context.session.project.reel.shots if shot.id in chosen]
         paces = []
-        for shot in shots:
+        for shot in self._context.session.chosen:
             points = READY[name].points(shot, self.slow, self.fast)
             if len(points) >= 2:
                 paces.append((shot.id, shot.pace.changed(points=points, length_frames=None)))

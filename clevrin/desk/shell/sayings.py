@@ -146,22 +146,24 @@ def of_fields(step: str, sheet: FieldSheet, enter: Callable[[str], object], miss
 def of_speeds(edits: "PaceEdits", enter: Callable[[str], object], missing: str) -> Iterator[Sayable]:
     """How many times slower, or as fast, a shot plays."""
     place = next(each.name for each in STEPS if each.id == "pace")
-    for words, speed in (("Slow", lambda times: 1 / times), ("Fast", lambda times: times)):
-        yield Sayable(words=words, place="", number=True, of=_if(missing, _speed(words, speed, place, edits, enter)))
+    for words, most, way in (("Slow", 1 / SLOWEST, -1), ("Fast", FASTEST, 1)):
+        yield Sayable(
+            words=words, place="", number=True, of=_if(missing, _speed(words, most, way, place, edits, enter))
+        )
 
 
 def _speed(
     words: str,
-    speed: Callable[[float], float],
+    most: float,
+    way: int,
     place: str,
     edits: "PaceEdits",
     enter: Callable[[str], object],
 ) -> Callable[[float | None], Saying]:
     def of(typed: float | None) -> Saying:
-        if typed is None or not 1 <= typed <= (1 / SLOWEST if words == "Slow" else FASTEST):
-            most = 1 / SLOWEST if words == "Slow" else FASTEST
+        if typed is None or not 1 <= typed <= most:
             return Saying(words=words, changes=place, run=lambda: None, missing=f"How many times: 1 to {most:g}.")
-        plays = speed(typed)
+        plays = typed**way
 
         def run() -> None:
             enter("pace")

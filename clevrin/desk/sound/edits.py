@@ -62,8 +62,7 @@ class SoundEdits(QObject):
         changed: dict[str, float] = {name: round(over * rate) for name, over in fades_s.items()}
         if level_db is not None:
             changed["level_db"] = level_db
-        chosen = [each for each in self._session.project.reel.shots if each.id in self._session.shot_ids]
-        sounds = tuple((each.id, each.sound.changed(**changed)) for each in chosen)
+        sounds = tuple((each.id, each.sound.changed(**changed)) for each in self._session.chosen)
         self._session.do(SetShotSounds(sounds=sounds), gesture=_named(gesture))
 
     def change_music(self, gesture: str = "", **changed: float) -> None:

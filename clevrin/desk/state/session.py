@@ -182,10 +182,9 @@ class Session(QObject):
 
     def do_for_chosen(self, edit: Edit, *, gesture: str | None = None) -> bool:
         """The same of an edit of the chosen shot: the other chosen ones get what it changes of that one."""
-        shot = self.shot
-        others = tuple(id for id in self._shot_ids if shot is None or id != shot.id)
+        shot, others = self.shot, self.others
         if shot is not None and others:
-            edit = Alike(edit=edit, lead=shot.id, others=others)
+            edit = Alike(edit=edit, lead=shot.id, others=tuple(each.id for each in others))
         return self.do(edit, gesture=gesture)
 
     @contextmanager
@@ -249,10 +248,15 @@ class Session(QObject):
         return self._shot_ids
 
     @property
+    def chosen(self) -> tuple[Shot, ...]:
+        """All chosen shots, in the order of the reel."""
+        return tuple(shot for shot in self.project.reel.shots if shot.id in self._shot_ids)
+
+    @property
     def others(self) -> tuple[Shot, ...]:
-        """The chosen shots beside the one that is shown, in the order of the reel."""
-        shot = self.shot
-        return tuple(s for s in self.project.reel.shots if s.id in self._shot_ids and s is not shot)
+        """The same without the one that is shown."""
+        shown = self.shot
+        return tuple(shot for shot in self.chosen if shot is not shown)
 
     @property
     def playhead(self) -> int:
