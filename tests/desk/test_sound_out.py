@@ -5,6 +5,7 @@ import shutil
 import subprocess
 import sys
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -13,6 +14,7 @@ from clevrin.core.document import Project, Reel, Shot, Span
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.sound.mix import ReelSound
 from clevrin.core.sound.takes import TakesSound
+from clevrin.desk.playback import sound_out
 from tests.films import numbered_film
 
 RATE = 48_000
@@ -154,9 +156,60 @@ def test_the_sound_device_is_the_clock_and_hears_the_tone(sounding, server, tmp_
     loud = samples[np.flatnonzero(np.abs(samples) > 0.2)[0] :][: 2 * RATE]
     tone = np.argmax(np.abs(np.fft.rfft(loud * np.hanning(len(loud))))) * RATE / len(loud)
     assert tone == pytest.approx(440, abs=3)
-    # No gap but at the cuts, which are faded over 5 ms on either side.
-    quiet = np.convolve(np.abs(loud) < 0.02, np.ones(2000), "valid").max()
-    assert quiet < 1500
+    # A server whose time is taken away gaps by itself: that the player leaves none is shown without one, below.
+    assert np.mean(np.abs(loud) > 0.02) > 0.5
+
+
+class Device:
+    """A device whose time is set by hand: it keeps all that it was given."""
+
+    CAPACITY = RATE // 2 * 8
+
+    def __init__(self) -> None:
+        self.given = bytearray()
+        self.played_s = 0.0
+
+    def start(self) -> "Device":
+        return self
+
+    def bytesFree(self) -> int:
+        return self.CAPACITY - (len(self.given) - round(self.played_s * RATE) * 8)
+
+    def processedUSecs(self) -> int:
+        return round(self.played_s * 1e6)
+
+    def write(self, block: bytes) -> int:
+        self.given += block
+        return len(block)
+
+    def reset(self) -> None:
+        pass
+
+
+def test_a_device_that_begins_late_is_given_each_sample_once_but_those_it_is_late_by(qtbot, monkeypatch):
+    device, now = Device(), [100.0]
+    monkeypatch.setattr(sound_out, "_open_sink", lambda: device)
+    monkeypatch.setattr(sound_out, "time", SimpleNamespace(monotonic=lambda: now[0]))
+    out = sound_out.SoundOut()
+    # Each sample says which one it is: float32 holds all whole numbers up to 2^24.
+    assert out.start(lambda at, count: np.repeat(np.arange(at, at + count, dtype=np.float32)[:, None], 2, 1) / 2**24)
+
+    def full() -> bool:
+        out._feed()
+        return device.bytesFree() == 0
+
+    qtbot.waitUntil(full)
+    for now[0], device.played_s in ((100.3, 0.0), (100.4, 0.1), (100.7, 0.4), (101.1, 0.8), (101.5, 1.2)):
+        qtbot.waitUntil(full)
+    assert out.clock_s == pytest.approx(1.5)
+    out.stop()
+    left, right = np.frombuffer(bytes(device.given), np.float32).reshape(-1, 2).T * 2**24
+    assert np.array_equal(left, right)
+    had, lead, fade = round(0.6 * RATE), round(0.3 * RATE), RATE // 200
+    assert np.array_equal(left[:had], np.arange(had))  # what it was given until it was seen to have begun
+    late, after = had + lead, left[had:]
+    assert np.array_equal(after[fade:], np.arange(late + fade, late + len(after)))
+    assert (after[:fade] <= np.arange(late, late + fade)).all() and (np.diff(after[:fade]) > 0).all()
 
 
 def test_when_the_device_goes_away_it_plays_on_by_the_wall_clock(sounding, server, tmp_path):
