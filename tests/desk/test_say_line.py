@@ -202,3 +202,48 @@ def test_a_recipe_is_kept_from_a_shot_and_put_on_others(demo, line):
 def say_again(hands, line, text: str) -> None:
     hands.key(Qt.Key.Key_T, CTRL)
     say(line, text)
+
+
+def test_a_button_is_pressed_by_its_words_or_says_why_not(demo, line):
+    window, session = demo.window, demo.window.session
+    session.choose_shot(session.project.reel.shots[0].id)
+    say(line, "freeze here", enter=False)
+    assert line.found[0].words == "Freeze here" and line.found[0].changes == "Pace"
+    before = session.project
+    QTest.keyClick(line.entry, Qt.Key.Key_Return)
+    assert window.pace.isVisible() and session.project != before
+    # What is set goes before what is pressed.
+    demo.key(Qt.Key.Key_T, CTRL)
+    say(line, "as shot", enter=False)
+    assert line.found[0].words == "Hold: As shot"
+    say(line, "follow nothing")  # nothing is followed
+    assert "there is nothing in Reframe for it to be done to" in window.trouble.text()
+
+
+def test_what_moves_is_followed_once_it_is_found_and_the_rest_waits_for_it(demo, line):
+    window, session = demo.window, demo.window.session
+    shots = session.project.reel.shots[:2]
+    session.choose_shots([shot.id for shot in shots])
+    say(line, "render upright as well, follow what moves, shutter 180")
+    assert window.said.waiting
+    demo.until(lambda: not window.said.waiting)
+    output = session.project.outputs[-1]
+    assert window.reframe.output == output.id
+    for shot in session.project.reel.shots[:2]:
+        (follow,) = shot.gate(output.id).follows
+        assert follow.tracks[0] in [track.id for track in session.project.take(shot.take_id).tracks]
+        assert shot.pace.shutter.angle_deg == 180
+    demo.key(Qt.Key.Key_T, CTRL)
+    say(line, "hold what moves 40")
+    demo.until(lambda: not window.said.waiting)
+    assert "So much does not move by itself" in window.trouble.text()
+    assert [shot.hold for shot in session.project.reel.shots[:2]] == [shot.hold for shot in shots]
+
+
+def test_motion_is_laid_over_the_reel_by_saying_whose(demo, line):
+    session = demo.window.session
+    say(line, "over the reel hill")
+    (over,) = session.project.reel.over
+    assert session.project.motions[-1].name == "hill" and over.loan.lender_id == session.project.motions[-1].id
+    session.undo()
+    assert not session.project.reel.over and not session.project.motions

@@ -10,6 +10,7 @@ from clevrin.demo.footage_maker import FOOTAGE
 from tests.desk.conftest import Hands
 
 CTRL = Qt.KeyboardModifier.ControlModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
 _RENDERS_MS = 900_000
 
@@ -38,6 +39,16 @@ class CountedHand:
         self.hands.drop_files(*(FOOTAGE / f"{name}.mp4" for name in names))
         self.hands.until(lambda: len(self.session.project.takes) == before + len(names))
         self.hands.measured()
+
+    def drop_unknown(self, name: str) -> None:
+        """Drops a film of the demo as one that has never been measured, and waits until that is under way."""
+        self.actions += 1
+        film = self.folder / f"{name}.mp4"
+        # A box that players leave out makes another file of it.
+        film.write_bytes((FOOTAGE / f"{name}.mp4").read_bytes() + b"\x00\x00\x00\x10free12345678")
+        self.hands.drop_files(film)
+        strip = self.window.header.strip
+        self.hands.until(lambda: strip.stop_button.isVisible() and "/s" in strip.words)
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> None:
         self.actions += 1
@@ -68,6 +79,7 @@ class CountedHand:
         assert line.said, f"{words}: {line.note.text()}"
         self.key(Qt.Key.Key_Return)
         assert not line.isVisible()
+        self.hands.until(lambda: not self.window.said.waiting)
 
     def name_file(self, path: Path) -> None:
         """Types a name into the dialog that is open, and confirms it."""

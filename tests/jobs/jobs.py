@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.pace import reel_frames
-from tests.jobs.hand import CTRL, CountedHand
+from tests.jobs.hand import CTRL, SHIFT, CountedHand
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -164,6 +164,61 @@ def slide_that_goes_on(hand: CountedHand) -> None:
     _is_whole(hand)
 
 
+def past_a_subject(hand: CountedHand) -> None:
+    _laid_and_said(
+        hand,
+        "choose all, fast is 20, into the middle, follow what moves, shutter 180, where it is fast, render now",
+        "picnic",
+        "walk-past",
+    )
+    assert all(shot.hold.how != "none" and shot.gate().follows for shot in hand.shots)
+    assert max(_speeds(hand)) == 20 and all(shot.pace.shutter.full_at > 1 for shot in hand.shots)
+    _is_whole(hand)
+
+
+def axes_one_after_the_other(hand: CountedHand) -> None:
+    window = hand.window
+    hand.drop_unknown("hill")
+    hand.click(window.header.strip.stop_button)
+    hand.hands.until(window.log.sheet.resume_button.isVisible)
+    hand.click(window.log.sheet.resume_button)
+    hand.hands.measured()
+    hand.key(Qt.Key.Key_V)
+    assert window.log.mark_buttons["vectors"].isChecked()
+    hand.first_reel(1)
+    hand.say("settle 3, axes pan, axes tilt, lock-off, render now")
+    (shot,) = hand.shots
+    assert shot.hold.how == "lock-off" and shot.hold.settle_s == 3 and not {"pan", "tilt"} & set(shot.hold.axes)
+    _is_whole(hand)
+
+
+def upright_of_four(hand: CountedHand) -> None:
+    hand.drop("picnic", "walk-past", "hill", "parade")
+    hand.first_reel(4)
+    hand.say("render upright as well, choose all, shutter 180, where it is fast, follow what moves, shot 2")
+    for _ in range(4):
+        hand.key(Qt.Key.Key_Right, SHIFT)
+    hand.say("follow what moves 2, render all")
+    (upright,) = hand.session.project.outputs
+    follows = [shot.gate(upright.id).follows for shot in hand.shots]
+    assert all(follows) and max(map(len, follows)) == 2
+    _is_whole(hand)
+    facts = probe(next(hand.folder.glob("*upright*")))
+    assert (facts.width, facts.height) == (upright.width, upright.height)
+    assert facts.frames == reel_frames(hand.session.project)
+
+
+def lent_over_the_reel(hand: CountedHand) -> None:
+    _laid_and_said(hand, "over the reel: somersault, play", "walk-past", "hill", "somersault")
+    assert hand.window.player.playing
+    hand.say("over the reel: hill, render now")
+    (over,) = hand.session.project.reel.over
+    assert (over.first, over.end) == (0, reel_frames(hand.session.project))
+    assert [each.name for each in hand.session.project.motions] == ["somersault", "hill"]
+    assert over.loan.lender_id == hand.session.project.motions[-1].id
+    _is_whole(hand)
+
+
 JOBS = (
     Job(id="one take", words="trim, calm it, a slow passage in it, compare, render", before=18, aim=7, do=one_take),
     Job(id="axes", words="axes, strength, motion brought back", before=8, aim=4, do=axes_and_strength, suite=True),
@@ -183,5 +238,15 @@ JOBS = (
     Job(id="both whips", words="both whips and a few frames of dissolve", before=10, aim=4, do=both_whips),
     Job(id="seven takes", words="ordered, one doubled and backward, ramps", before=14, aim=6, do=seven_ordered),
     Job(id="thrown", words="a thrown whip between shots that stand", before=13, aim=4, do=thrown_between_still),
+    Job(id="past a subject", words="20x past it, in the middle, blur where fast", before=25, aim=9, do=past_a_subject),
+    Job(
+        id="axes one by one",
+        words="vectors, long float, axes, lock-off, measuring stopped",
+        before=18,
+        aim=9,
+        do=axes_one_after_the_other,
+    ),
+    Job(id="upright", words="upright of four, the subject changes, both shapes", before=40, aim=12, do=upright_of_four),
+    Job(id="lent", words="another take's motion over the reel, two attempts", before=18, aim=7, do=lent_over_the_reel),
     Job(id="slide", words="a slide that goes on, its length changed", before=14, aim=5, do=slide_that_goes_on),
 )

@@ -20,6 +20,10 @@ TAKES = {
     "both whips": 6,
     "seven takes": 6,
     "thrown": 6,
+    "past a subject": 6,
+    "axes one by one": 9,
+    "upright": 14,
+    "lent": 9,
     "slide": 6,
 }
 """How many actions each takes; one that took more got worse."""

@@ -1,5 +1,7 @@
 """The Finish bench: the reel in a large viewer, what of it is not right, and the renders that wait."""
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QVBoxLayout
 
@@ -19,7 +21,7 @@ from clevrin.desk.bench.bench import Bench, Showing, Transport, bench_column, be
 from clevrin.desk.bench.context import Context
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.queue_view import QueueView
-from clevrin.desk.finish.rendering import Rendering
+from clevrin.desk.finish.rendering import Rendering, RenderWay
 from clevrin.desk.finish.sheet import LOOK, SOUND, FinishSheet
 from clevrin.desk.finish.stage import Stage
 from clevrin.desk.playback.programmes import beside_programme, reel_programme, span_of_shots, want_prepared
@@ -201,19 +203,33 @@ class FinishBench(Bench):
 
     def render_now(self) -> None:
         """Puts what is chosen on the queue, to the place of last time."""
-        if self.context.session.project.reel.shots:
-            for output_id in self._asked_for():
-                self._rendering.render_again(self._request(output_id), output_id)
+        self._render(self._rendering.render_again, self._asked_for())
+
+    def render_all(self) -> None:
+        """The same of the reel and all its outputs, whatever is chosen."""
+        self._render(self._rendering.render_again, self._all())
 
     def ask_to_render(self) -> None:
         """Asks where to, and puts what is chosen on the queue."""
-        if self.context.session.project.reel.shots:
-            self._rendering.ask(self._request(self._output), self._output)
+        self._render(self._rendering.ask, self._asked_for())
+
+    def _render(self, way: RenderWay, wanted: Sequence[str | None]) -> None:
+        """Renders the first of what is wanted in a way, and what is left beside it once it is known where that is."""
+        if not self.context.session.project.reel.shots:
+            return
+        first, *others = wanted
+
+        def go_on() -> None:
+            for output_id in others:
+                self._rendering.render_again(self._request(output_id), output_id)
+
+        way(self._request(first), first, go_on)
 
     def _asked_for(self) -> list[str | None]:
         """What is rendered: outputs by their ids, None: the reel."""
-        if not self.sheet.renders_all or self._rendering.folder is None:
-            return [self._output]
+        return self._all() if self.sheet.renders_all else [self._output]
+
+    def _all(self) -> list[str | None]:
         return [None, *(each.id for each in self.context.session.project.outputs)]
 
     def _request(self, output_id: str | None) -> ExportRequest:

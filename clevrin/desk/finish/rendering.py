@@ -1,5 +1,6 @@
 """Rendering from the window: to the place of last time, or asking where to, and putting it on the queue."""
 
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
 from datetime import date
@@ -17,6 +18,13 @@ from clevrin.desk.bench.context import Context
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.state.settings import Settings
 from clevrin.desk.widgets.file_dialogs import FileDialogs
+
+RenderWay = Callable[[ExportRequest, str | None, Callable[[], object]], object]
+"""How something is rendered: the request, its output (None: the reel), what is called once it is on the queue."""
+
+
+def _nothing() -> None:
+    pass
 
 
 class Rendering:
@@ -59,8 +67,13 @@ class Rendering:
         named = with_fields(wanted, None if output is None else output.name, date.today()).path
         return free_path(folder, named.name.removesuffix(suffix), suffix, self._queue.awaited)
 
-    def render_again(self, request: ExportRequest, output_id: str | None = None) -> None:
-        """Puts a render on the queue, to the place of last time; asks for one where there was none."""
+    def render_again(
+        self, request: ExportRequest, output_id: str | None = None, then: Callable[[], object] = _nothing
+    ) -> None:
+        """Puts a render on the queue, to the place of last time; asks for one where there was none.
+
+        `then` is called once it is on the queue.
+        """
         notices = self._context.notices
         notices.all_well()
         try:
@@ -69,10 +82,11 @@ class Rendering:
             notices.trouble(str(error))
             return
         if place is None:
-            self.ask(request, output_id)
+            self.ask(request, output_id, then)
             return
         output = self._context.session.project.output(output_id)
         self.put(replace(request, path=place), None if output is None else output.name)
+        then()
 
     def ask_where(self, output_id: str | None = None) -> None:
         """Asks for the name of the file; `output_id`: what is rendered, None for the reel as it is."""
@@ -85,8 +99,8 @@ class Rendering:
         output = project.output(output_id)
         return Path(project.name if output is None else f"{project.name} {output.name}")
 
-    def ask(self, request: ExportRequest, output_id: str | None = None) -> None:
-        """Asks for the place of a render, and puts it on the queue."""
+    def ask(self, request: ExportRequest, output_id: str | None = None, then: Callable[[], object] = _nothing) -> None:
+        """Asks for the place of a render, and puts it on the queue; then `then` is called."""
         output = self._context.session.project.output(output_id)
         title = "Render the reel" if output is None else f"Render {output.name}"
         kind = None if request.kind is None else FORMATS[request.kind]
@@ -97,6 +111,7 @@ class Rendering:
             with suppress(ClevrinError):  # then it is asked again the next time
                 self._settings.set_render_place(str(path.parent), self.name)
             self.put(replace(request, path=path), None if output is None else output.name)
+            then()
 
         also = ".mov" if kind is None else ""
         self._files.ask_for_new(title, render, pattern, name=str(request.path), suffix=suffix, also=also)

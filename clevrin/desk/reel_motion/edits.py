@@ -34,6 +34,12 @@ class OverEdits:
         """Motion over the whole reel, in the place of what lies there."""
         self._lay(0, reel_frames(self._session.project))
 
+    def lay_all_lent_by(self, loan: Loan | None) -> None:
+        """The same, lent by somebody else."""
+        with self._session.together("Lay motion over the reel"):
+            self.lay_over_all()
+            self.lend(loan)
+
     def lay_over_shots(self) -> None:
         """Motion over the chosen shots, from the first one's start to the last one's end."""
         chosen = [each for each in placed_shots(self._session.project) if each.shot.id in self._session.shot_ids]

@@ -23,6 +23,7 @@ from clevrin.desk.reframe.lanes import GateLanes, PoseLanes
 from clevrin.desk.reframe.mover_row import MoverRow
 from clevrin.desk.reframe.sheet import ReframeSheet
 from clevrin.desk.reframe.status_text import counter_zoom, followed, sharpness
+from clevrin.desk.reframe.subjects import Subjects
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import quiet_label
 from clevrin.desk.widgets.viewer import Viewer
@@ -41,6 +42,7 @@ class ReframeBench(ShotBench):
         self._pinning = False
         self.seen: SeenShot | None = None
         self.movers, self.mover_row = ShotMovers(context, self), MoverRow(context)
+        self.subjects = Subjects(context, self.movers, lambda: self.output, self)
         self.sheet = ReframeSheet(self.mover_row)
         self.edits = GateEdits(context, lambda: self.seen, self.sheet.trouble.tell, lambda: context.player.frame)
         row = bench_row(self)
@@ -113,7 +115,7 @@ class ReframeBench(ShotBench):
         sheet.counter_chosen.connect(edits.counter_to)
         sheet.output_chosen.connect(self.look_at_output)
         sheet.beside_chosen.connect(self.look_beside)
-        sheet.output_added.connect(self._on_output_added)
+        sheet.output_added.connect(self.add_output)
         sheet.output_renamed.connect(lambda name: self._change_output(name=name))
         sheet.output_sized.connect(lambda width, height: self._change_output(width=width, height=height))
         sheet.output_removed.connect(self._on_output_removed)
@@ -417,7 +419,8 @@ class ReframeBench(ShotBench):
     def _on_field_changing(self, field: object, value: object, gesture: str) -> None:
         field.edit(self.edits, value, gesture)  # type: ignore[attr-defined]
 
-    def _on_output_added(self, name: str, width: int, height: int) -> None:
+    def add_output(self, name: str, width: int, height: int) -> None:
+        """Adds an output, and looks through it."""
         added = self.edits.add_output(name, width, height)
         if added is not None:
             self.look_at_output(added.id)

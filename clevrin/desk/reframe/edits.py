@@ -6,13 +6,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from clevrin.core.document import CounterZoom, Follow, Gate, Output, Placement, Pose, Track
+from clevrin.core.document import CounterZoom, Gate, Output, Placement, Pose, Track
 from clevrin.core.document.edits import AddOutput, ChangeOutput, FitReel, FitShots, RemoveOutput, SetGate, TurnShots
 from clevrin.core.gate.pose_presets import MoveTerms, backward, mirrored, moved_by, put_on
 from clevrin.core.gate.resting import resting_place
 from clevrin.core.motion.movers import Mover
 from clevrin.desk.bench.context import Context
 from clevrin.desk.reframe.gated_shot import SeenShot
+from clevrin.desk.reframe.subjects import followed
 
 SHAPES: tuple[tuple[str, str, int, int], ...] = (
     ("wide", "16:9", 1920, 1080),
@@ -178,15 +179,7 @@ class GateEdits:
         seen = self._seen()
         if seen is None:
             return
-        follows = seen.gate.follows
-        last = follows[-1] if follows else None
-        if last is None or self._frame() <= last.frame or self._frame() <= seen.shot.span.first:
-            terms = {"frame": 0} if len(follows) < 2 else {"frame": follows[-1].frame}
-            one = (last or Follow(tracks=(track_id,))).changed(tracks=(track_id,), **terms)
-            follows = (*follows[:-1], one)
-        else:
-            follows = (*follows, last.changed(tracks=(track_id,), frame=self._frame()))
-        self._do(seen, seen.gate.changed(follows=follows), "Follow", track=track)
+        self._do(seen, followed(seen.gate, seen.shot, self._frame(), track_id), "Follow", track=track)
 
     def follow_at(self, place: tuple[float, float]) -> None:
         """Follows the point at a place of the source, on the frame that is looked at."""

@@ -16,8 +16,10 @@ from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.view import ReelView
+from clevrin.desk.reel_motion.edits import OverEdits
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import STEPS
+from clevrin.desk.state.notices import Notices
 from clevrin.desk.state.session import Session
 
 if TYPE_CHECKING:
@@ -42,6 +44,8 @@ class Desk(Protocol):
     music: MusicEdits
     offering: Offering
     recipes: Recipes
+    over: OverEdits
+    notices: Notices
 
     @property
     def log(self) -> LogBench: ...
@@ -187,6 +191,13 @@ ACTIONS: tuple[Action, ...] = (
         "render-again",
         "Render now, to the place of last time",
         lambda desk: desk.finish.render_now(),
+        when=_has_reel,
+    ),
+    _action(
+        "project",
+        "render-all",
+        "Render the reel and all its outputs now",
+        lambda desk: desk.finish.render_all(),
         when=_has_reel,
     ),
     _action(

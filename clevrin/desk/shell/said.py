@@ -1,11 +1,12 @@
 """What can be said on the line of a window, and how it is done."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document.joining import Setting
 from clevrin.desk.shell.actions import Desk
+from clevrin.desk.shell.button_sayings import of_buttons, of_lenders, of_subjects
 from clevrin.desk.shell.say_line import SayLine
 from clevrin.desk.shell.sayings import (
     DISSOLVE,
@@ -21,8 +22,10 @@ from clevrin.desk.shell.sayings import (
     of_recipes,
     of_speeds,
 )
+from clevrin.desk.steady.lenders import lenders_of
 
 _WITH_FIELDS = ("steady", "reframe", "pace", "finish")
+_WITH_BUTTONS = ("steady", "reframe", "pace", "join")
 
 
 class Said:
@@ -32,6 +35,14 @@ class Said:
         self._desk, self._run = desk, run
         self.line = SayLine(self._sayables, self._run_all, parent)
         self.line.closed.connect(lambda: desk.bench.take_focus())
+        self._rest: list[Saying] = []
+        desk.reframe.subjects.done.connect(self._go_on)
+        desk.session.opened.connect(self._rest.clear)
+
+    @property
+    def waiting(self) -> bool:
+        """Whether something that was said waits for what is still looked for."""
+        return bool(self._rest) or self._desk.reframe.subjects.waiting
 
     def open_or_close(self, begun: str = "") -> None:
         """`begun`: the first words are typed already."""
@@ -52,9 +63,31 @@ class Said:
         found += of_join_settings(self._put_in_join, no_cut)
         found += of_choosing(self._choose, len(desk.session.project.reel.shots))
         found += of_recipes(desk.recipes.known, desk.recipes.put, missing)
-        found += of_outputs(desk.reframe.edits.add_output)
+        found += of_outputs(desk.reframe.add_output)
+        found += self._of_motion(missing)
+        for step in _WITH_BUTTONS:
+            found += of_buttons(step, getattr(desk, step).sheet, self._enter, desk.notices.trouble)
         found += of_offers(desk.offering.offers, desk.offering.take)
         return found
+
+    def _of_motion(self, missing: str) -> Iterator[Sayable]:
+        """What moves by itself, and whose motion is lent to a shot or to the reel."""
+        desk, shot, project = self._desk, self._desk.session.shot, self._desk.session.project
+        subjects = desk.reframe.subjects
+
+        def follow(which: int) -> None:
+            self._enter("reframe")
+            subjects.follow(which)
+
+        def hold(which: int) -> None:
+            self._enter("steady")
+            subjects.hold(which)
+
+        yield from of_subjects((("Follow what moves", "Reframe", follow), ("Hold what moves", "Steady", hold)), missing)
+        lenders = lenders_of(project, "" if shot is None else shot.take_id, None if shot is None else shot.loan)
+        yield from of_lenders("Lent by", "Steady", lenders, desk.steady.edits.change_loan, missing)
+        over = lenders_of(project, "", None)
+        yield from of_lenders("Over the reel", "all of it", over, desk.over.lay_all_lent_by, missing)
 
     def _put_in_join(self, name: str, value: Setting) -> None:
         if name == DISSOLVE:
@@ -72,9 +105,17 @@ class Said:
         if len(said) == 1:
             said[0].run()
             return
-        with self._desk.session.together(f"{len(said)} things said"):
-            for each in said:
-                each.run()
+        self._rest += said
+        self._go_on()
+
+    def _go_on(self) -> None:
+        """Does what is left of it; what comes behind something that is still looked for waits until that is found."""
+        subjects = self._desk.reframe.subjects
+        if not self._rest or subjects.waiting:
+            return
+        with self._desk.session.together(f"{len(self._rest)} things said"):
+            while self._rest and not subjects.waiting:
+                self._rest.pop(0).run()
 
     def _enter(self, step: str) -> None:
         if self._desk.bench is not getattr(self._desk, step):

@@ -46,7 +46,7 @@ class Sayable:
     """What may be meant by words: `of` makes a saying of the number that was typed with them (None: none was).
 
     `number`: whether one belongs to it (None: it may). `short`: by which words it begins as well. `offered`: it is an
-    offer, which comes behind what can be said at any time.
+    offer, which comes behind what can be said at any time. `pressed`: a button, which comes behind settings.
     """
 
     words: str
@@ -55,6 +55,7 @@ class Sayable:
     number: bool | None = False
     short: str = ""
     offered: bool = False
+    pressed: bool = False
 
     @property
     def said(self) -> str:
@@ -81,8 +82,8 @@ def meant(text: str, sayables: Iterable[Sayable], most: int) -> list[Saying]:
         if all(any(one.startswith(word) for one in own) for word in words):
             begins = each.words.lower().startswith(words[0]) or each.short.lower().startswith(words[0])
             unlike = each.number is not None and each.number != (number is not None)
-            found.append((each.offered, unlike, not begins, len(own), order, each))
-    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:5])[:most]]
+            found.append((each.offered, each.pressed, unlike, not begins, len(own), order, each))
+    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:6])[:most]]
 
 
 def first_of(text: str, sayables: Iterable[Sayable]) -> Saying:

@@ -189,7 +189,10 @@ class Session(QObject):
 
     @contextmanager
     def together(self, label: str) -> Iterator[None]:
-        """All that is done in here is one step, under these words."""
+        """All that is done in here is one step, under these words; within another one it is a part of that."""
+        if self._together is not None:
+            yield
+            return
         self.end_gesture()
         before, self._together = self.project, "together"
         try:

@@ -1,0 +1,72 @@
+"""What can be said of the buttons and lists of a bench: each is pressed as the hand would press it."""
+
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
+
+from PySide6.QtWidgets import QPushButton, QWidget
+
+from clevrin.core.document import Loan
+from clevrin.desk.shell.rail import STEPS
+from clevrin.desk.shell.sayings import Sayable, Saying
+from clevrin.desk.steady.lenders import Lender
+from clevrin.desk.widgets.sheet import ChoiceSetting, Pages
+
+_SHORTEST = 4
+"""Letters: shorter words are signs, which nobody says."""
+
+
+def of_buttons(
+    step: str, sheet: QWidget, enter: Callable[[str], object], refuse: Callable[[str], object]
+) -> Iterator[Sayable]:
+    """The buttons of a bench's sheet that are no setting; `refuse` is told why one could not be pressed."""
+    place = next(each.name for each in STEPS if each.id == step)
+    seen: set[str] = set()
+    for button in sheet.findChildren(QPushButton):
+        words = button.text().split("   ")[0].rstrip("…")  # behind it stands its key
+        if len(words) < _SHORTEST or words in seen or _of_a_setting(button, sheet):
+            continue
+        seen.add(words)
+
+        def press(button: QPushButton = button, words: str = words) -> None:
+            enter(step)
+            if button.isEnabled():
+                button.click()
+            else:
+                refuse(f"{words}: there is nothing in {place} for it to be done to.")
+
+        said = Saying(words=words, changes=place, run=press)
+        yield Sayable(words=words, place=place, of=_always(said), pressed=True)
+
+
+def of_lenders(
+    words: str, place: str, lenders: Iterable[Lender], lend: Callable[[Loan], object], missing: str
+) -> Iterator[Sayable]:
+    """Everybody who may lend motion, by name."""
+    for lender in lenders:
+        if lender.loan is not None:
+            name = f"{words}: {lender.words}"
+            said = Saying(words=name, changes=place, run=partial(lend, lender.loan), missing=missing)
+            yield Sayable(words=name, place=place, short=lender.words, of=_always(said), pressed=True)
+
+
+def of_subjects(ways: Iterable[tuple[str, str, Callable[[int], object]]], missing: str) -> Iterator[Sayable]:
+    """What is done with what moves by itself: words, bench, and what does it with which of them (1: the most)."""
+    for words, place, do in ways:
+
+        def of(typed: float | None, words: str = words, place: str = place, do: Callable[[int], object] = do) -> Saying:
+            which = 1 if typed is None else round(typed)
+            none = missing or ("" if which >= 1 else "They are counted from 1.")
+            return Saying(words=words, changes=place, run=lambda: do(which), missing=none)
+
+        yield Sayable(words=words, place=place, number=None, of=of)
+
+
+def _of_a_setting(button: QWidget, sheet: QWidget) -> bool:
+    """Whether a button is one of several that show a value or a page, or a switch: those are said by what they set."""
+    if isinstance(button.parentWidget(), ChoiceSetting | Pages):
+        return True
+    return button in getattr(sheet, "controls", {}).values()
+
+
+def _always(said: Saying) -> Callable[[float | None], Saying]:
+    return lambda _: said
