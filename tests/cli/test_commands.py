@@ -29,6 +29,7 @@ from tests.core.test_join import whip_there_and_back
 from tests.core.test_media import bad_files
 from tests.core.test_render import one_fast_stretch
 from tests.films import moving_film, numbered_film, rotate_mp4, shift, texture
+from tests.marks import long
 
 WALK, HILL, PICNIC, BUNTING = (str(FOOTAGE / f"{n}.mp4") for n in ("walk-past", "hill", "picnic", "bunting"))
 
@@ -185,6 +186,7 @@ def test_one_move_is_made_of_takes_whose_moves_do_not_agree(clevrin, tmp_path, m
         assert clevrin(*given, *wrong)[0] == 2
 
 
+@long
 def test_assemble_mirrors_a_take_whose_whip_goes_the_other_way(clevrin, tmp_path, measured_demo):
     clevrin("assemble", WALK, BUNTING, "--out", tmp_path / "P.clevrin")
     assert load(tmp_path / "P.clevrin").reel.shots[1].mirror == "horizontal"
@@ -199,8 +201,7 @@ def test_assemble_finds_the_best_order(clevrin, tmp_path, measured_demo):
     assert [project.take(s.take_id).name for s in project.reel.shots] == ["walk-past", "hill"]
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_more_takes_are_assembled_than_films_stay_open(clevrin, tmp_path):
     films = []
     for number in range(6):
@@ -392,8 +393,7 @@ def test_an_output_that_cannot_be_written_is_one_sentence(tmp_path):
     assert ended.returncode == 1 and ended.stderr.count("\n") == 1 and "no space" in ended.stderr.lower()
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_six_whip_takes_are_assembled_and_each_keeps_its_span(clevrin, tmp_path):
     films = [tmp_path / f"{number}.mp4" for number in range(6)]
     for number, film in enumerate(films):

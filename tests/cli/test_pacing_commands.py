@@ -10,6 +10,7 @@ from clevrin.core.media.probe import probe
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.sound_reading import read_sound
 from tests.films import moving_film, numbered_film, read_number, shift
+from tests.marks import long
 
 
 @pytest.fixture(scope="module")
@@ -69,6 +70,7 @@ def test_as_many_frames_as_are_asked_for(clevrin, pan, tmp_path):
     assert len(values["instant"]) == 25 and (values["instant"][0], values["instant"][-1]) == (0, 39)
 
 
+@long
 def test_another_rate_by_every_way_of_making_moments(clevrin, pan, tmp_path):
     for way, made in (("nearest", "frame"), ("mix", "mix"), ("flow", "flow"), ("best", "flow")):
         values, _ = paced(clevrin, pan, tmp_path, "--rate", "60", "--in-between", way)

@@ -19,8 +19,7 @@ from clevrin.core.motion.measuring.measure import TraceRequest, stored_trace, tr
 from clevrin.core.motion.measuring.vectors import stored_piece
 from clevrin.core.progress import Silent
 from clevrin.core.shelf import Shelf
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later, long
 
 FRAMES = {"slider": 30, "walk": 50, "leaves": 24, "passing": 34, "lorry": 22}
 
@@ -44,8 +43,8 @@ def filmed(tmp_path_factory):
 @pytest.mark.parametrize(
     ("name", "jitter", "error"),
     [
-        pytest.param("slider", 0.02, 0.03, marks=LONG),
-        pytest.param("walk", 0.08, 0.06, marks=LONG),
+        later("slider", 0.02, 0.03),
+        later("walk", 0.08, 0.06),
         ("passing", 0.06, 0.06),
     ],
 )
@@ -62,6 +61,7 @@ def test_leaves_that_are_all_contrast_are_not_followed(filmed):
     assert judged(film, trace.motions).error < 0.3
 
 
+@long
 def test_what_is_held_stands_still_all_over_the_plane(filmed):
     film, _, trace = filmed("walk")
     whole = Span(first=0, end=trace.frames)

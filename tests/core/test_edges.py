@@ -26,8 +26,7 @@ from clevrin.core.render.plan import Borrowed, bend_rows, row9
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.core.test_steadying import solved, steadied
 from tests.films import shift, still, texture
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later
 
 SIZE = (320, 180)
 
@@ -106,7 +105,7 @@ def test_strips_cover_all_that_is_missing_and_little_else():
     assert strips(np.ones((10, 10), np.float32)) == ()
 
 
-@pytest.mark.parametrize(("name", "frame"), [pytest.param("mist", 60, marks=LONG)])
+@pytest.mark.parametrize(("name", "frame"), [later("mist", 60)])
 def test_borrowing_is_true_to_what_a_wider_lens_saw(name, frame, measured_demo):
     wanted = steadied(FOOTAGE / f"{name}.mp4", Hold(how="float", edge="borrow", settle_s=3.0))
     path = solved(wanted, measured_demo)

@@ -24,8 +24,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import about, moving_film, shift, under_a_sky
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later, long
 
 
 @pytest.fixture
@@ -73,6 +72,7 @@ def rolled(path, sense: float, seed: int, peak: int = 20):
         return Side.of(reader, trace)
 
 
+@long
 def test_rolls_meet_rolls_of_one_sense_and_pushes_pushes(tmp_path):
     one, alike, other = (rolled(tmp_path / f"{k}.mp4", sense, k) for k, sense in enumerate((1.0, 1.0, -1.0)))
     push, again = (rolled(tmp_path / f"{k}.mp4", 0.0, k) for k in (5, 6))
@@ -99,7 +99,7 @@ def whipped(path, way: tuple[float, float], seed: int) -> tuple[Side, Trace]:
         return Side.of(reader, trace), trace
 
 
-@pytest.mark.parametrize(("way", "turns"), [pytest.param((0.0, 1.0), 1, marks=LONG), ((0.0, -1.0), 3)])
+@pytest.mark.parametrize(("way", "turns"), [((0.0, 1.0), 1), later((0.0, -1.0), 3)])
 def test_a_tilt_follows_a_pan_where_its_picture_is_turned(tmp_path, way, turns):
     (out, _), (in_, trace) = whipped(tmp_path / "a.mp4", (1.0, 0.0), 3), whipped(tmp_path / "b.mp4", way, 4)
     assert rank_pairs(out, in_, reverse=False) == ()
@@ -130,8 +130,7 @@ def test_a_take_without_whips_matches_nothing(side):
     assert rank_pairs(side("picnic"), side("hill")) == ()
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_whips_of_other_footage_and_rates_are_matched(tmp_path):
     """An upward whip at 30 frames/s, and the same speed in the world at 60: half as many pixels a frame."""
     reach, sides = 560, []
@@ -242,6 +241,7 @@ def tilted(path, seed: int, *, up: bool, colour: tuple[int, int, int] = (120, 16
         return Side.of(reader, trace_take(TraceRequest(path=path), Shelf(path.parent / "shelf"), Silent()))
 
 
+@long
 def test_a_tilt_into_the_sky_is_joined_to_one_out_of_it(tmp_path):
     into, out_of = tilted(tmp_path / "a.mp4", 1, up=True), tilted(tmp_path / "b.mp4", 2, up=False)
     red = tilted(tmp_path / "c.mp4", 3, up=False, colour=(210, 90, 70))
@@ -312,8 +312,7 @@ def test_a_chain_is_solved_as_a_whole_and_every_take_keeps_its_span(tmp_path):
         assert before.reverse_in == after.reverse_out
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_a_take_with_one_whip_between_two_others_is_not_given_up_for_its_joins(tmp_path):
     """Both joins are best at the same whip, which would leave a frame of the take between them."""
     takes = []

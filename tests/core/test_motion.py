@@ -25,8 +25,7 @@ from clevrin.demo.judging import trace_errors
 from tests.conftest import TAKES
 from tests.core.traces import trace_of
 from tests.films import about, moving_film, numbered_film, shift
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later
 
 
 def rms(values: np.ndarray) -> float:
@@ -95,7 +94,7 @@ def test_auto_takes_the_simplest_model_that_explains_a_take(tmp_path):
     ("angle", "shutter"),
     [
         (0, 0.25),
-        *(pytest.param(*each, marks=LONG) for each in ((45, 0.5), (90, 0.5), (180, 0.9), (-90, 0.25))),
+        *(later(*each) for each in ((45, 0.5), (90, 0.5), (180, 0.9), (-90, 0.25))),
     ],
 )
 def test_whips_in_every_direction_with_other_shutters(tmp_path, angle, shutter):
@@ -174,7 +173,7 @@ def uninterrupted(tmp_path_factory):
     return trace_take(TraceRequest(path=FOOTAGE / "bunting.mp4"), shelf, Silent())
 
 
-@pytest.mark.parametrize("stops", [pytest.param((1,), marks=LONG), (25, 70), pytest.param((59, 60, 61), marks=LONG)])
+@pytest.mark.parametrize("stops", [later((1,)), (25, 70), later((59, 60, 61))])
 def test_stopped_and_gone_on_equals_uninterrupted(tmp_path, stops, uninterrupted):
     request = TraceRequest(path=FOOTAGE / "bunting.mp4")
     shelf = Shelf(tmp_path / "shelf")

@@ -14,8 +14,7 @@ from clevrin.demo.cast import world
 from clevrin.demo.footage_maker import FILMED
 from clevrin.demo.judging import true_places
 from tests.core.traces import trace_of
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later
 
 
 def movers_of(demo_take, shelf, name: str):
@@ -24,7 +23,7 @@ def movers_of(demo_take, shelf, name: str):
     return find_movers(trace, take.whole, lambda frame: store.vectors(take, frame))
 
 
-@pytest.mark.parametrize("name", ["picnic", pytest.param("hill", marks=LONG)])
+@pytest.mark.parametrize("name", ["picnic", later("hill")])
 def test_people_and_kites_are_offered_where_they_truly_are(name, demo_take, measured_demo):
     movers = movers_of(demo_take, measured_demo, name)
     assert 1 <= len(movers) <= 6

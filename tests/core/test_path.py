@@ -21,8 +21,7 @@ from clevrin.core.motion.geometry.models import similarities_of
 from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.whips import fast_frames
 from tests.core.traces import trace_of, whip_course
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later
 
 
 def shaky(frames: int, size: float = 3.0, seed: int = 3) -> np.ndarray:
@@ -212,7 +211,7 @@ def wandering(rate: int, frames: int) -> np.ndarray:
     return total
 
 
-@pytest.mark.parametrize("rate", [24, 50, 120, pytest.param(60, marks=LONG), pytest.param(600, marks=LONG)])
+@pytest.mark.parametrize("rate", [24, 50, 120, later(60), later(600)])
 @pytest.mark.parametrize("settle", [0.0, 5.0, 20.0])
 @pytest.mark.parametrize("keep", [0.85, 0.97])
 def test_a_path_is_found_at_any_rate_and_settle(rate, settle, keep):

@@ -24,6 +24,7 @@ from clevrin.core.render.resolving.resolving import complete, resolve, resolve_f
 from clevrin.core.shelf import Shelf
 from tests.core.test_motion import StopAfter
 from tests.films import mean_error, moving_film, numbered_film, read_number, shift, texture
+from tests.marks import long
 
 
 @pytest.fixture
@@ -230,6 +231,7 @@ def test_no_rendered_frame_of_a_held_take_has_an_empty_pixel(demo_take, measured
     sources.close()
 
 
+@long
 def test_the_rendered_walk_is_calm_when_it_is_measured_again(demo_take, measured_demo, tmp_path):
     """Not the solver's word but the film's: what was rendered is traced as if it were a new take."""
     sources = Sources.of(measured_demo)
@@ -272,8 +274,7 @@ def one_fast_stretch(path, tmp_path, angle: float | None = None):
     return trace, whips[0]
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_two_takes_of_other_footage_become_one_move(tmp_path):
     """The whole core on films that are not the demo's: assembled, rendered, and measured again."""
     from clevrin.core.join.assemble import Measured, assemble

@@ -18,6 +18,7 @@ from clevrin.core.render.resolving.hold_request import HoldRequest
 from clevrin.core.render.resolving.resolving import AsShot, Held, Lacking, complete, resolve, resolve_frame
 from clevrin.core.shelf import Shelf
 from tests.films import moving_film, shift
+from tests.marks import later
 
 
 @pytest.fixture(scope="module")
@@ -81,8 +82,11 @@ def test_a_lender_that_is_not_measured_is_what_lacks(swaying, tmp_path):
 
 @pytest.mark.parametrize(
     "hold",
-    [Hold(how="float", mesh=True), Hold(how="lock-off"), Hold(how="anchor", anchor=Anchor(track_id=POINT.id))],
-    ids=["mesh", "lock-off", "anchor"],
+    [
+        later(Hold(how="float", mesh=True), name="mesh"),
+        pytest.param(Hold(how="lock-off"), id="lock-off"),
+        later(Hold(how="anchor", anchor=Anchor(track_id=POINT.id)), name="anchor"),
+    ],
 )
 def test_a_shelf_that_cannot_be_written_changes_no_render(swaying, tmp_path, hold):
     """As when the disk is full: what is measured is used, though it cannot be kept."""

@@ -35,6 +35,7 @@ from clevrin.core.render.export.segments import stretches
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
 from tests.films import numbered_film, read_number
+from tests.marks import later
 
 SIZE = (192, 108)
 RATE = Fraction(30000, 1001)
@@ -378,7 +379,7 @@ def test_the_same_value_has_the_same_digest_and_another_one_another():
         digest(object())
 
 
-@pytest.mark.parametrize("kind", ["mp4", pytest.param("mkv", marks=pytest.mark.soak)])
+@pytest.mark.parametrize("kind", ["mp4", later("mkv")])
 def test_killed_at_any_instant_it_goes_on_to_the_same_film(takes, tmp_path, times, kind):
     """A process that is killed, not asked to stop: half-made segments count for nothing."""
     shots = tuple(Shot(take_id=take.id, span=Span(first=k, end=60 + k)) for k in range(2) for take in takes)

@@ -29,8 +29,7 @@ from clevrin.demo.judging import held_places, lock_off_errors, true_motions, tru
 from tests.core.test_path import shaky, whole
 from tests.core.traces import trace_of
 from tests.films import about, moving_film, shift
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later, long
 
 
 def steadied(path, hold: Hold, span: Span | None = None, tracks: tuple[Track, ...] = ()) -> HoldRequest:
@@ -57,7 +56,11 @@ def seen_points(width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
 
 @pytest.mark.parametrize(
     ("name", "first", "end", "centre", "corner"),
-    [("picnic", 30, 180, 0.06, 0.12), ("hill", 30, 148, 0.06, 0.12), ("parade", 10, 95, 0.12, 0.25)],
+    [
+        later("picnic", 30, 180, 0.06, 0.12),
+        ("hill", 30, 148, 0.06, 0.12),
+        later("parade", 10, 95, 0.12, 0.25),
+    ],
 )
 def test_lock_off_stands_as_still_as_promised(name, first, end, centre, corner, measured_demo):
     span = Span(first=first, end=end)
@@ -100,7 +103,7 @@ def other_footage(tmp_path, name: str, reach: float = 5.0, drift: float = 0.0, n
     return tmp_path / name, np.array(true)
 
 
-@pytest.mark.parametrize(("reach", "noise"), [(5.0, 2.0), pytest.param(9.0, 5.0, marks=LONG)])
+@pytest.mark.parametrize(("reach", "noise"), [(5.0, 2.0), later(9.0, 5.0)])
 def test_lock_off_stands_on_other_footage(tmp_path, reach, noise):
     film, true = other_footage(tmp_path, "hand.mp4", reach=reach, noise=noise)
     path = solved(steadied(film, Hold(how="lock-off", keep=0.5)), Shelf(tmp_path / "shelf"))
@@ -110,8 +113,7 @@ def test_lock_off_stands_on_other_footage(tmp_path, reach, noise):
     assert rms(lock_off_errors(true, path, span, corners)) < 0.12
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_a_lock_off_that_leaves_its_reference_is_stitched_and_does_not_drift(tmp_path):
     """The camera goes 560 px of 640 to the side: no frame sees all the others."""
     film, true = other_footage(tmp_path, "long.mp4", reach=2.0, drift=9.5)

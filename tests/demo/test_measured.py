@@ -19,8 +19,8 @@ from clevrin.core.shelf import Shelf
 from clevrin.demo.footage_maker import FILMED, FOOTAGE
 from clevrin.demo.measured import MEASURED, lay_out
 from clevrin.demo.project import demo_project, tricks_project
+from tests.marks import later
 
-LONG = (pytest.mark.soak, pytest.mark.long)
 FEW = ("skyward", "tripod")
 """Still, and out of a scene into the sky: the others are measured anew where it may take long."""
 
@@ -42,7 +42,7 @@ def test_every_take_is_known_without_measuring(name, shipped):
     assert kept_verdict(trace, whips, shipped) == judge(trace, whips)
 
 
-@pytest.mark.parametrize("name", [name if name in FEW else pytest.param(name, marks=LONG) for name in FILMED])
+@pytest.mark.parametrize("name", [name if name in FEW else later(name) for name in FILMED])
 def test_it_is_what_measuring_gives(name, shipped, tmp_path):
     request = TraceRequest(path=FOOTAGE / f"{name}.mp4")
     known, made = stored_trace(request, shipped), trace_take(request, Shelf(tmp_path / "anew"), Silent())

@@ -1,7 +1,6 @@
 """The second demo project: a word behind walkers, a flier past the lens, a window, a kite and its sign."""
 
 import numpy as np
-import pytest
 
 from clevrin.core.document.files import load, save
 from clevrin.core.join.between import made_join, what_is_short
@@ -14,6 +13,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.demo.footage_maker import FILMED
 from clevrin.demo.judging import true_coverage
 from clevrin.demo.tricks import NAME, tricks_project
+from tests.marks import long
 
 SIZE = (1280, 720)
 
@@ -37,7 +37,7 @@ def test_every_join_of_it_has_what_it_goes_by(tmp_path):
         assert all(areas.issuperset(each.behind) for each in shot.pinned)
 
 
-@pytest.mark.long
+@long
 def test_it_is_seen_as_it_was_drawn(measured_demo, tmp_path):
     """Rendered: who stands before the word hides it, and behind the flier there is nothing of the meadow."""
     project = tricks_project()

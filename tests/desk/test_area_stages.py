@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 from clevrin.core.document import Area, AreaPart, Drawn, Outline
 from clevrin.core.document.edits import PutArea
 from tests.desk.conftest import pixels_of
+from tests.marks import long
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -162,8 +163,7 @@ def test_how_much_of_an_area_counts_is_said_at_frames(demo):
     sheet.close()
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_a_passing_edge_is_cut_under_cover_and_the_next_shot_arrives_as_fast_as_it(join):
     """The area covers all of the picture about a frame of the first take; cut there, and undone."""
     window, session, bench = join.window, join.window.session, join.window.join

@@ -20,6 +20,7 @@ from clevrin.desk.reel import view as reel_view
 from clevrin.desk.widgets import theme
 from tests.desk.conftest import pixels_of
 from tests.films import mean_error
+from tests.marks import long
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -500,6 +501,7 @@ def test_the_arrow_of_a_thrown_whip_is_dragged(second_join):
     assert session.project == before
 
 
+@long
 def test_a_made_join_is_prepared_while_it_plays(second_join):
     window = second_join.window
     second_join.click(window.join.kind.buttons["thrown whip"])
@@ -561,8 +563,7 @@ def test_a_kind_of_a_later_version_is_looked_at_as_a_cut(second_join):
     assert leave(second_join).kind in KINDS
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_join):
     window, session = second_join.window, second_join.window.session
     bench = window.join
@@ -589,8 +590,7 @@ def test_a_doorway_is_given_a_surface_of_either_take_and_goes_through_it(second_
     assert combo.currentIndex() == 0
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_a_match_cut_goes_where_both_subjects_move_alike(second_join):
     window, session = second_join.window, second_join.window.session
     bench = window.join

@@ -16,6 +16,7 @@ from clevrin.core.render.reports.quality_checks import look_over
 from clevrin.core.render.sources import Sources
 from clevrin.desk.finish.queue import Render
 from clevrin.desk.finish.queue_view import words_of
+from tests.marks import long
 
 
 @pytest.fixture
@@ -92,8 +93,7 @@ def test_a_format_says_what_it_is_good_for_and_takes_its_own_ending(finish, tmp_
     assert last.request.path.name == "sound.wav" and last.sentence == "The reel has no sound: WAV would be empty."
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_editing_goes_on_while_the_reel_as_it_was_is_rendered(finish, tmp_path):
     window, session = finish.window, finish.window.session
     frames = sum(shot.span.frames for shot in session.project.reel.shots)

@@ -11,6 +11,7 @@ from clevrin.core.document.edits import JudgeTakes, RemoveShots, SetBeats, SetLe
 from clevrin.core.document.joining import Join
 from clevrin.core.pace import placed_shots
 from tests.films import mean_error
+from tests.marks import long
 
 
 @pytest.fixture
@@ -177,8 +178,7 @@ def test_one_move_is_proposed_taken_in_part_and_undone(demo, look):
     assert page.proposed is None and not session.project.reel.shots
 
 
-@pytest.mark.soak
-@pytest.mark.long
+@long
 def test_one_move_can_fall_on_beats_and_in_the_order_that_joins_best(demo, look):
     session = demo.window.session
     page = look("move")

@@ -12,8 +12,7 @@ from clevrin.desk.state.settings import Settings
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.flow import FlowLayout
 from tests.desk.test_parts import cut_off
-
-LONG = (pytest.mark.soak, pytest.mark.long)
+from tests.marks import later
 
 STEP_IDS = [step.id for step in STEPS]
 SIZES = (1920, 1080), (1280, 800), (1000, 650)
@@ -56,9 +55,7 @@ def scaled(qapp, themed):
 
 
 # The two whose sheets are the longest are gone through each time.
-@pytest.mark.parametrize(
-    "step", [each if each in ("steady", "finish") else pytest.param(each, marks=LONG) for each in STEP_IDS]
-)
+@pytest.mark.parametrize("step", [each if each in ("steady", "finish") else later(each) for each in STEP_IDS])
 def test_the_window_is_whole_on_small_and_large_screens(demo, step):
     window = demo.window
     window.enter_step(step)
@@ -70,7 +67,7 @@ def test_the_window_is_whole_on_small_and_large_screens(demo, step):
             assert (window.width(), window.height()) == size
 
 
-@pytest.mark.parametrize("scale", [pytest.param(1.5, marks=(pytest.mark.soak, pytest.mark.long)), 2.0])
+@pytest.mark.parametrize("scale", [later(1.5), 2.0])
 def test_nothing_is_cut_off_with_large_text(scaled, request, scale):
     scaled(scale)
     demo = request.getfixturevalue("demo")

@@ -348,6 +348,7 @@ def test_a_number_is_typed_and_one_out_of_range_is_refused_with_the_range(steady
 
 def test_performing_moves_the_gate_where_the_mouse_went_and_keeps_attempts(steady):
     window, bench, session = steady.window, steady.window.steady, steady.window.session
+    session.do(TrimShot(shot_id=session.shot.id, span=Span(first=60, end=100)))  # it is played in its own time
     steady.click(bench.sheet.pages.buttons[LENT])
     for attempt in (1, 2):
         steady.click(bench.sheet.perform_button)

@@ -6,6 +6,7 @@ from clevrin.core.shelf import Shelf
 from tests.desk.conftest import Hands
 from tests.jobs.hand import CountedHand
 from tests.jobs.jobs import JOBS, Job
+from tests.marks import later
 
 TAKES = {
     "one take": 10,
@@ -30,8 +31,7 @@ TAKES = {
 
 
 def _marked(job: Job):
-    marks = [] if job.suite else [pytest.mark.long, pytest.mark.soak]
-    return pytest.param(job, id=job.id, marks=marks)
+    return pytest.param(job, id=job.id) if job.suite else later(job, name=job.id)
 
 
 @pytest.mark.parametrize("job", [_marked(job) for job in JOBS])
