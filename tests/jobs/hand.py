@@ -4,9 +4,11 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
 
-from clevrin.demo.footage_maker import FOOTAGE
+from clevrin.core.document.edits import SetReel
+from clevrin.demo.footage_maker import FOOTAGE, MUSIC
+from clevrin.desk.widgets.viewer import Viewer
 from tests.desk.conftest import Hands
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -69,6 +71,23 @@ class CountedHand:
         self.actions += 1
         self.hands.drag(widget, start, end)
 
+    def lay_music(self) -> None:
+        """Drops the demo's music on the window, and waits until its beats are known."""
+        self.actions += 1
+        self.hands.drop_files(MUSIC)
+        self.hands.until(lambda: self.session.project.music is not None)
+
+    def in_picture(self, viewer: Viewer, start: tuple[float, float], end: tuple[float, float]) -> None:
+        """Drags from a place of the picture to another, both in shares of it."""
+        self.hands.until(lambda: viewer.pixels is not None and not self.window.bench.reloading)
+        rect = viewer.picture_rect()
+        self.drag(viewer, *((rect.x() + x * rect.width(), rect.y() + y * rect.height()) for x, y in (start, end)))
+
+    def type(self, words: str) -> None:
+        """Types into what has the focus."""
+        self.actions += 1
+        QTest.keyClicks(QApplication.focusWidget(), words)
+
     def say(self, words: str) -> None:
         """Opens the line, types, and confirms."""
         self.key(Qt.Key.Key_T, CTRL)
@@ -87,6 +106,10 @@ class CountedHand:
         self.hands.name_file(path)
 
     # What jobs have in common
+
+    def make_small(self) -> None:
+        """No hand does this: what takes minutes to render is rendered small here."""
+        self.session.do(SetReel(rate=self.session.project.reel.rate, width=640, height=360))
 
     def take_offer(self, words: str) -> None:
         """Takes what is offered, once it is."""

@@ -219,6 +219,97 @@ def lent_over_the_reel(hand: CountedHand) -> None:
     _is_whole(hand)
 
 
+def held_on_guides(hand: CountedHand) -> None:
+    hand.drop("picnic", "hill")
+    hand.lay_music()
+    hand.first_reel(2)
+    hand.make_small()
+    window = hand.window
+    takes = [hand.session.project.take(shot.take_id) for shot in hand.shots]
+    hand.say("shot 1, areas of the take")
+    hand.click(window.area_sheet.tools.buttons["disc"])
+    hand.in_picture(window.log.viewer, (0.5, 0.5), (0.65, 0.7))
+    hand.say(
+        "hold what moves, right third, slow 2, into the end, keep sharp disc 1, duplicate, reverse, "
+        "choose all, shutter 180, flash, land on the beat, render now"
+    )
+    first, copy, last = hand.shots
+    assert first.hold.how == "anchor" and first.hold.anchor.place == (2 / 3, 1 / 3) and not first.reverse
+    assert copy.reverse and copy.take_id == first.take_id == takes[0].id != last.take_id
+    assert first.pace.shutter.sharp.area == hand.session.project.take(first.take_id).areas[0].id
+    assert {shot.leave.kind for shot in hand.shots[:-1]} == {"flash"}
+    _is_whole(hand)
+
+
+def words_behind_somebody(hand: CountedHand) -> None:
+    hand.drop("walk-past", "picnic")
+    hand.lay_music()
+    hand.first_reel(2)
+    hand.make_small()
+    window = hand.window
+    hand.say("shot 1, areas of the take")
+    hand.click(window.area_sheet.tools.buttons["cut-out"])
+    hand.hands.until(lambda: window.area_sheet.movers.buttons and window.area_sheet.movers.buttons[0].height() > 10)
+    hand.click(window.area_sheet.movers.buttons[0])
+    (area,) = hand.session.take.areas
+    hand.say(
+        "hold what moves, edge mirror, into the end, shutter 180, whose motion walking, land on the beat, pin words"
+    )
+    sheet = window.pinned_sheet
+    hand.click(sheet.words_button)
+    hand.type("KITES")
+    hand.click(sheet.pages.buttons["where"])
+    hand.hands.until(lambda: sheet.area_buttons[area.id].height() > 10)
+    hand.click(sheet.area_buttons[area.id])
+    hand.key(Qt.Key.Key_R, CTRL)
+    shot = hand.shots[0]
+    assert (shot.hold.how, shot.hold.edge) == ("anchor", "mirror") and shot.loan.rig == "walking"
+    (pinned,) = shot.pinned
+    assert pinned.of.text == "KITES" and pinned.behind == (area.id,)
+    _is_whole(hand)
+
+
+def through_the_sky(hand: CountedHand) -> None:
+    hand.drop("skyward", "earthward", "doorstep", "bunting", "hill")
+    hand.first_reel(5)
+    hand.make_small()
+    window, names = hand.window, [hand.session.project.take(shot.take_id).name for shot in hand.shots]
+    hand.say("take doorstep, follow a surface")
+    hand.in_picture(window.log.viewer, (0.35, 0.3), (0.6, 0.65))
+    hand.say("take bunting, areas of the take")
+    hand.click(window.area_sheet.tools.buttons["half-plane"])
+    hand.in_picture(window.log.viewer, (0.5, 0.1), (0.5, 0.9))
+    first = names.index("skyward") + 1
+    by_hand = [cut for cut in range(1, 5) if cut != first]
+    hand.say(
+        f"cut {first}, ramps that meet, cut {by_hand[0]}, match cut, cut {by_hand[1]}, doorway, "
+        f"cut {by_hand[2]}, passing edge, render now"
+    )
+    assert {shot.leave.kind for shot in hand.shots[:-1]} >= {"match cut", "doorway", "passing edge"}
+    _is_whole(hand)
+
+
+def round_a_subject(hand: CountedHand) -> None:
+    hand.drop("picnic", "alongside", "doorstep", "hill")
+    hand.first_reel(4)
+    hand.make_small()
+    window, names = hand.window, [hand.session.project.take(shot.take_id).name for shot in hand.shots]
+    hand.say("take doorstep, follow a surface")
+    hand.in_picture(window.log.viewer, (0.35, 0.3), (0.6, 0.65))
+    hand.say("take picnic, areas of the take")
+    hand.click(window.area_sheet.tools.buttons["disc"])
+    hand.in_picture(window.log.viewer, (0.5, 0.5), (0.65, 0.7))
+    hand.say(
+        f"shot {names.index('picnic') + 1}, counter-zoom 0.5, rush outward, how long 0.2, keep sharp disc 1, "
+        "cut 1, roll-over, quarter turns 4, cut 2, doorway, render now"
+    )
+    shot = hand.shots[names.index("picnic")]
+    assert shot.pace.shutter.rush is not None and shot.pace.shutter.sharp and shot.gate().counter_zoom.amount == 0.5
+    assert hand.shots[0].leave.kind == "roll-over" and hand.shots[0].leave.given["turns"] == 4
+    assert hand.shots[1].leave.kind == "doorway"
+    _is_whole(hand)
+
+
 JOBS = (
     Job(id="one take", words="trim, calm it, a slow passage in it, compare, render", before=18, aim=7, do=one_take),
     Job(id="axes", words="axes, strength, motion brought back", before=8, aim=4, do=axes_and_strength, suite=True),
@@ -248,5 +339,33 @@ JOBS = (
     ),
     Job(id="upright", words="upright of four, the subject changes, both shapes", before=40, aim=12, do=upright_of_four),
     Job(id="lent", words="another take's motion over the reel, two attempts", before=18, aim=7, do=lent_over_the_reel),
+    Job(
+        id="guides",
+        words="held on guides, slowed, a copy backward, blur with an area, on beats",
+        before=45,
+        aim=15,
+        do=held_on_guides,
+    ),
+    Job(
+        id="words",
+        words="music, anchor, words behind a cut-out, shake, blur",
+        before=45,
+        aim=18,
+        do=words_behind_somebody,
+    ),
+    Job(
+        id="sky",
+        words="into the sky and out, match cut, a print that opens, a wipe",
+        before=88,
+        aim=22,
+        do=through_the_sky,
+    ),
+    Job(
+        id="orbit",
+        words="counter-zoom, full roll, doorway, blur outward but for the subject",
+        before=56,
+        aim=20,
+        do=round_a_subject,
+    ),
     Job(id="slide", words="a slide that goes on, its length changed", before=14, aim=5, do=slide_that_goes_on),
 )

@@ -25,6 +25,10 @@ TAKES = {
     "axes one by one": 9,
     "upright": 14,
     "lent": 9,
+    "guides": 15,
+    "words": 18,
+    "sky": 22,
+    "orbit": 20,
     "slide": 6,
 }
 """How many actions each takes; one that took more got worse."""

@@ -83,7 +83,7 @@ class PaceSheet(FieldSheet):
     def _make_blur(self) -> None:
         self.blur_note = quiet_label("")
         self.blur_note.setWordWrap(True)
-        self.spared = named_combo("What added blur spares")
+        self.spared = named_combo("Keep sharp", "What added blur spares")
         self.spared.activated.connect(lambda index: self.spared_chosen.emit(self.spared.itemData(index)))
         spared = named_setting("Keep sharp", "An area or a track of the take that added blur leaves alone", self.spared)
         self.pages.add(BLUR, self.controls["shutter"], self.blur_note)

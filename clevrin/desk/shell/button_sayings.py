@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from clevrin.core.document import Loan
 from clevrin.desk.shell.rail import STEPS
@@ -19,7 +19,7 @@ def of_buttons(
     step: str, sheet: QWidget, enter: Callable[[str], object], refuse: Callable[[str], object]
 ) -> Iterator[Sayable]:
     """The buttons of a bench's sheet that are no setting; `refuse` is told why one could not be pressed."""
-    place = next(each.name for each in STEPS if each.id == step)
+    place = _name_of(step)
     seen: set[str] = set()
     for button in sheet.findChildren(QPushButton):
         words = button.text().split("   ")[0].rstrip("…")  # behind it stands its key
@@ -38,15 +38,35 @@ def of_buttons(
         yield Sayable(words=words, place=place, of=_always(said), pressed=True)
 
 
-def of_lenders(
-    words: str, place: str, lenders: Iterable[Lender], lend: Callable[[Loan], object], missing: str
+def of_lists(
+    step: str, sheet: QWidget, enter: Callable[[str], object], refuse: Callable[[str], object]
 ) -> Iterator[Sayable]:
-    """Everybody who may lend motion, by name."""
+    """The rows of the lists of a bench's sheet, each behind what its list is called."""
+    place = _name_of(step)
+    for combo in sheet.findChildren(QComboBox):
+        for row in range(combo.count() if combo.accessibleName() else 0):
+
+            def choose(combo: QComboBox = combo, row: str = combo.itemText(row)) -> None:
+                enter(step)
+                at = combo.findText(row)
+                if at < 0 or not combo.isEnabled():
+                    refuse(f"{combo.accessibleName()}: {row} is not in {place} any more.")
+                    return
+                combo.setCurrentIndex(at)
+                combo.activated.emit(at)
+
+            words = f"{combo.accessibleName()}: {combo.itemText(row)}"
+            said = Saying(words=words, changes=place, run=choose)
+            yield Sayable(words=words, place=place, short=combo.itemText(row), of=_always(said), pressed=True)
+
+
+def of_lenders(lenders: Iterable[Lender], lend: Callable[[Loan], object], missing: str) -> Iterator[Sayable]:
+    """Everybody whose motion may be laid over the reel, by name."""
     for lender in lenders:
         if lender.loan is not None:
-            name = f"{words}: {lender.words}"
-            said = Saying(words=name, changes=place, run=partial(lend, lender.loan), missing=missing)
-            yield Sayable(words=name, place=place, short=lender.words, of=_always(said), pressed=True)
+            words = f"Over the reel: {lender.words}"
+            said = Saying(words=words, changes="all of it", run=partial(lend, lender.loan), missing=missing)
+            yield Sayable(words=words, place="", short=lender.words, of=_always(said), pressed=True)
 
 
 def of_subjects(ways: Iterable[tuple[str, str, Callable[[int], object]]], missing: str) -> Iterator[Sayable]:
@@ -59,6 +79,10 @@ def of_subjects(ways: Iterable[tuple[str, str, Callable[[int], object]]], missin
             return Saying(words=words, changes=place, run=lambda: do(which), missing=none)
 
         yield Sayable(words=words, place=place, number=None, of=of)
+
+
+def _name_of(step: str) -> str:
+    return next(each.name for each in STEPS if each.id == step)
 
 
 def _of_a_setting(button: QWidget, sheet: QWidget) -> bool:

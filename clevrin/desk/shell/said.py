@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator, Sequence
 from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document.joining import Setting
-from clevrin.desk.shell.actions import Desk
-from clevrin.desk.shell.button_sayings import of_buttons, of_lenders, of_subjects
+from clevrin.desk.shell.actions import Action, Desk
+from clevrin.desk.shell.button_sayings import of_buttons, of_lenders, of_lists, of_subjects
 from clevrin.desk.shell.say_line import SayLine
 from clevrin.desk.shell.sayings import (
     DISSOLVE,
@@ -21,6 +21,7 @@ from clevrin.desk.shell.sayings import (
     of_outputs,
     of_recipes,
     of_speeds,
+    of_takes,
 )
 from clevrin.desk.steady.lenders import lenders_of
 
@@ -62,18 +63,22 @@ class Said:
         found += of_joins(desk.join.join_by, no_cut)
         found += of_join_settings(self._put_in_join, no_cut)
         found += of_choosing(self._choose, len(desk.session.project.reel.shots))
+        found += of_takes(desk.session.project.takes, self._look_at_take)
         found += of_recipes(desk.recipes.known, desk.recipes.put, missing)
         found += of_outputs(desk.reframe.add_output)
         found += self._of_motion(missing)
         for step in _WITH_BUTTONS:
-            found += of_buttons(step, getattr(desk, step).sheet, self._enter, desk.notices.trouble)
+            bench = getattr(desk, step)
+            if bench is not desk.bench:
+                bench.refresh()  # its lists are of what was there when it was left
+            for of in (of_buttons, of_lists):
+                found += of(step, bench.sheet, self._enter, desk.notices.trouble)
         found += of_offers(desk.offering.offers, desk.offering.take)
         return found
 
     def _of_motion(self, missing: str) -> Iterator[Sayable]:
         """What moves by itself, and whose motion is lent to a shot or to the reel."""
-        desk, shot, project = self._desk, self._desk.session.shot, self._desk.session.project
-        subjects = desk.reframe.subjects
+        desk, subjects = self._desk, self._desk.reframe.subjects
 
         def follow(which: int) -> None:
             self._enter("reframe")
@@ -84,10 +89,7 @@ class Said:
             subjects.hold(which)
 
         yield from of_subjects((("Follow what moves", "Reframe", follow), ("Hold what moves", "Steady", hold)), missing)
-        lenders = lenders_of(project, "" if shot is None else shot.take_id, None if shot is None else shot.loan)
-        yield from of_lenders("Lent by", "Steady", lenders, desk.steady.edits.change_loan, missing)
-        over = lenders_of(project, "", None)
-        yield from of_lenders("Over the reel", "all of it", over, desk.over.lay_all_lent_by, missing)
+        yield from of_lenders(lenders_of(desk.session.project, "", None), desk.over.lay_all_lent_by, missing)
 
     def _put_in_join(self, name: str, value: Setting) -> None:
         if name == DISSOLVE:
@@ -99,6 +101,11 @@ class Said:
         """The shot that is so many on the reel, from 1 on."""
         shots = self._desk.session.project.reel.shots
         self._desk.session.choose_shot(shots[number - 1].id)
+
+    def _look_at_take(self, take_id: str) -> None:
+        self._enter("log")
+        self._desk.session.choose_take(take_id)
+        self._desk.log.look_at(reel=False)
 
     def _run_all(self, said: Sequence[Saying]) -> None:
         """Does what was said at once as one step."""
@@ -121,6 +128,9 @@ class Said:
         if self._desk.bench is not getattr(self._desk, step):
             self._desk.enter_step(step)
 
-    def _run_action(self, action_id: str) -> None:
+    def _run_action(self, action: Action) -> None:
         self._desk.bench.take_focus()
-        self._run(action_id)
+        if action.when(self._desk):
+            self._run(action.id)
+        else:
+            self._desk.notices.trouble(f"{action.words.rstrip('…')}: there is nothing for it to be done to.")

@@ -18,6 +18,13 @@ _WIDTH, _EDGE = 560, 12
 _OURS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Up, Qt.Key.Key_Down)
 
 
+def missing_of(said: Sequence[Saying]) -> str:
+    """Why something of what is said in this order cannot be done; empty where it can, as far as is known now."""
+    first, *later = said or (None,)
+    amiss = [first.missing] if first is not None else []
+    return next((each for each in (*amiss, *(one.missing for one in later if not one.mended)) if each), "")
+
+
 class SayLine(QFrame):
     """Lies over the reel while it is open: nothing else moves. Up and Down choose, Enter does, Escape closes."""
 
@@ -71,6 +78,7 @@ class SayLine(QFrame):
         self._on_entry_edited(begun)
         self.show()
         self.raise_()
+        self.window().activateWindow()  # the key may have come from a sheet beside it
         self.entry.setFocus()
 
     def close_line(self) -> None:
@@ -104,7 +112,7 @@ class SayLine(QFrame):
         if not last and parts_of(self.entry.text())[-1]:
             return ()
         said = (*self._before, *last)
-        return () if any(each.missing for each in said) else said
+        return () if missing_of(said) else said
 
     def _show(self) -> None:
         # As many as there is room for, so that the chosen one is among them.
@@ -126,7 +134,7 @@ class SayLine(QFrame):
     def _note(self) -> str:
         """What is wrong with what was typed, or what Enter does."""
         said = (*self._before, *self._under_choice())
-        missing = next((each.missing for each in said if each.missing), "")
+        missing = missing_of(said)
         if missing:
             return missing
         if self.said and self._before:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING
 
+from clevrin.core.document import Take
 from clevrin.core.document.joining import LONGEST_DISSOLVE, WHIP, Setting
 from clevrin.core.document.pacing import FASTEST, SLOWEST
 from clevrin.core.document.recipes import Recipe
@@ -32,13 +33,15 @@ _NOT_SAID = frozenset({"say", "put-back", "take-it"})
 class Saying:
     """Something that can be said: its words, what it will change, and what does it.
 
-    `missing`: why it cannot be done as it stands; then `run` does nothing.
+    `missing`: why it cannot be done as it stands; then `run` does nothing. `mended`: what is said before it may change
+    that, so `run` finds out whether it can be done, and says so where it cannot.
     """
 
     words: str
     changes: str
     run: Callable[[], object]
     missing: str = ""
+    mended: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -104,7 +107,7 @@ def _parted(text: str) -> tuple[list[str], float | None]:
     return words, number
 
 
-def of_actions(can: Callable[[Action], bool], run: Callable[[str], object]) -> Iterator[Sayable]:
+def of_actions(can: Callable[[Action], bool], run: Callable[[Action], object]) -> Iterator[Sayable]:
     """All actions; `can` says whether one can be done now."""
     for action in ACTIONS:
         if action.id not in _NOT_SAID:
@@ -112,11 +115,11 @@ def of_actions(can: Callable[[Action], bool], run: Callable[[str], object]) -> I
 
 
 def _action(
-    action: Action, can: Callable[[Action], bool], run: Callable[[str], object]
+    action: Action, can: Callable[[Action], bool], run: Callable[[Action], object]
 ) -> Callable[[float | None], Saying]:
     def of(_: float | None) -> Saying:
         missing = "" if can(action) else "There is nothing for it to be done to."
-        return Saying(words=action.words, changes="", run=lambda: run(action.id), missing=missing)
+        return Saying(words=action.words, changes="", run=lambda: run(action), missing=missing, mended=True)
 
     return of
 
@@ -244,6 +247,15 @@ def of_choosing(choose: Callable[[int], object], shots: int) -> Iterator[Sayable
             return Saying(words=words, changes=f"{words.lower()} {number}", run=lambda: choose(number), missing=missing)
 
         yield Sayable(words=words, place="", number=True, of=of)
+
+
+def of_takes(takes: Iterable[Take], look_at: Callable[[str], object]) -> Iterator[Sayable]:
+    """Looking at a take as it was shot, by its name."""
+    place = next(each.name for each in STEPS if each.id == "log")
+    for take in takes:
+        words = f"Take {take.name}"
+        said = Saying(words=words, changes=f"{place}: as it was shot", run=partial(look_at, take.id))
+        yield Sayable(words=words, place=place, of=partial(_always, said))
 
 
 def of_recipes(recipes: Iterable[Recipe], put: Callable[[Recipe], object], missing: str) -> Iterator[Sayable]:

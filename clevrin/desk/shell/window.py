@@ -30,6 +30,7 @@ from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
 from clevrin.desk.areas.sheet import AreaSheet
+from clevrin.desk.background.imports_ahead import ImportsAhead
 from clevrin.desk.background.intake import Intake
 from clevrin.desk.background.jobs import Job, JobRunner
 from clevrin.desk.background.known_moves import KnownMoves
@@ -127,6 +128,7 @@ class MainWindow(QMainWindow):
         self.thumbnails = Thumbnails(
             lambda: Sources.of(store, proxies, light=True), self, precedence=precedence, shelf=small
         )
+        self.imports_ahead = ImportsAhead(self)
         watch = MediaWatch(self.session, self.jobs)
         self.intake = Intake(self.session, self.jobs, watch, self.settings, proxies)
         self.measurements = Measurements(self.session, self.jobs, store, watch)
@@ -577,6 +579,7 @@ class MainWindow(QMainWindow):
             return
         keep_place(self, self.settings)
         self.player.close()
+        self.imports_ahead.close()
         self.thumbnails.close()
         self.jobs.close()
         self.session.close()
