@@ -12,7 +12,7 @@ from clevrin.core.motion.rig import rig_course
 from clevrin.core.motion.trace.motion_reading import read_motion
 from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import moving_film, numbered_film, shift, still
-from tests.marks import later
+from tests.marks import later, long
 
 HILL, PICNIC, PARADE, TRIPOD = (str(FOOTAGE / f"{n}.mp4") for n in ("hill", "picnic", "parade", "tripod"))
 
@@ -185,5 +185,9 @@ def test_a_chart_gives_what_calm_costs(clevrin, measured_demo):
     assert found["shake_px"] > 4 and len(found["lines"]) == 4
     kept = [point["kept"] for point in found["lines"][2]]
     assert kept == sorted(kept, reverse=True) and set(found["enough"]) == {"settle_s", "blurred", "blurred_now"}
+
+
+@long
+def test_a_chart_says_it_in_words(clevrin, measured_demo):
     code, out, _ = clevrin("chart", HILL)
     assert code == 0 and out.startswith("as shot: ") and "settle 1.6 s" in out

@@ -78,6 +78,7 @@ def test_the_stated_peaks_are_the_fastest_instants(each):
     assert max(speed[: whip.start] or [0]) < 0.1 * max(speed)
 
 
+@long
 def test_a_whip_shows_no_ghost_copies(monkeypatch):
     """Twice as many samples of the shutter change nothing that can be seen."""
     each = Scene(**{**vars(FILMED["hill"]), "lens": Lens(width=320, height=180, focal_px=288.0)})

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QImage, QKeySequence, QPainter
 from PySide6.QtWidgets import QProgressBar, QWidget
 
@@ -19,6 +19,7 @@ from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
 from clevrin.core.progress import step
+from clevrin.desk.background import imports_ahead
 from clevrin.desk.background.jobs import Job, JobRunner, JobState
 from clevrin.desk.shell import screen
 from clevrin.desk.shell.actions import ACTIONS
@@ -450,3 +451,13 @@ def test_numbers_of_the_libraries_are_plain_in_every_language(language):
     environment = {**os.environ, "LC_ALL": language, "LANG": language}
     told = subprocess.run([sys.executable, "-c", script], env=environment, capture_output=True, text=True, check=False)
     assert told.stdout == "True\n", told.stderr
+
+
+def test_what_a_bench_needs_is_imported_while_nobody_waits(qtbot, monkeypatch):
+    monkeypatch.setattr(imports_ahead, "_WANTED", ("colorsys",))
+    monkeypatch.delitem(sys.modules, "colorsys", raising=False)
+    parent = QObject()
+    ahead = imports_ahead.ImportsAhead(parent)
+    assert "colorsys" not in sys.modules  # the window is drawn first
+    qtbot.waitUntil(lambda: "colorsys" in sys.modules)
+    ahead.close()
