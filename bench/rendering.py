@@ -84,7 +84,7 @@ _KINDS = (
         aim=3.0,
         plain=plain.quick,
         shot={"pace": _pace(10, _ALL)},
-        reads=200,
+        reads=100,
     ),
     _Kind(words="slowed down to a quarter", aim=1.5, plain=plain.quarter, shot={"pace": _pace(0.25)}, reads=15),
     _Kind(
@@ -104,7 +104,7 @@ _KINDS = (
 
 
 def rendering_rows(folder: Path) -> list[Row]:
-    """Renders of 1280x720, an empty shelf of flows each; the least of three rounds of either."""
+    """Renders of 1280x720, an empty shelf of flows each; the least of three rounds, of one of the plain way."""
     best: dict[str, float] = {}
     by_plain: dict[str, float] = {}
     unit = 1e9
@@ -115,8 +115,8 @@ def rendering_rows(folder: Path) -> list[Row]:
             project = _project(kind, take)
             took = _rendered(folder / f"shelf {number} {kind.words[:20]}", folder / "made.mp4", project)
             best[kind.words] = min(best.get(kind.words, 1e9), took)
-            plainly = _made_plainly(kind.plain, project, folder / "plain.mp4")
-            by_plain[kind.words] = min(by_plain.get(kind.words, 1e9), plainly)
+            if number == 0:  # it takes longest, and is nobody's aim
+                by_plain[kind.words] = _made_plainly(kind.plain, project, folder / "plain.mp4")
     rows = [Row("reading and encoding 1280x720", "", f"{unit * 1000:.0f} ms a frame", None)]
     for kind in _KINDS:
         units, plainly = best[kind.words] / unit, by_plain[kind.words] / unit

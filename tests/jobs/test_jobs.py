@@ -23,12 +23,12 @@ TAKES = {
     "thrown": 6,
     "past a subject": 6,
     "axes one by one": 9,
-    "upright": 14,
+    "upright": 13,
     "lent": 9,
-    "guides": 15,
-    "words": 18,
-    "sky": 22,
-    "orbit": 20,
+    "guides": 12,
+    "words": 17,
+    "sky": 15,
+    "orbit": 15,
     "slide": 6,
 }
 """How many actions each takes; one that took more got worse."""
