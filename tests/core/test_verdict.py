@@ -31,7 +31,7 @@ def test_the_wider_it_sways_the_less_of_the_picture_stays(px, cost):
 
 def test_a_camera_that_stands_still_has_nothing_to_remove():
     verdict = judge(swaying(0.2), ())
-    assert verdict.cost == "easy" and len(verdict.idle) == 4 and "does not shake" in verdict.sentence
+    assert verdict.cost == "easy" and len(verdict.idle) == 4 and "stands still already" in verdict.sentence
     assert verdict.keep_lock_off > 0.99
 
 

@@ -191,7 +191,7 @@ class _Words:
         if not self.told:
             return "There is no calm stretch in it that is long enough to be judged."
         if len(self.idle) == len(AXES):
-            return "There is nothing to remove: it does not shake."
+            return "There is nothing to remove: it stands still already."
         share = f"{self.keep * 100:.0f} % of the width stays"
         if cost == "easy":
             text = f"Floating it is easy: {share}{self._stands()}"
