@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import scipy.signal  # noqa: F401  a window would import it on a thread, which outlives it where that is closed at once
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, QRect, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage, QMouseEvent
 from PySide6.QtTest import QTest

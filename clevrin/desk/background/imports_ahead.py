@@ -29,10 +29,9 @@ class ImportsAhead(QObject):
         self._soon.start()
 
     def close(self) -> None:
+        """Begins nothing more. Nobody waits for what is being imported: that cannot be stopped, and leaves nothing."""
         self._soon.stop()
         self._closed = True
-        if self._thread is not None:
-            self._thread.join()
 
     def _begin(self) -> None:
         if any(name not in sys.modules for name in _WANTED):
