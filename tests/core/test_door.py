@@ -119,7 +119,7 @@ def test_a_window_that_is_closed_ends_within_two_seconds_whatever_is_read(tmp_pa
         [sys.executable, "-c", code, str(tmp_path / "longer.ts")], capture_output=True, text=True, timeout=60
     )
     assert result.returncode == 0, result.stderr[-2000:]
-    assert float(result.stdout) < 5  # a busy machine closes slowly, and a read that nobody stops goes on
+    assert float(result.stdout) < 2
 
 
 def test_interlaced_film_shows_no_combs_however_a_frame_is_reached(tmp_path):

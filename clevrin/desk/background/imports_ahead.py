@@ -22,8 +22,6 @@ class ImportsAhead(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._thread: threading.Thread | None = None
-        self._closed = False
         self._soon = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._soon.timeout.connect(self._begin)
         self._soon.start()
@@ -31,16 +29,14 @@ class ImportsAhead(QObject):
     def close(self) -> None:
         """Begins nothing more. Nobody waits for what is being imported: that cannot be stopped, and leaves nothing."""
         self._soon.stop()
-        self._closed = True
 
     def _begin(self) -> None:
         if any(name not in sys.modules for name in _WANTED):
-            self._thread = threading.Thread(target=self._run, name="imports", daemon=True)
-            self._thread.start()
+            threading.Thread(target=_import, name="imports", daemon=True).start()
 
-    def _run(self) -> None:
-        give_way()
-        for name in _WANTED:
-            if not self._closed:
-                with importing:
-                    importlib.import_module(name)
+
+def _import() -> None:
+    give_way()
+    for name in _WANTED:
+        with importing:
+            importlib.import_module(name)

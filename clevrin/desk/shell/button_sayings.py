@@ -6,8 +6,8 @@ from functools import partial
 from PySide6.QtWidgets import QComboBox, QPushButton, QWidget
 
 from clevrin.core.document import Loan
-from clevrin.desk.shell.rail import STEPS
-from clevrin.desk.shell.sayings import Sayable, Saying
+from clevrin.desk.shell.rail import name_of_step
+from clevrin.desk.shell.sayings import Sayable, Saying, always
 from clevrin.desk.steady.lenders import Lender
 from clevrin.desk.widgets.sheet import ChoiceSetting, Pages
 
@@ -19,7 +19,7 @@ def of_buttons(
     step: str, sheet: QWidget, enter: Callable[[str], object], refuse: Callable[[str], object]
 ) -> Iterator[Sayable]:
     """The buttons of a bench's sheet that are no setting; `refuse` is told why one could not be pressed."""
-    place = _name_of(step)
+    place = name_of_step(step)
     seen: set[str] = set()
     for button in sheet.findChildren(QPushButton):
         words = button.text().split("   ")[0].rstrip("…")  # behind it stands its key
@@ -35,14 +35,14 @@ def of_buttons(
                 refuse(f"{words}: there is nothing in {place} for it to be done to.")
 
         said = Saying(words=words, changes=place, run=press)
-        yield Sayable(words=words, place=place, of=_always(said), pressed=True)
+        yield Sayable(words=words, place=place, of=always(said), pressed=True)
 
 
 def of_lists(
     step: str, sheet: QWidget, enter: Callable[[str], object], refuse: Callable[[str], object]
 ) -> Iterator[Sayable]:
     """The rows of the lists of a bench's sheet, each behind what its list is called."""
-    place = _name_of(step)
+    place = name_of_step(step)
     for combo in sheet.findChildren(QComboBox):
         for row in range(combo.count() if combo.accessibleName() else 0):
 
@@ -57,7 +57,7 @@ def of_lists(
 
             words = f"{combo.accessibleName()}: {combo.itemText(row)}"
             said = Saying(words=words, changes=place, run=choose)
-            yield Sayable(words=words, place=place, short=combo.itemText(row), of=_always(said), pressed=True)
+            yield Sayable(words=words, place=place, short=combo.itemText(row), of=always(said), pressed=True)
 
 
 def of_lenders(lenders: Iterable[Lender], lend: Callable[[Loan], object], missing: str) -> Iterator[Sayable]:
@@ -66,23 +66,25 @@ def of_lenders(lenders: Iterable[Lender], lend: Callable[[Loan], object], missin
         if lender.loan is not None:
             words = f"Over the reel: {lender.words}"
             said = Saying(words=words, changes="all of it", run=partial(lend, lender.loan), missing=missing)
-            yield Sayable(words=words, place="", short=lender.words, of=_always(said), pressed=True)
+            yield Sayable(words=words, place="", short=lender.words, of=always(said), pressed=True)
 
 
-def of_subjects(ways: Iterable[tuple[str, str, Callable[[int], object]]], missing: str) -> Iterator[Sayable]:
-    """What is done with what moves by itself: words, bench, and what does it with which of them (1: the most)."""
-    for words, place, do in ways:
+def of_subject(
+    words: str, step: str, do: Callable[[int], object], enter: Callable[[str], object], missing: str
+) -> Sayable:
+    """What is done with what moves by itself; `do` is told with which of them (1: what moves most)."""
+    place = name_of_step(step)
 
-        def of(typed: float | None, words: str = words, place: str = place, do: Callable[[int], object] = do) -> Saying:
-            which = 1 if typed is None else round(typed)
-            none = missing or ("" if which >= 1 else "They are counted from 1.")
-            return Saying(words=words, changes=place, run=lambda: do(which), missing=none)
+    def run(which: int) -> None:
+        enter(step)
+        do(which)
 
-        yield Sayable(words=words, place=place, number=None, of=of)
+    def of(typed: float | None) -> Saying:
+        which = 1 if typed is None else round(typed)
+        none = missing or ("" if which >= 1 else "They are counted from 1.")
+        return Saying(words=words, changes=place, run=partial(run, which), missing=none)
 
-
-def _name_of(step: str) -> str:
-    return next(each.name for each in STEPS if each.id == step)
+    return Sayable(words=words, place=place, number=None, of=of)
 
 
 def _of_a_setting(button: QWidget, sheet: QWidget) -> bool:
@@ -90,7 +92,3 @@ def _of_a_setting(button: QWidget, sheet: QWidget) -> bool:
     if isinstance(button.parentWidget(), ChoiceSetting | Pages):
         return True
     return button in getattr(sheet, "controls", {}).values()
-
-
-def _always(said: Saying) -> Callable[[float | None], Saying]:
-    return lambda _: said

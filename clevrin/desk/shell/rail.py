@@ -34,6 +34,11 @@ STEPS = (
 )
 
 
+def name_of_step(step: str) -> str:
+    """What a step is called, by its id."""
+    return next(each.name for each in STEPS if each.id == step)
+
+
 class StepRail(QFrame):
     """Buttons for the steps; a dot shows that the chosen shot has settings there."""
 

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from clevrin.core.document.joining import Setting
 from clevrin.desk.shell.actions import Action, Desk
-from clevrin.desk.shell.button_sayings import of_buttons, of_lenders, of_lists, of_subjects
+from clevrin.desk.shell.button_sayings import of_buttons, of_lenders, of_lists, of_subject
 from clevrin.desk.shell.say_line import SayLine
 from clevrin.desk.shell.sayings import (
     DISSOLVE,
@@ -79,16 +79,8 @@ class Said:
     def _of_motion(self, missing: str) -> Iterator[Sayable]:
         """What moves by itself, and whose motion is lent to a shot or to the reel."""
         desk, subjects = self._desk, self._desk.reframe.subjects
-
-        def follow(which: int) -> None:
-            self._enter("reframe")
-            subjects.follow(which)
-
-        def hold(which: int) -> None:
-            self._enter("steady")
-            subjects.hold(which)
-
-        yield from of_subjects((("Follow what moves", "Reframe", follow), ("Hold what moves", "Steady", hold)), missing)
+        yield of_subject("Follow what moves", "reframe", subjects.follow, self._enter, missing)
+        yield of_subject("Hold what moves", "steady", subjects.hold, self._enter, missing)
         yield from of_lenders(lenders_of(desk.session.project, "", None), desk.over.lay_all_lent_by, missing)
 
     def _put_in_join(self, name: str, value: Setting) -> None:

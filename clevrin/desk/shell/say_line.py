@@ -20,9 +20,7 @@ _OURS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Up, 
 
 def missing_of(said: Sequence[Saying]) -> str:
     """Why something of what is said in this order cannot be done; empty where it can, as far as is known now."""
-    first, *later = said or (None,)
-    amiss = [first.missing] if first is not None else []
-    return next((each for each in (*amiss, *(one.missing for one in later if not one.mended)) if each), "")
+    return next((each.missing for at, each in enumerate(said) if each.missing and not (at and each.mended)), "")
 
 
 class SayLine(QFrame):

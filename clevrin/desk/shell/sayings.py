@@ -16,7 +16,7 @@ from clevrin.core.join.kinds.kind import JoinSetting
 from clevrin.core.offering import Offer
 from clevrin.desk.reframe.edits import SHAPES
 from clevrin.desk.shell.actions import ACTIONS, Action
-from clevrin.desk.shell.rail import STEPS
+from clevrin.desk.shell.rail import name_of_step
 from clevrin.desk.widgets.fields import Choice, Field, FieldSheet, Number, Switch
 
 if TYPE_CHECKING:
@@ -85,8 +85,8 @@ def meant(text: str, sayables: Iterable[Sayable], most: int) -> list[Saying]:
         if all(any(one.startswith(word) for one in own) for word in words):
             begins = each.words.lower().startswith(words[0]) or each.short.lower().startswith(words[0])
             unlike = each.number is not None and each.number != (number is not None)
-            found.append((each.offered, each.pressed, unlike, not begins, len(own), order, each))
-    return [each.of(number) for *_, each in sorted(found, key=lambda row: row[:6])[:most]]
+            found.append(((each.offered, each.pressed, unlike, not begins, len(own), order), each))
+    return [each.of(number) for _, each in sorted(found, key=lambda row: row[0])[:most]]
 
 
 def first_of(text: str, sayables: Iterable[Sayable]) -> Saying:
@@ -129,7 +129,7 @@ def of_fields(step: str, sheet: FieldSheet, enter: Callable[[str], object], miss
 
     `missing`: why there is nothing to be set; empty where there is.
     """
-    place = next(each.name for each in STEPS if each.id == step)
+    place = name_of_step(step)
 
     def do(field: Field, value: object) -> None:
         enter(step)
@@ -149,7 +149,7 @@ def of_fields(step: str, sheet: FieldSheet, enter: Callable[[str], object], miss
 
 def of_speeds(edits: "PaceEdits", enter: Callable[[str], object], missing: str) -> Iterator[Sayable]:
     """How many times slower, or as fast, a shot plays."""
-    place = next(each.name for each in STEPS if each.id == "pace")
+    place = name_of_step("pace")
     for words, most, way in (("Slow", 1 / SLOWEST, -1), ("Fast", FASTEST, 1)):
         yield Sayable(
             words=words, place="", number=True, of=_if(missing, _speed(words, most, way, place, edits, enter))
@@ -180,7 +180,7 @@ def _speed(
 
 def of_joins(join: Callable[[str, float | None], object], missing: str) -> Iterator[Sayable]:
     """Every kind of join, with its length in frames. `join` makes one."""
-    place = next(each.name for each in STEPS if each.id == "join")
+    place = name_of_step("join")
     for kind in (each for each in KINDS.values() if each.id != WHIP):  # that is a pair of frames, which is found
         yield Sayable(words=kind.id.capitalize(), place=place, number=None, of=_if(missing, _join(kind, place, join)))
 
@@ -204,7 +204,7 @@ def _join(kind: Kind, place: str, join: Callable[[str, float | None], object]) -
 
 def of_join_settings(put: Callable[[str, Setting], object], missing: str) -> Iterator[Sayable]:
     """The settings of joins, whatever kinds they are of, and the dissolve over any. `put` sets one by its id."""
-    place = next(each.name for each in STEPS if each.id == "join")
+    place = name_of_step("join")
     settings = {(each.id, each.title): each for kind in KINDS.values() for each in kind.settings}
     dissolve = JoinSetting(
         id=DISSOLVE, title="Dissolve", help="", default=0, unit="frames", high=LONGEST_DISSOLVE, step=1
@@ -214,14 +214,15 @@ def of_join_settings(put: Callable[[str, Setting], object], missing: str) -> Ite
             words = f"{setting.title}: {option}"
             run = partial(put, setting.id, option)
             said = Saying(words=words, changes=f"{place}: {words}", run=run, missing=missing)
-            yield Sayable(words=words, place=place, short=option, of=partial(_always, said))
+            yield Sayable(words=words, place=place, short=option, of=always(said))
         if not (setting.options or setting.colour or setting.names):
             of = _if(missing, partial(_join_number, setting, place, put))
             yield Sayable(words=setting.title, place=place, number=True, of=of)
 
 
-def _always(said: Saying, _: float | None) -> Saying:
-    return said
+def always(said: Saying) -> Callable[[float | None], Saying]:
+    """The same saying, whatever number was typed with it."""
+    return lambda _: said
 
 
 def _join_number(
@@ -251,11 +252,11 @@ def of_choosing(choose: Callable[[int], object], shots: int) -> Iterator[Sayable
 
 def of_takes(takes: Iterable[Take], look_at: Callable[[str], object]) -> Iterator[Sayable]:
     """Looking at a take as it was shot, by its name."""
-    place = next(each.name for each in STEPS if each.id == "log")
+    place = name_of_step("log")
     for take in takes:
         words = f"Take {take.name}"
         said = Saying(words=words, changes=f"{place}: as it was shot", run=partial(look_at, take.id))
-        yield Sayable(words=words, place=place, of=partial(_always, said))
+        yield Sayable(words=words, place=place, of=always(said))
 
 
 def of_recipes(recipes: Iterable[Recipe], put: Callable[[Recipe], object], missing: str) -> Iterator[Sayable]:
@@ -263,7 +264,7 @@ def of_recipes(recipes: Iterable[Recipe], put: Callable[[Recipe], object], missi
     for recipe in recipes:
         words, run = f"Recipe: {recipe.name}", partial(put, recipe)
         said = Saying(words=words, changes=recipe.about or recipe.told, run=run, missing=missing)
-        yield Sayable(words=words, place="", short=recipe.name, of=partial(_always, said))
+        yield Sayable(words=words, place="", short=recipe.name, of=always(said))
 
 
 def of_offers(offers: Iterable[Offer], take: Callable[[Offer], object]) -> Iterator[Sayable]:
@@ -278,7 +279,7 @@ def of_offers(offers: Iterable[Offer], take: Callable[[Offer], object]) -> Itera
 
 def of_outputs(add: Callable[[str, int, int], object]) -> Iterator[Sayable]:
     """The shapes in which the reel can be rendered beside its own."""
-    place = next(each.name for each in STEPS if each.id == "reframe")
+    place = name_of_step("reframe")
     for name, shape, width, height in SHAPES:
 
         def of(_: float | None, name: str = name, width: int = width, height: int = height) -> Saying:
