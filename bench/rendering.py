@@ -87,7 +87,7 @@ _KINDS = (
         aim=3.0,
         plain=plain.quick,
         shot={"pace": _pace(10, _ALL)},
-        reads=100,
+        reads=200,
     ),
     _Kind(words="slowed down to a quarter", aim=1.5, plain=plain.quarter, shot={"pace": _pace(0.25)}, reads=15),
     _Kind(
