@@ -88,13 +88,12 @@ def main() -> None:
                 shot(name)
 
             session.choose_shot(meadow.id)
-            window.show_pinned()
+            window.sides.show_pinned()
             rest(2.0)
             window.player.seek(42)
-            window.pinned_sheet.hide()
             rest(2.0)
             shot("pinned")
-            window.reframe.pin(False)
+            window.sides.close()
             joined(bunting.id, placed_shots(session.project)[2].end - 17, "doorway")
             session.choose_shot(hill.id)
             rest(1.0)
@@ -105,8 +104,7 @@ def main() -> None:
         def cut_out(area_id: str) -> None:
             """Somebody who walks before the bunting, cut out and corrected by a stroke."""
             window.enter_step("log")
-            window.show_areas()
-            window.area_sheet.hide()
+            window.sides.show_areas()
             bunting = next(each for each in session.project.takes if each.name == "bunting")
             session.choose_take(bunting.id)
             rest()
@@ -121,7 +119,7 @@ def main() -> None:
             rest()
             shot("cut-out")
             session.undo()
-            window.log.areas.set_active(False)
+            window.sides.close()
 
         def finish() -> None:
             """The reel in a large viewer, what of it is not right, and two renders on the queue."""

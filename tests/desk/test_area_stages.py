@@ -49,7 +49,7 @@ def test_in_pace_an_area_is_drawn_on_the_take_and_is_what_stays_sharp(pace):
     pace.until(lambda: window.player.frame == bench.seen.placed.start + 6)
     at = round(float(bench.seen.instants[6]))
     pace.key(Qt.Key.Key_R, SHIFT)
-    sheet = window.area_sheet
+    sheet = window.sides.areas
     assert window.bench is bench and sheet.isVisible() and bench.areas.active
     pace.until(lambda: bench.areas.drawing.frame == at and window.player.frame == at)
     assert bench.transport.frame_words == f"frame {at} of {session.project.take(shot.take_id).facts.frames}"
@@ -73,7 +73,7 @@ def test_in_join_an_area_of_either_take_is_drawn_and_the_join_goes_by_it(join):
     bench, (outgoing, incoming) = window.join, join.window.join.pair
     join.click(bench.kind.buttons["passing edge"])
     join.key(Qt.Key.Key_R, SHIFT)
-    sheet = window.area_sheet
+    sheet = window.sides.areas
     takes = [session.project.take(each.take_id) for each in (outgoing, incoming)]
     assert [sheet.of_take.itemText(k) for k in range(sheet.of_take.count())] == [each.name for each in takes]
     join.until(lambda: bench.areas.drawing.frame == outgoing.last_shown)
@@ -98,18 +98,18 @@ def test_in_join_an_area_of_either_take_is_drawn_and_the_join_goes_by_it(join):
 def test_where_no_take_is_joined_areas_are_made_in_log(hands):
     hands.key(Qt.Key.Key_5)
     hands.key(Qt.Key.Key_R, SHIFT)
-    assert hands.window.bench is hands.window.log and hands.window.area_sheet.isVisible()
-    hands.window.area_sheet.close()
+    assert hands.window.bench is hands.window.log and hands.window.sides.areas.isVisible()
+    hands.window.sides.areas.close()
 
 
 def test_escape_drops_what_is_drawn_before_the_bench_hears_of_it(pace):
     window = pace.window
     pace.key(Qt.Key.Key_R, SHIFT)
-    pace.click(window.area_sheet.tools.buttons["box"])
+    pace.click(window.sides.areas.tools.buttons["box"])
     assert window.pace.areas.drawing.tool == "box"
     pace.key(Qt.Key.Key_Escape)
     assert window.pace.areas.drawing.tool == "look"
-    window.area_sheet.close()
+    window.sides.areas.close()
 
 
 def test_every_area_has_a_lane_that_is_clicked(demo):
@@ -136,7 +136,7 @@ def test_every_area_has_a_lane_that_is_clicked(demo):
         session.do(PutArea(take_id=take.id, area=box(f"more {k}", 5)))
     demo.until(lambda: len(lanes.lanes) == 7)
     assert lanes.height() < 5 * 40
-    window.area_sheet.close()
+    window.sides.areas.close()
 
 
 def test_how_much_of_an_area_counts_is_said_at_frames(demo):
@@ -145,7 +145,7 @@ def test_how_much_of_an_area_counts_is_said_at_frames(demo):
     session.do(PutArea(take_id=take.id, area=box("kite", 10)))
     demo.look_at(take.id)
     demo.key(Qt.Key.Key_R, SHIFT)
-    sheet = window.area_sheet
+    sheet = window.sides.areas
     sheet.pages.show_page("edge")
     for frame, words in ((20, "100"), (40, "0"), (41, "much")):
         window.player.seek(frame)

@@ -31,7 +31,7 @@ def areas(demo):
     take = demo.window.session.project.takes[0]
     demo.look_at(take.id)
     demo.key(Qt.Key.Key_R, SHIFT)
-    sheet = demo.window.area_sheet
+    sheet = demo.window.sides.areas
     assert sheet is not None and sheet.isVisible() and demo.window.log.areas.active
     demo.until(lambda: demo.window.log.viewer.pixels)
     yield demo
@@ -57,7 +57,7 @@ def of_take(hands):
 
 
 def tool(hands, name: str) -> None:
-    hands.click(hands.window.area_sheet.tools.buttons[name])
+    hands.click(hands.window.sides.areas.tools.buttons[name])
 
 
 def seen(hands, x: float, y: float) -> np.ndarray:
@@ -114,7 +114,7 @@ def test_points_are_dragged_on_another_frame_and_it_goes_with_the_picture_betwee
     drag(areas, middle, (middle[0], middle[1] + 0.1))  # all of it
     moved = drawn_part(of_take(areas)[0]).outlines[1].places
     assert moved[2] == pytest.approx((carried[2][0], carried[2][1] + 72), abs=3)
-    areas.click(window.area_sheet.sheet.controls["along"].buttons["nothing"])
+    areas.click(window.sides.areas.sheet.controls["along"].buttons["nothing"])
     assert drawn_part(of_take(areas)[0]).along == "nothing"
     session.undo()
     session.undo()
@@ -132,7 +132,7 @@ def test_colours_are_clicked_and_what_belongs_is_seen_in_three_ways(areas):
     assert len(part.picks) == 2 and part.picks[0].lab[1] < -5  # green
     tool(areas, "colour")  # pressed again it draws no more
     assert window.log.areas.drawing.tool == "look"
-    sheet = window.area_sheet
+    sheet = window.sides.areas
     areas.click(sheet.seen.buttons["grey"])
     assert (seen(areas, 0.5, 0.93) > 200).all() and (seen(areas, 0.5, 0.3) < 60).all()
     areas.click(sheet.seen.buttons["alone"])
@@ -159,7 +159,7 @@ def test_escape_drops_what_is_drawn_and_a_closed_sheet_gives_the_picture_back(ar
     tool(areas, "box")
     drag(areas, (0.5, 0.5), (0.501, 0.5))  # hardly moved: no area
     assert of_take(areas) == ()
-    window.area_sheet.close()
+    window.sides.areas.close()
     assert not window.log.areas.active
     tool_of_marks = window.log.mark_buttons["surface"]
     areas.click(tool_of_marks)
@@ -169,7 +169,7 @@ def test_escape_drops_what_is_drawn_and_a_closed_sheet_gives_the_picture_back(ar
 
 def test_an_area_is_chosen_removed_saved_and_goes_into_a_join(areas, tmp_path):
     window, session = areas.window, areas.window.session
-    sheet = window.area_sheet
+    sheet = window.sides.areas
     for at in (0.3, 0.6):
         tool(areas, "half-plane")
         drag(areas, (at, 0.1), (at, 0.9))
@@ -212,7 +212,7 @@ def around(walk) -> tuple[tuple[float, float], tuple[float, float]]:
 
 def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.sides.areas
 
     def part():
         return cut_part(session.project.take(take_id).areas[0])
@@ -259,7 +259,7 @@ def test_a_subject_is_cut_out_by_a_box_corrected_by_strokes_and_undone(cutting):
 
 
 def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
-    hands, sheet = areas, areas.window.area_sheet
+    hands, sheet = areas, areas.window.sides.areas
     hill = hands.window.session.project.takes[1]
     hands.look_at(hill.id)
     monkeypatch.setattr(hands.window.mask_jobs, "_measure", lambda *_: None)  # cutting out is tried elsewhere
@@ -278,7 +278,7 @@ def test_what_moves_by_itself_is_cut_out_by_a_click(areas, monkeypatch):
 
 
 def test_an_area_goes_with_what_is_followed(areas):
-    hands, sheet = areas, areas.window.area_sheet
+    hands, sheet = areas, areas.window.sides.areas
     take = hands.window.session.project.takes[0]
     tool(hands, "box")
     drag(hands, (0.3, 0.4), (0.5, 0.6))
@@ -296,7 +296,7 @@ def test_an_area_goes_with_what_is_followed(areas):
 
 
 def test_an_area_is_taken_out_of_another_and_put_back(areas):
-    hands, sheet = areas, areas.window.area_sheet
+    hands, sheet = areas, areas.window.sides.areas
     for start, end in (((0.3, 0.4), (0.5, 0.6)), ((0.2, 0.3), (0.8, 0.7))):
         tool(hands, "box")
         drag(hands, start, end)
@@ -321,7 +321,7 @@ def test_an_area_is_taken_out_of_another_and_put_back(areas):
 
 def test_an_area_is_left_out_of_measuring_and_counts_again(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.sides.areas
     take = session.project.take(take_id)
     before = window.measurements.trace(take)
     tool(hands, "box")
@@ -344,7 +344,7 @@ def test_an_area_is_left_out_of_measuring_and_counts_again(cutting):
 
 def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
     hands, walk, take_id = cutting
-    window, sheet = hands.window, hands.window.area_sheet
+    window, sheet = hands.window, hands.window.sides.areas
     left, top, right, bottom = walk.around().box
     x, y = (left + right) / 2 / 256, (top + bottom) / 2 / 144
     tool(hands, "disc")
@@ -368,7 +368,7 @@ def test_a_curve_clings_to_its_edge_and_asks_where_it_is_lost(cutting):
 
 def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
     hands, walk, take_id = cutting
-    window, sheet = hands.window, hands.window.area_sheet
+    window, sheet = hands.window, hands.window.sides.areas
     (tmp_path / "none.mkv").write_text("kites")
     sheet.add_film(tmp_path / "none.mkv")
     assert "none.mkv" in sheet.trouble.text() and window.session.project.take(take_id).areas == ()
@@ -391,7 +391,7 @@ def test_a_film_of_an_area_is_chosen_or_refused(cutting, tmp_path):
 
 def test_a_stopped_cut_out_waits_until_it_is_asked_to_go_on(cutting):
     hands, walk, take_id = cutting
-    window, session, sheet = hands.window, hands.window.session, hands.window.area_sheet
+    window, session, sheet = hands.window, hands.window.session, hands.window.sides.areas
     tool(hands, "cut-out")
     drag(hands, *around(walk))
     area = session.project.take(take_id).areas[0]

@@ -388,13 +388,13 @@ def test_a_surface_is_dragged_although_areas_were_worked_on(picnic, closed):
     window = picnic.window
     window.log.look_at(reel=False)
     picnic.key(Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
-    picnic.until(lambda: window.area_sheet is not None and window.area_sheet.isVisible())
+    picnic.until(lambda: window.sides.areas is not None and window.sides.areas.isVisible())
     if closed:
-        window.area_sheet.close()
+        window.sides.areas.close()
     window.activateWindow()
     picnic.key(Qt.Key.Key_U)
     assert window.log.mark_buttons["surface"].isChecked()
-    assert not window.area_sheet.isVisible(), "it has nothing to work on any more"
+    assert not window.sides.areas.isVisible(), "it has nothing to work on any more"
     picnic.drag(window.log.viewer, in_view(picnic, HOUSE - 60), in_view(picnic, HOUSE + 60))
     picnic.until(lambda: not window.jobs.busy)
     (track,) = take_of(picnic).tracks

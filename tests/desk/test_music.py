@@ -45,7 +45,7 @@ def typed(hands: Hands, entry: QLineEdit, words: str) -> None:
 def opened(hands: Hands) -> MusicSheet:
     """The sheet of the music, opened by its key."""
     hands.key(Qt.Key.Key_H)
-    sheet = hands.window.music_sheet
+    sheet = hands.window.sides.music
     hands.until(sheet.isActiveWindow)
     return sheet
 

@@ -22,7 +22,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 @pytest.fixture
 def sheet(demo):
     demo.key(Qt.Key.Key_H, SHIFT)
-    sheet = demo.window.over_sheet
+    sheet = demo.window.sides.over
     assert sheet is not None and sheet.isVisible()
     yield sheet
     sheet.close()
@@ -119,7 +119,7 @@ def test_what_a_take_did_is_kept_and_laid(demo, sheet):
 
 def test_without_shots_there_is_nothing_to_lay_it_over(hands):
     hands.key(Qt.Key.Key_H, SHIFT)
-    sheet = hands.window.over_sheet
+    sheet = hands.window.sides.over
     assert not sheet.all_button.isEnabled()
     hands.window.over.lay_over_all()
     assert hands.window.session.project.reel.over == ()

@@ -52,7 +52,7 @@ def look_at(hands, frame: int) -> None:
 
 
 def sheet(hands):
-    return hands.window.pinned_sheet
+    return hands.window.sides.pinned
 
 
 def pinned(hands):

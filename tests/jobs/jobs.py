@@ -227,7 +227,7 @@ def held_on_guides(hand: CountedHand) -> None:
     window = hand.window
     takes = [hand.session.project.take(shot.take_id) for shot in hand.shots]
     hand.say("shot 1, areas of the take")
-    hand.click(window.area_sheet.tools.buttons["disc"])
+    hand.click(window.sides.areas.tools.buttons["disc"])
     hand.in_picture(window.log.viewer, (0.5, 0.5), (0.65, 0.7))
     hand.say(
         "hold what moves, right third, slow 2, into the end, keep sharp disc 1, duplicate, reverse, "
@@ -248,14 +248,14 @@ def words_behind_somebody(hand: CountedHand) -> None:
     hand.make_small()
     window = hand.window
     hand.say("shot 1, areas of the take")
-    hand.click(window.area_sheet.tools.buttons["cut-out"])
-    hand.hands.until(lambda: window.area_sheet.movers.buttons and window.area_sheet.movers.buttons[0].height() > 10)
-    hand.click(window.area_sheet.movers.buttons[0])
+    hand.click(window.sides.areas.tools.buttons["cut-out"])
+    hand.hands.until(lambda: window.sides.areas.movers.buttons and window.sides.areas.movers.buttons[0].height() > 10)
+    hand.click(window.sides.areas.movers.buttons[0])
     (area,) = hand.session.take.areas
     hand.say(
         "hold what moves, edge mirror, into the end, shutter 180, whose motion walking, land on the beat, pin words"
     )
-    sheet = window.pinned_sheet
+    sheet = window.sides.pinned
     hand.click(sheet.words_button)
     hand.type("KITES")
     hand.click(sheet.pages.buttons["where"])
@@ -277,7 +277,7 @@ def through_the_sky(hand: CountedHand) -> None:
     hand.say("take doorstep, follow a surface")
     hand.in_picture(window.log.viewer, (0.35, 0.3), (0.6, 0.65))
     hand.say("take bunting, areas of the take")
-    hand.click(window.area_sheet.tools.buttons["half-plane"])
+    hand.click(window.sides.areas.tools.buttons["half-plane"])
     hand.in_picture(window.log.viewer, (0.5, 0.1), (0.5, 0.9))
     first = names.index("skyward") + 1
     by_hand = [cut for cut in range(1, 5) if cut != first]
@@ -297,7 +297,7 @@ def round_a_subject(hand: CountedHand) -> None:
     hand.say("take doorstep, follow a surface")
     hand.in_picture(window.log.viewer, (0.35, 0.3), (0.6, 0.65))
     hand.say("take picnic, areas of the take")
-    hand.click(window.area_sheet.tools.buttons["disc"])
+    hand.click(window.sides.areas.tools.buttons["disc"])
     hand.in_picture(window.log.viewer, (0.5, 0.5), (0.65, 0.7))
     hand.say(
         f"shot {names.index('picnic') + 1}, counter-zoom 0.5, rush outward, how long 0.2, keep sharp disc 1, "

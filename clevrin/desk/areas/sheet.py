@@ -1,4 +1,4 @@
-"""Areas in a window beside the main one: the tools that make them, those there are, how they are seen and set."""
+"""Areas in a sheet beside the picture: the tools that make them, those there are, how they are seen and set."""
 
 from pathlib import Path
 
@@ -77,7 +77,7 @@ class AreaSheet(SideSheet):
 
     def __init__(self, context: Context, stage: AreaStage, parent: QWidget | None = None) -> None:
         edits, drawing = stage.edits, stage.drawing
-        super().__init__("Areas", FieldSheet("Areas", FIELDS, rolls=False), context, edits, parent)
+        super().__init__(FieldSheet("Areas", FIELDS), context, edits, parent)
         self._stage, self._drawing, self._context = stage, drawing, context
         self.of_take = named_combo("Of the take", "In whose picture areas are made")
         self.of_take_setting = named_setting("Of the take", self.of_take.toolTip(), self.of_take)
@@ -132,8 +132,6 @@ class AreaSheet(SideSheet):
         self.pages.add("edge", self.counts, beside(self.alike_button))
         self.pages.add_stretch()
         self.pages.setFixedHeight(theme.scaled(_PAGE_PX))
-        for button in self.pages.buttons.values():
-            button.setAutoDefault(False)
         self.sheet.add(self.seen, self.pages)
         self.sheet.add(beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()
@@ -159,7 +157,7 @@ class AreaSheet(SideSheet):
         drawing.changed.connect(self.refresh)
         drawing.moved_on.connect(self._on_drawing_moved_on)
         context.session.selection_changed.connect(self.refresh)
-        self.finished.connect(lambda _: stage.set_active(False))
+        self.closed.connect(lambda: stage.set_active(False))
         stage.changed.connect(self._on_stage_changed)
         stage.changed.connect(self.refresh)
         self.refresh()

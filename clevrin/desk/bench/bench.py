@@ -11,7 +11,7 @@ from clevrin.core.pace.timecode import frame_of, timecode
 from clevrin.desk.bench.context import Context
 from clevrin.desk.playback.player import Programme
 from clevrin.desk.widgets import theme
-from clevrin.desk.widgets.sheet import Trouble, quiet_label, tool_button
+from clevrin.desk.widgets.sheet import Sheet, Trouble, quiet_label, tool_button
 from clevrin.desk.widgets.typing import watch_number
 from clevrin.desk.widgets.viewer import Viewer
 
@@ -32,6 +32,7 @@ class Bench(QWidget):
     """The middle of the window for one step. Only the bench that is entered uses the player."""
 
     transport: "Transport"
+    sheet: Sheet
 
     def __init__(self, context: Context, parent: QWidget | None = None) -> None:
         super().__init__(parent)

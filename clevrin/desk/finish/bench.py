@@ -35,6 +35,8 @@ _NO_REEL = "There is nothing on the reel yet. In Log, choose a span of a take an
 class FinishBench(Bench):
     """Watches the reel, or an output of it, listens to it, and has it rendered."""
 
+    sheet: FinishSheet
+
     lanes_wanted = Signal(bool)
     """Whether the lanes of sound are to be seen under the reel."""
     loudness_changed = Signal(object)

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.edits import JoinShots
@@ -34,7 +34,7 @@ from clevrin.desk.join.strips import Strips
 from clevrin.desk.join.ways import Ways
 from clevrin.desk.join.words import agreement_words
 from clevrin.desk.playback.programmes import OVERLAID, join_programme, overlaid_programme, reel_plans
-from clevrin.desk.widgets.sheet import quiet_label
+from clevrin.desk.widgets.sheet import keep_room, quiet_label
 from clevrin.desk.widgets.viewer import Viewer
 
 _AROUND_S = 0.6
@@ -42,6 +42,8 @@ _AROUND_S = 0.6
 
 class JoinBench(Bench):
     """Joins the chosen shot to the next one (or the last but one to the last)."""
+
+    sheet: JoinSheet
 
     def __init__(self, context: Context, ridges: RidgeStore) -> None:
         super().__init__(context)
@@ -65,14 +67,17 @@ class JoinBench(Bench):
         column.addWidget(self.ways.buttons)
         column.addWidget(self.strips, 4)
         self.finding_note = quiet_label("")
-        column.addWidget(self.finding_note)
+        keep_room(self.finding_note)
         self.ways.add_to(column)
         self.viewer = Viewer()
         self.viewer.setMinimumSize(160, 90)
         beside = QHBoxLayout()
         beside.setSpacing(8)
         beside.addWidget(self.viewer, 4)
-        beside.addWidget(self.table, 3)
+        listed = QVBoxLayout()
+        listed.addWidget(self.finding_note)
+        listed.addWidget(self.table, 1)
+        beside.addLayout(listed, 3)
         column.addLayout(beside, 5)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())

@@ -26,6 +26,8 @@ from clevrin.desk.widgets.viewer import Viewer
 class LogBench(Bench):
     """Looks at the chosen take, or at the whole reel."""
 
+    sheet: TakeSheet
+
     add_requested = Signal()
     find_requested = Signal(str)
 

@@ -1,4 +1,4 @@
-"""The music under the reel in a window beside the main one: level, start, beats; what is changed is heard at once."""
+"""The music under the reel, in a sheet beside the picture: level, start, beats; what is changed is heard at once."""
 
 from PySide6.QtWidgets import QWidget
 
@@ -16,7 +16,7 @@ class MusicSheet(SideSheet):
     """Shows the music and its beats, and says what the user wants of them."""
 
     def __init__(self, context: Context, edits: MusicEdits, parent: QWidget | None = None) -> None:
-        super().__init__("Music", FieldSheet("Music", FIELDS, rolls=False), context, edits, parent)
+        super().__init__(FieldSheet("Music", FIELDS), context, edits, parent)
         self.lay_button = plain_button("Lay music…", "A sound file, or the sound of a film, under the whole reel")
         self.remove_button = plain_button("Take away", "The reel has no music then; its beats stay")
         self.find_button = plain_button("Find its beats", "Marks the beats of the music, in the place of those there")

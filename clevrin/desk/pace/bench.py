@@ -31,6 +31,8 @@ _POINT, _TICK = "point", "tick"
 class PaceBench(Bench):
     """Chooses how fast the chosen shot plays; it is looked at by the frames of the reel that it lasts."""
 
+    sheet: PaceSheet
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         self.seen: PacedShot | None = None

@@ -1,4 +1,4 @@
-"""What is pinned to a shot, in a window beside the main one: made, chosen, set, and where in the scene it stands."""
+"""What is pinned to a shot, in a sheet beside the picture: made, chosen, set, and where in the scene it stands."""
 
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtGui import QFocusEvent
@@ -56,7 +56,7 @@ class PinnedSheet(SideSheet):
     """Works on what is pinned to the chosen shot, which is dragged in the Reframe bench."""
 
     def __init__(self, context: Context, edits: PinnedEdits, hands: PinnedHands, parent: QWidget | None = None) -> None:
-        super().__init__("Pinned in the scene", FieldSheet("Pinned", FIELDS, rolls=False), context, edits, parent)
+        super().__init__(FieldSheet("Pinned", FIELDS), context, edits, parent)
         self._hands = hands
         self.words_button = plain_button("words", "Sets words into the scene")
         self.picture_button = plain_button("a picture…", "Sets a PNG, a JPEG or an SVG into the scene")
@@ -98,8 +98,6 @@ class PinnedSheet(SideSheet):
             self.pages.add(field.page, self.sheet.controls[field.id])
         self.pages.add_stretch()
         self.pages.setFixedHeight(theme.scaled(_PAGE_PX))
-        for button in self.pages.buttons.values():
-            button.setAutoDefault(False)
         self.sheet.add(beside(self.words_button, self.picture_button), self.film, self.elements, self.hint)
         self.sheet.add(self.pages, beside(self.remove_button), self.trouble)
         self.sheet.add_stretch()

@@ -1,4 +1,4 @@
-"""Motion over the reel in a window beside the main one: its stretches, who lends it, how much room it takes."""
+"""Motion over the reel, in a sheet beside the picture: its stretches, who lends it, how much room it takes."""
 
 from PySide6.QtWidgets import QWidget
 
@@ -23,8 +23,7 @@ class OverSheet(SideSheet):
 
     def __init__(self, context: Context, edits: OverEdits, watch: WatchReel, parent: QWidget | None = None) -> None:
         """`watch` shows the reel while motion is performed over it."""
-        sheet = FieldSheet("Motion over the reel", FIELDS, rolls=False)
-        super().__init__("Motion over the reel", sheet, context, edits, parent)
+        super().__init__(FieldSheet("Motion over the reel", FIELDS), context, edits, parent)
         self.all_button = plain_button("Over all", "Lays motion over the whole reel, in the place of what lies there")
         self.shots_button = plain_button("Over the chosen", "Lays motion over the chosen shots, across their joins")
         self.performing = OverPerforming(context, edits, watch, self)
@@ -55,9 +54,8 @@ class OverSheet(SideSheet):
                 (self.remove_button, edits.remove),
             )
         )
-        self.perform_button.setAutoDefault(False)
         self.perform_button.clicked.connect(self._on_perform_button_clicked)
-        self.finished.connect(self.performing.end)
+        self.closed.connect(self.performing.end)
         self.performing.running_changed.connect(self._on_performing_running_changed)
         self.stretches.row_chosen.connect(lambda id, _: self._choose(id))
         self.lender.activated.connect(lambda at: edits.lend(self._lenders[at].loan))

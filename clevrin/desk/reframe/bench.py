@@ -34,6 +34,8 @@ _POSE = "pose"
 class ReframeBench(ShotBench):
     """Chooses what is seen of the chosen shot, in each output."""
 
+    sheet: ReframeSheet
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         self._output: str | None = None

@@ -19,6 +19,7 @@ from clevrin.desk.reel.view import ReelView
 from clevrin.desk.reel_motion.edits import OverEdits
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import STEPS
+from clevrin.desk.shell.side_sheets import SideSheets
 from clevrin.desk.state.notices import Notices
 from clevrin.desk.state.session import Session
 
@@ -46,6 +47,7 @@ class Desk(Protocol):
     recipes: Recipes
     over: OverEdits
     notices: Notices
+    sides: SideSheets
 
     @property
     def log(self) -> LogBench: ...
@@ -81,14 +83,6 @@ class Desk(Protocol):
     def show_settings(self) -> None: ...
 
     def show_format(self) -> None: ...
-
-    def show_music(self) -> None: ...
-
-    def show_over(self) -> None: ...
-
-    def show_areas(self) -> None: ...
-
-    def show_pinned(self) -> None: ...
 
     def show_keys(self) -> None: ...
 
@@ -305,10 +299,10 @@ ACTIONS: tuple[Action, ...] = (
         "edit", "choose-all", "Choose all shots", lambda desk: desk.reel_edits.choose_all(), "Ctrl+A", when=_has_reel
     ),
     _action("edit", "lay-music", "Lay music under the reel…", lambda desk: desk.music.ask_for_music()),
-    _action("edit", "over", "Motion over the reel…", lambda desk: desk.show_over(), "Shift+H"),
-    _action("edit", "areas", "Areas of the take…", lambda desk: desk.show_areas(), "Shift+R"),
-    _action("edit", "pinned", "Pin words and pictures in the scene…", lambda desk: desk.show_pinned(), "Shift+W"),
-    _action("edit", "music", "Music and its beats…", lambda desk: desk.show_music(), "H"),
+    _action("edit", "over", "Motion over the reel…", lambda desk: desk.sides.show_over(), "Shift+H"),
+    _action("edit", "areas", "Areas of the take…", lambda desk: desk.sides.show_areas(), "Shift+R"),
+    _action("edit", "pinned", "Pin words and pictures in the scene…", lambda desk: desk.sides.show_pinned(), "Shift+W"),
+    _action("edit", "music", "Music and its beats…", lambda desk: desk.sides.show_music(), "H"),
     _action("edit", "format", "Size and rate of the reel…", lambda desk: desk.show_format()),
     _action("edit", "remove-take", "Remove the chosen take", lambda desk: desk.footage.remove_take(), when=_has_take),
     _action(

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenu,
+    QPlainTextEdit,
     QStackedWidget,
     QSystemTrayIcon,
     QVBoxLayout,
@@ -29,7 +30,6 @@ from clevrin.core.media.thumbnail_shelf import ThumbnailShelf
 from clevrin.core.render.measured.measurement_store import MeasurementStore
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
-from clevrin.desk.areas.sheet import AreaSheet
 from clevrin.desk.background.imports_ahead import ImportsAhead
 from clevrin.desk.background.intake import Intake
 from clevrin.desk.background.jobs import Job, JobRunner
@@ -53,23 +53,22 @@ from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
-from clevrin.desk.music.sheet import MusicSheet
-from clevrin.desk.pinned.sheet import PinnedSheet
 from clevrin.desk.playback.player import Player
 from clevrin.desk.playback.thumbnails import Thumbnails
 from clevrin.desk.reel.edits import ReelEdits
 from clevrin.desk.reel.format_sheet import FormatSheet
 from clevrin.desk.reel.view import ReelView
 from clevrin.desk.reel_motion.edits import OverEdits
-from clevrin.desk.reel_motion.sheet import OverSheet
 from clevrin.desk.shell.actions import ACTIONS, GROUP_WORDS, GROUPS
 from clevrin.desk.shell.header import Header
 from clevrin.desk.shell.key_sheet import KeySheet
 from clevrin.desk.shell.keys import Keys
+from clevrin.desk.shell.messages import Messages
 from clevrin.desk.shell.playing import Playing
 from clevrin.desk.shell.rail import StepRail
 from clevrin.desk.shell.said import Said
 from clevrin.desk.shell.settings_sheet import SettingsSheet
+from clevrin.desk.shell.side_sheets import SideSheets
 from clevrin.desk.shell.window_place import keep_place, place_window
 from clevrin.desk.sound.edits import SoundEdits
 from clevrin.desk.sound.view import SoundLanes
@@ -78,13 +77,10 @@ from clevrin.desk.state.session import Session
 from clevrin.desk.state.settings import Settings
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.file_dialogs import FileDialogs
-from clevrin.desk.widgets.offer import OfferBar
-from clevrin.desk.widgets.sheet import Trouble
 from clevrin.desk.widgets.typing import number
 from clevrin.desk.widgets.viewer import Viewer
 
 if TYPE_CHECKING:
-    from clevrin.desk.areas.stage import AreaStage
     from clevrin.desk.finish.bench import FinishBench
     from clevrin.desk.join.bench import JoinBench
     from clevrin.desk.pace.bench import PaceBench
@@ -92,7 +88,6 @@ if TYPE_CHECKING:
     from clevrin.desk.steady.bench import SteadyBench
 
 _USUAL_HEIGHT = 800
-_WITH_AREAS = ("log", "join", "pace")
 MadeBench = TypeVar("MadeBench", bound=Bench)
 
 
@@ -192,8 +187,6 @@ class MainWindow(QMainWindow):
         self.reel = ReelView(self.context, self._ridges, self.waveforms)
         self.lanes = SoundLanes(self.context, self.reel, self.waveforms, self._sound)
         self.lanes.hide()
-        self.trouble = Trouble()
-        self.offers = OfferBar()
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.rail)
@@ -203,18 +196,15 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self.offers)
-        column.addWidget(self.trouble)
         column.addLayout(middle, 1)
         column.addWidget(self.reel)
         column.addWidget(self.lanes)
+        messages = Messages(self.header, self._whole)
+        self.offers, self.trouble = messages.offers, messages.trouble
         self.setCentralWidget(self._whole)
         self.key_sheet: KeySheet | None = None
         self.settings_sheet: SettingsSheet | None = None
-        self.music_sheet: MusicSheet | None = None
-        self.over_sheet: OverSheet | None = None
-        self._area_sheets: dict[str, AreaSheet] = {}
-        self.pinned_sheet: PinnedSheet | None = None
+        self.sides = SideSheets(self)
 
     def _make_actions(self) -> None:
         for group in GROUPS:
@@ -303,7 +293,7 @@ class MainWindow(QMainWindow):
         from clevrin.desk.pace.bench import PaceBench
 
         made = self._stacked(PaceBench(self.context))
-        made.sheet.music_requested.connect(self.show_music)
+        made.sheet.music_requested.connect(self.sides.show_music)
         return made
 
     @cached_property
@@ -330,9 +320,8 @@ class MainWindow(QMainWindow):
     def enter_step(self, step: str) -> None:
         """Shows the bench of a step."""
         if getattr(self, "_step", None) is not None:
+            self.sides.close()
             self.bench.leave()
-            for sheet in self._area_sheets.values():
-                sheet.close()
         if self.player.playing:
             self.player.stop()
         self._step = step
@@ -343,9 +332,9 @@ class MainWindow(QMainWindow):
         self.bench.take_focus()
 
     @property
-    def area_sheet(self) -> AreaSheet | None:
-        """The sheet of areas over the bench that is shown; None where there was none yet."""
-        return self._area_sheets.get(self._step)
+    def step(self) -> str:
+        """The step whose bench is shown."""
+        return self._step
 
     # What actions do
 
@@ -383,9 +372,11 @@ class MainWindow(QMainWindow):
         self.said.open_or_close("recipe ")
 
     def put_back(self) -> None:
-        """Escape: ends a drag and puts back what it changed; else leaves the field that is typed in."""
-        if not (self.reel.put_back() or self.lanes.put_back() or self.bench.put_back()):
-            self.trouble.hide()
+        """Escape: puts back what a drag changed; else leaves the field that is typed in, else closes a side sheet."""
+        if self.reel.put_back() or self.lanes.put_back() or self.bench.put_back():
+            return
+        self.trouble.hide()
+        if isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit) or not self.sides.close():
             self.bench.take_focus()
 
     def keep_cache_small(self) -> None:
@@ -405,52 +396,6 @@ class MainWindow(QMainWindow):
         if self.settings_sheet is None:
             self.settings_sheet = SettingsSheet(self.settings, self)
         self.settings_sheet.show()
-
-    def show_music(self) -> None:
-        if self.music_sheet is None:
-            self.music_sheet = MusicSheet(self.context, self.music, self)
-        self.music_sheet.show()
-        self.music_sheet.activateWindow()
-
-    def show_over(self) -> None:
-        if self.over_sheet is None:
-            self.over_sheet = OverSheet(self.context, self.over, self._watch_reel, self)
-        self.over_sheet.show()
-        self.over_sheet.activateWindow()
-
-    def show_areas(self) -> None:
-        """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""
-        step = self._step if self._step in _WITH_AREAS and self._stage(self._step).take is not None else "log"
-        if step != self._step:
-            self.enter_step(step)
-        if step == "log":
-            self.log.look_at(reel=False)
-        stage = self._stage(step)
-        if step not in self._area_sheets:
-            self._area_sheets[step] = AreaSheet(self.context, stage, self)
-        stage.set_active(True)
-        self._area_sheets[step].show()
-        self._area_sheets[step].activateWindow()
-
-    def _stage(self, step: str) -> "AreaStage":
-        """Where areas are worked on in a step that has them."""
-        stage: AreaStage = getattr(self, step).areas
-        return stage
-
-    def show_pinned(self) -> None:
-        """What is pinned is worked on over the whole picture, in the Reframe bench."""
-        self.enter_step("reframe")
-        if self.pinned_sheet is None:
-            self.pinned_sheet = PinnedSheet(self.context, self.reframe.pinned_edits, self.reframe.pinned_hands, self)
-            self.pinned_sheet.finished.connect(lambda _: self.reframe.pin(False))
-        self.reframe.pin(True)
-        self.pinned_sheet.show()
-        self.pinned_sheet.activateWindow()
-
-    def _watch_reel(self, frame: int) -> Viewer:
-        """The reel plays in the Log bench."""
-        self.enter_step("log")
-        return self.log.watch_reel(frame)
 
     def show_format(self) -> None:
         FormatSheet(self.session, self).show()

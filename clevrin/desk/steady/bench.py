@@ -40,6 +40,8 @@ _VIEWS: tuple[tuple[View, str, str], ...] = (
 class SteadyBench(ShotBench):
     """Holds the chosen shot."""
 
+    sheet: SteadySheet
+
     def __init__(self, context: Context) -> None:
         super().__init__(context)
         self._view: View = "two"
@@ -242,8 +244,8 @@ class SteadyBench(ShotBench):
         )
         self.sheet.chart.show_kept(least)
         self._show_kept(shot, take, least)
-        as_calm = path.untouched and shot.hold.how == "float"
-        sheet.set_note("settle", "as calm as can be measured: it stays as it was shot" if as_calm else "")
+        if path.untouched and shot.hold.how == "float":
+            sheet.set_note("keep", "as calm as can be: it stays as it was shot")
 
     def _show_kept(self, shot: Shot, take: Take, least: float) -> None:
         """What is kept of the picture, and whether it is still as fine as the reel."""

@@ -157,6 +157,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
     ),
     Number(
         id="keep",
+        note_lines=1,
         page=CALM,
         title="Keep at least",
         help="The least share of the picture's width that must stay: less gives the hold more room",
@@ -173,6 +174,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
     ),
     Choice(
         id="axes",
+        note_lines=1,
         page=CALM,
         title="Axes",
         help="Which motions are taken out; an axis that was never shaken is better left alone",
@@ -208,6 +210,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
     ),
     Choice(
         id="edge",
+        note_lines=2,
         page=EDGE,
         title="Edge",
         help="What stands where the gate leaves the picture",

@@ -18,6 +18,7 @@ from clevrin.desk.widgets.sheet import (
     ask_for_colour,
     fill_combo,
     grey,
+    keep_room,
     named_combo,
     named_setting,
     plain_button,
@@ -77,6 +78,7 @@ class SteadySheet(FieldSheet):
         self.price = _note()
         self.spare_button = plain_button("Spare", "Demands no calm of these frames, so that the others keep more")
         self.spare_button.clicked.connect(lambda: self.jolt_spared.emit(self._jolt))
+        keep_room(self.spare_button)
         self._price_row = _beside(self.price, self.spare_button)
         self.blur = _note()
         self.enough_button = plain_button(
@@ -189,8 +191,8 @@ class SteadySheet(FieldSheet):
             self.price.setText(f"Frames {span.first} to {span.end - 1} cost {gain * 100:.0f} % of the width.")
         else:
             self.price.setText(f"{len(hold.spared)} stretches are spared." if hold.spared else "")
-        self._price_row.setVisible(hold.how == "float" and bool(jolts or hold.spared))
         self.spare_button.setText("Spare" if jolts else "Spare none")
+        self.spare_button.setVisible(bool(jolts or hold.spared))
 
     def show_blur(self, blurred: int, frames: int, *, eased: bool) -> None:
         """How many frames of the shot stay blurred, and what can be done about it."""
@@ -224,4 +226,5 @@ def _beside(words: QWidget, button: QWidget) -> QWidget:
     inner.setContentsMargins(0, 0, 0, 0)
     inner.addWidget(words, 1)
     inner.addWidget(button)
+    row.setMinimumHeight(max(button.sizeHint().height(), 2 * words.fontMetrics().lineSpacing()))
     return row

@@ -23,7 +23,8 @@ class Field(Generic[S, E]):
 
     `value` reads what the control shows, `edit` carries out what was done to it: the edits, the value, and the
     gesture that it belongs to ("" for none). `shown` says whether it concerns the thing at all, `enabled` whether it
-    can be changed now; `why_not` is what a greyed control says.
+    can be changed now; `why_not` is what a greyed control says. `note_lines` of small print may come later: their room
+    is there from the start.
     """
 
     id: str
@@ -35,6 +36,7 @@ class Field(Generic[S, E]):
     shown: Callable[[S], bool] = _always
     enabled: Callable[[S], bool] = _always
     why_not: str = ""
+    note_lines: int = 0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -89,6 +91,10 @@ class FieldSheet(Sheet):
         super().__init__(heading, parent, rolls=rolls)
         self._fields = tuple(fields)
         self.controls: dict[str, QWidget] = {field.id: self._made(field) for field in self._fields}
+        for field in self._fields:
+            control = self.controls[field.id]
+            if field.note_lines and isinstance(control, Setting):
+                control.keep_note_room(field.note_lines)
 
     @property
     def fields(self) -> tuple[Field, ...]:

@@ -25,7 +25,7 @@ class OfferBar(QFrame):
         self.setObjectName("offer")
         self._waiting: deque[Offer] = deque()
         row = QHBoxLayout(self)
-        row.setContentsMargins(16, 8, 16, 8)
+        row.setContentsMargins(8, 1, 4, 1)
         row.setSpacing(8)
         self._sentence = QLabel()
         self._sentence.setWordWrap(True)

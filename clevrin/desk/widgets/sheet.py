@@ -55,6 +55,7 @@ class Sheet(QFrame):
         self._about.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         head.addWidget(title)
         head.addWidget(self._about, 1)
+        self._head = head
         self._whole.addLayout(head)
         self._column = self._whole
         if rolls:
@@ -69,6 +70,10 @@ class Sheet(QFrame):
         """Puts widgets under the settings, where they stay."""
         for widget in widgets:
             self._whole.addWidget(widget)
+
+    def add_to_head(self, widget: QWidget) -> None:
+        """Puts a widget at the right of the heading."""
+        self._head.addWidget(widget)
 
     def set_about(self, words: str) -> None:
         self._about.setText(words)
@@ -124,6 +129,14 @@ class Setting(QWidget):
     def set_note(self, words: str) -> None:
         self.note.setText(words)
         self.note.setVisible(bool(words))
+
+    def keep_note_room(self, lines: int) -> None:
+        """Small print of so many lines may come later: its room is there from the start."""
+        words = self.note.text()
+        self.note.setText("\n".join("x" * lines))
+        self.note.setMinimumHeight(self.note.sizeHint().height())
+        self.note.setText(words)
+        keep_room(self.note)
 
     def show_differing(self, differing: bool) -> None:
         """Says, or says no more, that several things that are set together have different values here."""
@@ -376,6 +389,13 @@ def grey(control: QWidget, on: bool, why_not: str) -> None:
         control.setProperty("usual", usual)
     control.setEnabled(on)
     control.setToolTip(usual if on or not why_not else f"{why_not}\n{usual}")
+
+
+def keep_room(widget: QWidget) -> None:
+    """Where a widget is hidden its room stays: nothing beside it moves when it comes or goes."""
+    policy = widget.sizePolicy()
+    policy.setRetainSizeWhenHidden(True)
+    widget.setSizePolicy(policy)
 
 
 def quiet_label(words: str) -> QLabel:

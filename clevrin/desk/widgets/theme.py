@@ -198,7 +198,8 @@ def style_sheet() -> str:
     #say {{ background: {c.sheet}; border: 1px solid {c.ember}; border-radius: {CORNER}px; }}
     #say QLabel {{ padding: 3px 6px; }}
     #say QLabel[chosen="true"] {{ background: {c.chosen}; }}
-    #offer {{ background: {c.chosen}; border-bottom: 1px solid {c.ember}; }}
+    #messages {{ background: {c.bench}; }}
+    #offer {{ background: {c.chosen}; border: 1px solid {c.ember}; border-radius: {CORNER}px; }}
     #instant {{ background: transparent; border: 1px solid transparent; padding: 1px 4px; }}
     #instant:hover {{ border-color: {c.line}; }}
     #instant:focus {{ background: {c.sunk}; border-color: {c.ember}; }}
