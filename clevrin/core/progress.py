@@ -1,6 +1,6 @@
 """How long work says where it is, and learns that it should stop."""
 
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from clevrin.core.errors import CancelledError
 
@@ -15,6 +15,14 @@ class Progress(Protocol):
         """Whether the work should stop; to be asked at least every 100 ms."""
 
 
+@runtime_checkable
+class Telling(Progress, Protocol):
+    """Progress that also wants to know what is done between steps."""
+
+    def doing(self, words: str) -> None:
+        """Says what is done now, in one or two words."""
+
+
 class Silent:
     """Progress that nobody watches."""
 
@@ -23,6 +31,12 @@ class Silent:
 
     def cancelled(self) -> bool:
         return False
+
+
+def tell(progress: Progress, words: str) -> None:
+    """Says what is done now, to who wants to know that."""
+    if isinstance(progress, Telling):
+        progress.doing(words)
 
 
 def step(progress: Progress, done: int, total: int) -> None:

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 from clevrin.core.document import Pace, PacePoint, Project, Reel, Shot, Span, Take
-from clevrin.core.join import Proposal, Side, joined, rank_pairs
+from clevrin.core.join import Proposal, Side, joined, match, rank_pairs
 from clevrin.core.join.assemble import Measured, assemble
 from clevrin.core.join.between import velocity_at_cut
 from clevrin.core.join.cut_candidates import Moves, _outermost
 from clevrin.core.join.match import side_of_shot
+from clevrin.core.join.one_move import why_matched
 from clevrin.core.join.whip_cut import combined
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
@@ -347,3 +348,33 @@ def test_what_a_join_leaves_is_part_of_the_proposal_and_of_its_rank(demo_trace):
     best, short = (rank_pairs(side, arriving, reverse=False)[0] for side in (whole, late))
     assert best.out_left_s == pytest.approx((best.out_frame + 1) / 30, abs=0.01) and best.short_s is None
     assert short.short_s == short.out_left_s < 0.5 and short.score < 0.5 * best.score
+
+
+def proposed(score: float, **other) -> Proposal:
+    values = dict(out_frame=20, in_frame=10, mirror=None, reverse_out=False, reverse_in=False, direction_diff_deg=1.0)
+    values |= dict(speed_ratio=1.0, blur_ratio=1.0, colour_delta_e=5.0, out_left_s=2.0, in_left_s=2.0, move="whip")
+    return Proposal(**{**values, "score": score, **other})
+
+
+def test_what_turns_a_take_round_has_to_be_much_better_where_nobody_looks(monkeypatch):
+    plain = proposed(45)
+    backward = proposed(85, reverse_in=True)
+    assert plain.worth_unseen > backward.worth_unseen == pytest.approx(42.5)
+    assert proposed(85, mirror="horizontal").worth_unseen > plain.worth_unseen
+    monkeypatch.setattr(match, "rank_pairs", lambda *_: (backward, plain))
+    assert match.best_unseen(None, None) is plain
+
+
+@pytest.mark.parametrize(
+    ("other", "words"),
+    [
+        ({}, ()),
+        ({"mirror": "vertical", "turns": 1}, ("mirrored", "turned by 90°")),
+        ({"reverse_in": True}, ("in backward",)),
+        ({"mirror": "both", "reverse_in": True, "reverse_out": True}, ("mirrored", "out and in backward")),
+    ],
+)
+def test_what_is_turned_round_is_always_said(other, words):
+    assert proposed(50, **other).turned_round == words
+    told = why_matched(proposed(50, **other))
+    assert all(each in told for each in words) and told.endswith(".")

@@ -611,13 +611,17 @@ def test_a_match_cut_goes_where_both_subjects_move_alike(second_join):
         combo.activated.emit(combo.currentIndex())
     before = session.project.reel.shots
     second_join.click(row.alike_button)
-    second_join.until(lambda: row.note.text())
+    second_join.until(lambda: "Laid by" in row.note.text())
     out, into = (session.project.shot(each.id) for each in pair)
     last, first = out.span.end - 1, into.span.first
     assert (-200 + 8 * first) - (100 + 8 * last) == pytest.approx(8, abs=40)  # both are held, each in its own way
     assert row.note.text().startswith(f"Frames {last} and {first}: 0.0") and "(1 of" in row.note.text()
+    left = [placed for placed in placed_shots(session.project) if placed.shot.id in (out.id, into.id)]
+    assert all(placed.frames >= placed.reel_rate for placed in left), "a second of each is left"
+    assert f"leaves {float(left[0].frames / left[0].reel_rate):.1f} s of {left[0].take.name} and " in row.note.text()
+    assert session.project.shot(out.id).leave.settings, "the pictures lie on each other at the new place"
     second_join.click(row.alike_button)
-    assert "(2 of" in row.note.text()
+    second_join.until(lambda: "(2 of" in row.note.text() and "Laid by" in row.note.text())
     session.undo()
     session.undo()
     assert session.project.reel.shots == before

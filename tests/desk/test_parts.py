@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QProgressBar, QWidget
 from clevrin.core.errors import CancelledError, ClevrinError
 from clevrin.core.media.index import index_frames
 from clevrin.core.motion import Whip
-from clevrin.core.progress import step
+from clevrin.core.progress import step, tell
 from clevrin.desk.background import imports_ahead
 from clevrin.desk.background.jobs import Job, JobRunner, JobState
 from clevrin.desk.shell import screen
@@ -180,10 +180,35 @@ def test_nothing_is_painted_while_a_painting_has_work_begun(jobs, qtbot):
         (JobState(what="x", done=0, total=0, left_s=None), "waiting"),
         (JobState(what="x", done=118, total=184, left_s=2.2), "118 / 184 · 2 s left"),
         (JobState(what="x", done=5, total=900, left_s=240.0), "5 / 900 · 4 min left"),
+        (JobState(what="x", done=0, total=0, begun=True), "begins"),
+        (JobState(what="x", done=9, total=9, doing="binding its pieces"), "binding its pieces"),
+        (JobState(what="x", done=2, total=9, per_s=0.25, left_s=28.0), "2 / 9 · 4 s each · 28 s left"),
     ],
 )
 def test_the_strip_says_frame_and_time_left(state, words):
     assert figures(state) == words
+
+
+def test_the_time_left_is_for_all_that_wait():
+    first = JobState(what="x", done=100, total=200, per_s=50.0, left_s=2.0, begun=True, expected=200)
+    others = [JobState(what="y", done=0, total=0, expected=frames) for frames in (300, 1200)]
+    assert figures(first, others) == "100 / 200 · 50/s · 32 s left"
+
+
+def test_a_job_says_what_it_is_at(jobs, qtbot):
+    seen, end = [], threading.Event()
+
+    def work(progress):
+        tell(progress, "planning")
+        end.wait(5)
+        progress.report(1, 2)
+        return 3
+
+    jobs.states_changed.connect(lambda: seen.extend(figures(each) for each in jobs.states))
+    jobs.start(Job(key=("a",), what="a", work=work, done=lambda _: None))
+    qtbot.waitUntil(lambda: "planning" in seen)
+    end.set()
+    qtbot.waitUntil(lambda: not jobs.busy)
 
 
 # The ridge

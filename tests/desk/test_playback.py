@@ -106,6 +106,22 @@ def test_frames_that_come_too_late_are_dropped_and_time_is_not_stretched(timed_p
     assert clock.now - begun < 60 / 30 + 1.5  # not the 6 s that all pictures would take
 
 
+def test_a_picture_that_takes_long_is_said_to_be_late_once_and_only_while_it_is(player, qtbot):
+    late, seen = [], watched(player)
+    player.late.connect(lambda: late.append(len(seen)))
+    player.load(numbers(), 0)
+    qtbot.waitUntil(lambda: len(seen) == 1)
+    player.load(numbers(slow_s=0.8), 5)
+    qtbot.waitUntil(lambda: len(seen) == 2)
+    assert late == [1]
+    player.load(numbers(slow_s=5.0), 5)
+    player.load(None)
+    player.load(numbers(), 6)
+    qtbot.waitUntil(lambda: len(seen) == 3)
+    qtbot.wait(400)
+    assert late == [1]
+
+
 def test_a_loop_goes_round(player, qtbot):
     seen = watched(player)
     player.load(numbers(14, first=10, loop=(10, 14)), 10)

@@ -1,7 +1,8 @@
 """A reel made of several takes by itself: in their given or their best order, joined at their best matches.
 
 The joins of a chain are chosen together (dynamic programming over the proposals of each pair): what is best for one
-join may leave nothing of the take between it and the next.
+join may leave nothing of the take between it and the next. A take is mirrored or played backward only where nothing
+else fits nearly as well.
 """
 
 from collections.abc import Callable
@@ -15,7 +16,7 @@ import numpy as np
 
 from clevrin.core.document import Reel, Shot, Take
 from clevrin.core.join.cut_candidates import Moves
-from clevrin.core.join.match import Proposal, Side, best_pair, rank_pairs, room
+from clevrin.core.join.match import Proposal, Side, best_unseen, rank_pairs, room
 from clevrin.core.join.meeting import with_ramps
 from clevrin.core.join.whip_cut import joined
 from clevrin.core.media.reading import FilmReader
@@ -109,7 +110,7 @@ def _chain(choices: list[tuple[_Choice, ...]], sides: list[Side], plain_score: f
         return []
 
     def worth(choice: _Choice) -> float:
-        return log(plain_score if choice is None else max(choice.score, 1e-6))
+        return log(plain_score if choice is None else max(choice.worth_unseen, 1e-6))
 
     total = [[worth(choice) for choice in choices[0]]]
     came_from: list[list[int]] = []
@@ -160,7 +161,7 @@ def in_best_order(
 ) -> list[Measured]:
     """Takes in the order in which the scores of their best pairs add up to most; `enough` may raise to stop it."""
     sides = [measured.side(reel_rate) for measured in takes]
-    scores = {pair: 0.0 if best is None else best.score for pair, best in best_pairs(sides, enough).items()}
+    scores = {pair: 0.0 if best is None else best.worth_unseen for pair, best in best_pairs(sides, enough).items()}
 
     def total(order: tuple[int, ...]) -> float:
         return sum(scores[pair] for pair in pairwise(order))
@@ -180,6 +181,6 @@ def best_pairs(sides: list[Side], enough: Callable[[], None]) -> dict[tuple[int,
     found = {}
     for i, j in product(range(len(sides)), repeat=2):
         if i != j:
-            found[i, j] = best_pair(sides[i], sides[j])
+            found[i, j] = best_unseen(sides[i], sides[j])
             enough()
     return found

@@ -48,6 +48,8 @@ WORTH_MATCHING = 30.0
 """From this score on, moves that agree are better than one that is made."""
 _APART_FRAMES = 2
 _LEAST_SCORE = 1.0
+_UNSEEN_MIRRORED, _UNSEEN_BACKWARD = 0.6, 0.5
+"""What a proposal counts that nobody looks at before it is taken: writing and somebody who walks look wrong then."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -80,6 +82,25 @@ class Proposal:
         """What is left of the side of which too little is left to be seen, in seconds; None where both have enough."""
         least = min(self.out_left_s, self.in_left_s)
         return least if least < ENOUGH_S else None
+
+    @property
+    def worth_unseen(self) -> float:
+        """Its score where nobody looks at it before it is taken: what turns a take round has to be much better."""
+        shares = (self.mirror is not None) * [_UNSEEN_MIRRORED] + (self.reverse_out + self.reverse_in) * [
+            _UNSEEN_BACKWARD
+        ]
+        return self.score * float(np.prod(shares))
+
+    @property
+    def turned_round(self) -> tuple[str, ...]:
+        """What is not as it was shot, in words."""
+        backward = [side for side, on in (("out", self.reverse_out), ("in", self.reverse_in)) if on]
+        said = (
+            "mirrored" if self.mirror is not None else "",
+            f"turned by {90 * self.turns}°" if self.turns else "",
+            f"{' and '.join(backward)} backward" if backward else "",
+        )
+        return tuple(words for words in said if words)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -205,6 +226,11 @@ def rank_pairs(
 def best_pair(outgoing: Side, incoming: Side) -> Proposal | None:
     """The best pair of frames of two sides; None where nothing agrees."""
     return next(iter(rank_pairs(outgoing, incoming, most=1)), None)
+
+
+def best_unseen(outgoing: Side, incoming: Side) -> Proposal | None:
+    """The same where nobody looks at it before it is taken."""
+    return max(rank_pairs(outgoing, incoming), key=lambda p: p.worth_unseen, default=None)
 
 
 def _directions(side: Side, reverse: bool) -> tuple[bool, ...]:

@@ -213,7 +213,7 @@ def _passed(
     for number, proposal in enumerate(chosen):
         join = shots[number].leave
         if proposal is not None:
-            passages.append(Passage(join=join, score=proposal.score, why=_why(proposal), proposal=proposal))
+            passages.append(Passage(join=join, score=proposal.score, why=why_matched(proposal), proposal=proposal))
             continue
         enough()
         before, after = row[number], row[number + 1]
@@ -230,9 +230,10 @@ def _passed(
     return shots, passages
 
 
-def _why(p: Proposal) -> str:
+def why_matched(p: Proposal) -> str:
+    """Why two takes are cut there, in a sentence."""
+    turned = "".join(f", {words}" for words in p.turned_round)
     if p.move == "even":
-        return f"Both pictures are even there: ΔE {p.colour_delta_e:.0f} apart."
-    mirrored = f"{', mirrored' if p.mirror else ''}{', turned' if p.turns else ''}"
+        return f"Both pictures are even there: ΔE {p.colour_delta_e:.0f} apart{turned}."
     apart = f"{p.direction_diff_deg:.0f}° apart, " if p.move == "whip" else ""
-    return f"{_SAID[p.move]}: {apart}speed × {p.speed_ratio:.2f}{mirrored}."
+    return f"{_SAID[p.move]}: {apart}speed × {p.speed_ratio:.2f}{turned}."

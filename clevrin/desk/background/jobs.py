@@ -6,7 +6,7 @@ import logging
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Event, Lock
 from typing import Any
 
@@ -32,7 +32,7 @@ class Job:
     `work` runs on a worker thread with a `Progress`; `done` takes its result, and `failed` a sentence, both on
     the interface thread. `quiet` jobs are quick and do not show in the job strip. Of jobs in the `background` only
     one runs at a time, those of a lower `turn` first, and they wait while somebody is pressed for pictures, as those do
-    that give way.
+    that give way. `steps`: about how many it takes, where that is known before it begins.
     """
 
     key: tuple[Any, ...]
@@ -44,6 +44,7 @@ class Job:
     background: bool = False
     gives_way: bool = False
     turn: int = 0
+    steps: int = 0
 
 
 MEASURING, CHARTING, MAKING_PROXIES = range(3)
@@ -52,13 +53,20 @@ MEASURING, CHARTING, MAKING_PROXIES = range(3)
 
 @dataclass(frozen=True, kw_only=True)
 class JobState:
-    """How a running job stands; `left_s` and `per_s`, its steps per second, None while they cannot be told."""
+    """How a running job stands; `left_s` and `per_s`, its steps per second, None while they cannot be told.
+
+    `doing`: what it is at, where that is no step; `begun`: it does not wait for its turn any more; `expected`: about
+    how many steps it takes, 0 where nobody knows.
+    """
 
     what: str
     done: int
     total: int
     left_s: float | None = None
     per_s: float | None = None
+    doing: str = ""
+    begun: bool = False
+    expected: int = 0
 
     @property
     def share(self) -> float:
@@ -75,7 +83,7 @@ class _Running:
         self.begun, self.ended = Event(), Event()
         self.before: tuple[_Running, ...] = ()
         """The jobs with this key that may be at work still although they were stopped."""
-        self.state = JobState(what=job.what, done=0, total=0)
+        self.state = JobState(what=job.what, done=0, total=0, expected=job.steps)
         self._runner = runner
         self._begun: tuple[float, int] | None = None
         self._told = 0.0
@@ -90,7 +98,16 @@ class _Running:
         steps, spent = done - self._begun[1], now - self._begun[0]
         per_s = steps / spent if steps > 0 and spent > 0.3 else None
         left = (total - done) / per_s if per_s else None
-        self.state = JobState(what=self.job.what, done=done, total=total, left_s=left, per_s=per_s)
+        self.state = replace(self.state, done=done, total=total, left_s=left, per_s=per_s, doing="")
+        self._runner.progressed.emit(self)
+
+    def doing(self, words: str) -> None:
+        self.state = replace(self.state, doing=words)
+        self._runner.progressed.emit(self)
+
+    def begin(self) -> None:
+        self.begun.set()
+        self.state = replace(self.state, begun=True)
         self._runner.progressed.emit(self)
 
     def cancelled(self) -> bool:
@@ -229,7 +246,7 @@ class JobRunner(QObject):
 
     def _work_on(self, running: _Running) -> None:
         result, sentence = None, None
-        running.begun.set()
+        running.begin()
         for each in running.before:
             # One that has not begun yet ends as soon as it does: waiting for it could wait for this very thread.
             while each.begun.is_set() and not each.ended.wait(_LOOK_AGAIN_S):

@@ -163,6 +163,7 @@ class Measurements(QObject):
                 failed=failed,
                 background=True,
                 turn=MEASURING,
+                steps=take.facts.frames,
                 quiet=key in self._traces,  # only the verdict is missing: nobody waits for that
             )
         )

@@ -41,10 +41,12 @@ class Bench(QWidget):
         self.context = context
         self.entered = False
         self._subject: tuple[object, ...] | None = None
+        self._seen: tuple[object, ...] | None = None  # the subject of the picture that is seen
         # Several changes in a row, as while the window is sized, load one programme.
         self._reload = QTimer(self, singleShot=True, interval=0)
         self._reload.timeout.connect(self._load)
         context.player.shown.connect(self._on_player_shown)
+        context.player.late.connect(self._on_player_late)
         context.player.failed.connect(self._on_player_failed)
         context.session.project_changed.connect(self._on_session_project_changed)
         context.session.selection_changed.connect(self._on_session_selection_changed)
@@ -55,7 +57,7 @@ class Bench(QWidget):
 
     def enter(self) -> None:
         self.entered = True
-        self._subject = None
+        self._subject = self._seen = None
         self.refresh()
         self.reload()
 
@@ -159,11 +161,21 @@ class Bench(QWidget):
 
     def _on_player_shown(self, frame: int, pictures: tuple) -> None:
         if self.entered:
+            self._seen = self._subject
             self.show_frame(frame, pictures)
             player = self.context.player
             note = "proxy, while you scrub" if player.shows_proxy else "plainer picture" if player.shows_plainer else ""
             for viewer in self.viewers():
                 viewer.show_note(note)
+
+    def _on_player_late(self) -> None:
+        """Says that what is seen is not what is looked for; a picture of something else goes."""
+        if self.entered:
+            for viewer in self.viewers():
+                if viewer.pixels and self._seen == self._subject:
+                    viewer.show_note("older picture: this one is being made")
+                elif viewer.pixels or not viewer.words:  # words say why there is none
+                    viewer.show_words("This picture is being made.")
 
     def _on_player_failed(self, sentence: str) -> None:
         if self.entered:

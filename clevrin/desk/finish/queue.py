@@ -23,7 +23,8 @@ _MOST = 200
 class Render:
     """A render in the queue: what is rendered as it was when it was asked for, and how it stands.
 
-    `done` of `total` frames; `left_s`: about how long it still takes, None: not known yet.
+    `done` of `total` frames; `left_s`: about how long it still takes, None: not known yet; `doing`: what it is at where
+    that is not making frames.
     """
 
     id: str
@@ -34,6 +35,7 @@ class Render:
     total: int = 0
     left_s: float | None = None
     sentence: str = ""
+    doing: str = ""
 
     @property
     def ended(self) -> bool:
@@ -158,7 +160,7 @@ class RenderQueue(QObject):
             self._put(replace(render, state="paused", left_s=None))
             self._begin_next()
             return
-        self._put(replace(render, done=state.done, total=state.total, left_s=state.left_s))
+        self._put(replace(render, done=state.done, total=state.total, left_s=state.left_s, doing=state.doing))
         self.changed.emit()
 
 

@@ -76,8 +76,8 @@ def words_of(render: Render) -> str:
     """How a render stands, in a few words."""
     if render.state != "rendering":
         return _WORDS[render.state]
-    if not render.total:
-        return "begins"
+    if render.doing or not render.total:
+        return render.doing or "begins"
     share = f"{render.done / render.total:.0%}"
     return share if render.left_s is None else f"{share}, {_time(render.left_s)} left"
 

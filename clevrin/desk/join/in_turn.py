@@ -6,6 +6,7 @@ from typing import Generic, TypeVar
 from clevrin.core.document import Shot
 from clevrin.core.document.edits import JoinShots
 from clevrin.core.join.whip_cut import cut_at
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.progress import Progress
 from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
@@ -26,10 +27,14 @@ class CutsInTurn(Generic[T]):
         label: str,
         frames_of: Callable[[T, Pair], tuple[int, int]],
         tell: Callable[[str], None],
+        then: Callable[[str, str], None] | None = None,
     ) -> None:
-        """`frames_of`: the frames of both takes at which to cut; `tell` is given what came of it."""
+        """`frames_of`: the frames of both takes at which to cut; `tell` is given what came of it.
+
+        `then` is called behind it with these words, and a gesture: what it does with that belongs to the same step.
+        """
         self._context, self._what, self._label = context, what, label
-        self._frames_of, self._tell = frames_of, tell
+        self._frames_of, self._tell, self._then = frames_of, tell, then
         self._asked: Hashable = None
         self._found: tuple[T, ...] = ()
         self._number = 0
@@ -80,5 +85,18 @@ class CutsInTurn(Generic[T]):
         best = self._found[number]
         lengths = [session.project.take(shot.take_id).facts.frames for shot in pair]
         outgoing, incoming = cut_at(pair, self._frames_of(best, pair), (lengths[0], lengths[1]))
-        session.do(JoinShots(outgoing=outgoing, incoming=incoming, label=self._label))
-        self._tell(f"{words(best)} ({number + 1} of {len(self._found)}).")
+        session.end_gesture()
+        gesture = f"{self._label} {outgoing.id}"
+        session.do(JoinShots(outgoing=outgoing, incoming=incoming, label=self._label), gesture=gesture)
+        shown = outgoing.id, incoming.id
+        left = " and ".join(_left(each) for each in placed_shots(session.project) if each.shot.id in shown)
+        said = f"{words(best)} ({number + 1} of {len(self._found)}). This leaves {left}."
+        self._tell(said)
+        if self._then is None:
+            session.end_gesture()
+        else:
+            self._then(said, gesture)
+
+
+def _left(placed: Placed) -> str:
+    return f"{float(placed.frames / placed.reel_rate):.1f} s of {placed.take.name}"

@@ -28,7 +28,7 @@ class LayRow(QWidget):
         self._context = context
         self.combos = (named_combo("Laid by, this shot"), named_combo("Laid by, next shot"))
         self.button = plain_button("Lay on each other", "Finds how both pictures at the cut lie on each other")
-        self.button.clicked.connect(self.lay)
+        self.button.clicked.connect(lambda: self.lay())
         self.alike_button = plain_button(
             "Where they move alike", "Cuts where both subjects are at one place, as fast, the same way; again: the next"
         )
@@ -41,6 +41,7 @@ class LayRow(QWidget):
             "Cut where they move alike",
             lambda found, _: (found.outgoing, found.incoming),
             self.note.setText,
+            self._lay_again,
         )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -81,8 +82,14 @@ class LayRow(QWidget):
 
         self._cuts.take_next(tracks, find, _words, "")
 
-    def lay(self) -> None:
-        """Lays them on each other in the background, and has the join do that."""
+    def _lay_again(self, said: str, gesture: str) -> None:
+        """A laying is of two frames: it follows the cut to a new place, as a part of the same step."""
+        pair = chosen_pair(self._context.session)
+        if pair is not None and pair[0].leave.kind == MATCH_CUT.id:
+            self.lay(said, gesture)
+
+    def lay(self, before: str = "", gesture: str | None = None) -> None:
+        """Lays them on each other in the background, and has the join do that; `before`: what is told already."""
         session, pair = self._context.session, chosen_pair(self._context.session)
         if pair is None:
             return
@@ -100,13 +107,18 @@ class LayRow(QWidget):
             if now is None or now[0].id != shot.id or now[0].leave.kind != MATCH_CUT.id:
                 return
             leave = now[0].leave.having(**found.settings)
-            session.do(SetLeaves(leaves=((shot.id, leave),), label="Lay pictures on each other"))
+            session.do(SetLeaves(leaves=((shot.id, leave),), label="Lay pictures on each other"), gesture=gesture)
             width = project.reel.width
-            self.note.setText(f"Laid by {found.points} places, {found.residual * width:.1f} px of the reel are left.")
+            tell(f"Laid by {found.points} places, {found.residual * width:.1f} px of the reel are left.")
 
-        self.note.setText("")
+        def tell(words: str) -> None:
+            self.note.setText(f"{before}\n{words}".strip())
+            if gesture is not None:
+                session.end_gesture()
+
+        self.note.setText(before)
         self._context.jobs.restart(
-            Job(key=("laying",), what="Laying pictures", work=work, done=done, failed=self.note.setText, quiet=True)
+            Job(key=("laying",), what="Laying pictures", work=work, done=done, failed=tell, quiet=True)
         )
 
 

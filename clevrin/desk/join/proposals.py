@@ -36,7 +36,7 @@ class ProposalTable(FigureTable):
 
 def cells(p: Proposal) -> tuple[str, ...]:
     """The words of a line: first what is turned round, which is seen, then the figures."""
-    why = [*_turned_round(p), *([] if p.move == "whip" else [p.move]), *_figures(p)]
+    why = [*p.turned_round, *([] if p.move == "whip" else [p.move]), *_figures(p)]
     few = " !" if p.short_s is not None else ""
     return f"{p.score:.0f}", str(p.out_frame), str(p.in_frame), f"{' · '.join(why)}{few}"
 
@@ -51,6 +51,8 @@ def in_full(p: Proposal) -> str:
             f"colours: ΔE {p.colour_delta_e:.0f}",
             f"it lies: {laid(p)}",
             f"they play: {played(p)}",
+            *(["writing would be seen backward"] if p.mirror is not None else []),
+            *(["who walks would walk backward"] if p.reverse_out or p.reverse_in else []),
             f"what is left of both: {p.out_left_s:.1f} and {p.in_left_s:.1f} s",
         )
     )
@@ -71,16 +73,9 @@ def played(p: Proposal) -> str:
 
 def in_short(p: Proposal) -> str:
     """A proposal in a few words."""
-    return " · ".join((p.move, *_figures(p), *_turned_round(p)))
+    return " · ".join((p.move, *_figures(p), *p.turned_round))
 
 
 def _figures(p: Proposal) -> list[str]:
     colours = f"ΔE {p.colour_delta_e:.0f}"
     return [f"{p.direction_diff_deg:.0f}°", f"× {p.speed_ratio:.2f}", colours] if p.move == "whip" else [colours]
-
-
-def _turned_round(p: Proposal) -> list[str]:
-    """What is not as it was shot."""
-    mirrored = ["mirrored"] if p.mirror is not None else []
-    turned = [f"turned by {90 * p.turns}°"] if p.turns else []
-    return [*mirrored, *turned, *([played(p)] if p.reverse_out or p.reverse_in else [])]

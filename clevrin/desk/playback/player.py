@@ -33,6 +33,8 @@ _IN_TIME = 0.85
 _RATE_OVER_S = 1.0
 _SETTLE_MS = 180
 """How long after the last step of scrubbing the picture of a proxy is replaced by the film's own."""
+_LATE_MS = 350
+"""A picture that takes longer is said to be on its way: what is seen meanwhile is another one."""
 FASTEST = 8
 
 
@@ -72,6 +74,8 @@ class Player(QObject):
 
     shown = Signal(int, object)
     """Frame number and its pictures, on the interface thread."""
+    late = Signal()
+    """The picture that is looked for is not there yet; what is seen is another one."""
     playing_changed = Signal(bool)
     failed = Signal(str)
     _made = Signal(object)
@@ -113,6 +117,8 @@ class Player(QObject):
         self._clock.timeout.connect(self._on_clock_timeout)
         self._settle = QTimer(self, singleShot=True, interval=_SETTLE_MS)
         self._settle.timeout.connect(self._on_settle_timeout)
+        self._late = QTimer(self, singleShot=True, interval=_LATE_MS)
+        self._late.timeout.connect(self.late)
         self._made.connect(self._on_frame_made, Qt.ConnectionType.QueuedConnection)
         self.failed.connect(self.stop, Qt.ConnectionType.QueuedConnection)
         self._thread = threading.Thread(target=self._run, name="player", daemon=True)
@@ -155,6 +161,7 @@ class Player(QObject):
             if programme is None:
                 self._drop_ready()
                 self._wanted = None
+                self._late.stop()
                 self._set_playing(False)
                 return
             self._look_for(self._frame if frame is None else frame, programme, scrubbing=False)
@@ -187,6 +194,7 @@ class Player(QObject):
             self._drop_ready()
             self._begin_at(frame)
             self._set_playing(True)
+            self._late.start()
             self._wake.notify()
 
     def shuttle(self, way: int) -> None:
@@ -196,6 +204,7 @@ class Player(QObject):
 
     def stop(self) -> None:
         """Stops at the frame looked at; where a plainer picture of it is shown, the right one follows."""
+        self._late.stop()
         with self._wake:
             self._set_playing(False)
             self._drop_ready()
@@ -221,6 +230,7 @@ class Player(QObject):
 
     def close(self) -> None:
         """Ends the thread."""
+        self._late.stop()
         with self._wake:
             self._closed = True
             self._set_playing(False)
@@ -249,6 +259,8 @@ class Player(QObject):
             self._begin_at(self._frame)
         else:
             self._wanted = self._frame, scrubbing
+        if not self._late.isActive():  # somebody who scrubs waits since the first step
+            self._late.start()
         self._wake.notify()
 
     def _drop_ready(self) -> None:
@@ -319,6 +331,7 @@ class Player(QObject):
 
     def _show(self, frame: int, made: "_Ready") -> None:
         self._frame, pictures = frame, made.pictures
+        self._late.stop()
         self.shows_proxy, self.shows_plainer = False, made.plainer
         self._shown_count += 1
         self._shown_at.append(self._now())
@@ -326,6 +339,7 @@ class Player(QObject):
 
     def _on_frame_made(self, made: "_Made") -> None:
         if made.generation == self._generation and not self._playing:
+            self._late.stop()
             self.shows_proxy, self.shows_plainer = made.proxy, False
             self.shown.emit(made.frame, made.pictures)
             if made.proxy:

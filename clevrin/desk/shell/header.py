@@ -1,5 +1,6 @@
 """The head of the window: the project's name, undo and redo, what is offered, and the job strip."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, QUrl, Signal
@@ -130,22 +131,26 @@ class JobStrip(QFrame):
             self._what.setText(self._shortened(self._told))
             self._figures.setText("")
             return
-        state = next((s for s in states if s.total), states[0])
+        state = next((s for s in states if s.total), next((s for s in states if s.begun), states[0]))
         more = f" and {len(states) - 1} more" if len(states) > 1 else ""
         self._what.setText(state.what + more)
         self._bar.setRange(0, max(2, state.total))
         self._bar.setValue(state.done)
-        self._figures.setText(figures(state))
+        self._figures.setText(figures(state, [each for each in states if each is not state]))
 
 
-def figures(state: JobState) -> str:
-    """How far a job is, in words."""
+def figures(state: JobState, others: Sequence[JobState] = ()) -> str:
+    """How far a job is, in words; the time left is for it and for all `others` that wait, as far as they are known."""
+    if state.doing:
+        return state.doing
     if not state.total:
-        return "waiting"
+        return "begins" if state.begun else "waiting"
     text = f"{state.done} / {state.total}"
     if state.per_s is not None:
-        text += f" · {state.per_s:.0f}/s"
-    if state.left_s is not None and state.done < state.total:
-        left = state.left_s
-        text += f" · {left:.0f} s left" if left < 90 else f" · {left / 60:.0f} min left"
+        text += f" · {state.per_s:.0f}/s" if state.per_s >= 1 else f" · {1 / state.per_s:.0f} s each"
+    left_s, waiting = state.left_s, sum(each.expected for each in others if not each.total)
+    if state.expected and state.per_s is not None and left_s is not None:
+        left_s += waiting / state.per_s
+    if left_s is not None and (state.done < state.total or waiting):
+        text += f" · {left_s:.0f} s left" if left_s < 90 else f" · {left_s / 60:.0f} min left"
     return text

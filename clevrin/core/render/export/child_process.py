@@ -18,7 +18,7 @@ from typing import IO, Any
 
 from clevrin.core.errors import CancelledError, ClevrinError, MediaError
 from clevrin.core.media.door import stopped_by
-from clevrin.core.progress import Progress, check, step
+from clevrin.core.progress import Progress, check, step, tell
 from clevrin.core.render.export.export import ExportRequest, export_reel
 from clevrin.core.render.sources import Sources
 from clevrin.core.shelf import Shelf
@@ -65,6 +65,8 @@ def _answer(
             told = json.loads(line)
             if "done" in told:
                 step(progress, told["done"], told["total"])
+            elif "doing" in told:
+                tell(progress, told["doing"])
             elif "sentence" in told:
                 raise MediaError(told["sentence"])
             elif "traceback" in told:
@@ -102,6 +104,9 @@ class _Told:
 
     def report(self, done: int, total: int) -> None:
         self.tell(done=done, total=total)
+
+    def doing(self, words: str) -> None:
+        self.tell(doing=words)
 
     def cancelled(self) -> bool:
         return self._gone.is_set()

@@ -18,7 +18,7 @@ from clevrin.core.media.picture import Picture
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.outputs import WritingError, check_new_folder, check_output, name_held, put, put_folder, writing_error
 from clevrin.core.pace import placed_shots, reel_frames
-from clevrin.core.progress import Progress, step
+from clevrin.core.progress import Progress, check, step, tell
 from clevrin.core.render.export.segment_maker import MadeHere, Maker, SegmentTask
 from clevrin.core.render.export.segments import Segments, name_of, shared_by_work, stretches, takes_in
 from clevrin.core.render.picture import carried_out
@@ -82,6 +82,7 @@ class _Export:
         store = self.sources.measured
         wanted = [HoldRequest.of(self.project, each.shot) for each in placed_shots(self.project)]
         held = self.request.held
+        tell(self.progress, "looking up what is held")
         return {each.shot.id: complete(each, store, self.progress) if held else unheld(each, store) for each in wanted}
 
     def plan(self, frame: int) -> Plan:
@@ -101,6 +102,7 @@ class _Export:
 
             gain = 1.0
             if self.request.lufs is not None:
+                tell(self.progress, "listening how loud it is")
                 gain = self._gain(loudness_of(blocks(self.first, self.end, 1.0)), self.request.lufs)
             yield lambda first, end: blocks(first, end, gain)
 
@@ -263,6 +265,7 @@ def _export_pictures(export: _Export) -> None:
 
 def _planned(export: _Export) -> Iterator[tuple[Span, tuple[Plan, ...]]]:
     """What becomes a segment each, and how its pictures are made."""
+    tell(export.progress, "planning")
     for stretch in stretches(export.project, export.first, export.end):
         plans = tuple(export.plan(frame) for frame in range(stretch.first, stretch.end))
         for part in shared_by_work(stretch, plans, export.size):
@@ -281,10 +284,12 @@ class _Done:
 
 
 def _bind(export: _Export, part: Path, parts: Segments) -> None:
-    kind, total = export.kind, export.end - export.first
+    kind = export.kind
 
     def done(_: int) -> None:
-        step(export.progress, total, total)
+        check(export.progress)
+
+    tell(export.progress, "binding its pieces")
 
     if kind.in_folder:
         bind_pictures(part, parts.bound, kind.suffix, done)

@@ -5,9 +5,11 @@ from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take, Track
 from clevrin.core.errors import ClevrinError
+from clevrin.core.join.match import cut
 from clevrin.core.join.movement import Alike, Course, moving_alike
+from clevrin.core.join.one_move import LEAST_SHOT_S
 from clevrin.core.motion.geometry.models import apply
-from clevrin.core.pace import placed_shots
+from clevrin.core.pace import Placed, placed_shots
 from clevrin.core.pace.conform import rates_along
 from clevrin.core.progress import Progress, step
 from clevrin.core.render.measured.measurement_needs import TrackNeed
@@ -18,6 +20,10 @@ from clevrin.core.render.sources import Sources
 
 _ABOUT_S = 30.0
 """Cuts are looked for no further from where the cut is."""
+_LOOKED_AT, _MOST = 40, 8
+"""So many pairs are weighed by what they leave, and so many given."""
+_AS_GOOD = 0.05
+"""Pairs whose cost is no higher than the best one's by this are as good: 0.03 of the width apart."""
 LEAST_FRAMES = 6
 """A shot keeps so many on its side of the cut."""
 
@@ -28,7 +34,8 @@ def cuts_where_alike(
     """The pairs of frames at which the cut behind a shot could lie so that two subjects go on as one, the best first.
 
     `tracks`: what is followed in the outgoing take and in the incoming one. Each shot is held as if it went as far as
-    it could be cut: where the cut will lie, its path will hardly be another one. Raises `ClevrinError` where one of
+    it could be cut: where the cut will lie, its path will hardly be another one. Of pairs that are as good, those
+    that leave less than a second of either shot come last. Raises `ClevrinError` where one of
     them is not seen, `CancelledError`. Costs 1 ms a frame, and what the two paths cost.
     """
     number = project.shot_index(shot_id)
@@ -37,10 +44,17 @@ def cuts_where_alike(
         shot = project.reel.shots[number + side]
         track = project.take(shot.take_id).track(track_id)
         courses.append(_course(project, shot, track, sources, progress, leaving=side == 0))
-    found = moving_alike(courses[0], courses[1])
+    found = moving_alike(courses[0], courses[1], most=_LOOKED_AT)
     if not found:
         raise ClevrinError("They are never seen in both shots long enough.")
-    return found
+    placed = {each.shot.id: each for each in placed_shots(project)}
+    before, after = (placed[project.reel.shots[number + side].id] for side in (0, 1))
+
+    def behind(alike: Alike) -> tuple[bool, bool]:
+        left = _left_s(before, alike.outgoing, leaving=True), _left_s(after, alike.incoming, leaving=False)
+        return alike.cost > found[0].cost + _AS_GOOD, min(left) < LEAST_SHOT_S
+
+    return tuple(sorted(found, key=behind)[:_MOST])
 
 
 def _course(
@@ -62,6 +76,13 @@ def _course(
         step(progress, frame + 1 - first, end - first)
     rates = rates_along(placed) * (-1 if shot.reverse else 1)
     return Course.along(places, first, end, size, rates, float(project.reel.rate))
+
+
+def _left_s(placed: Placed, frame: int, *, leaving: bool) -> float:
+    """How many seconds of the reel a shot lasts when it leaves, or arrives, at a frame of its take."""
+    frames = placed.take.facts.frames
+    span = cut(placed.shot.span, frame, frames, ends=leaving != placed.shot.reverse)
+    return float((1 / rates_along(placed)[span.first : span.end]).sum())
 
 
 def free_frames(shot: Shot, take: Take, about_s: float, *, leaving: bool) -> tuple[int, int]:
