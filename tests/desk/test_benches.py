@@ -184,7 +184,8 @@ def test_up_and_down_preview_and_enter_takes(join):
 def test_the_table_gives_the_reasons_in_figures(join):
     table = join.window.join.table
     row = [table.item(0, column).text() for column in range(table.columnCount())]
-    angle, speed, colours = row[3].split(" · ")
+    taken, angle, speed, colours = row[3].split(" · ")
+    assert taken == "taken" and "taken" not in table.item(1, 3).text(), "the demo's own join is the best one"
     assert row[1:3] == ["137", "9"] and angle.endswith("°") and speed.startswith("× ") and colours.startswith("ΔE")
     assert "its blur: × " in table.item(0, 3).toolTip() and "they play: forward" in table.item(0, 3).toolTip()
     scores = [int(table.item(r, 0).text()) for r in range(table.rowCount())]

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
+from clevrin.core.delivery.handing_on import check_handed_on
 from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
 from clevrin.core.document.edits import AddOutput, PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
@@ -112,20 +113,72 @@ def test_enter_renders_to_the_place_of_last_time_under_a_name_of_its_own(finish,
     assert "asked for" in sheet.place_note.text() and not sheet.place_button.isVisible()
     ask(finish, tmp_path / "first.mp4")
     name = window.session.project.name
-    assert sheet.place_note.text() == f"{name}.mp4 in {tmp_path}" and sheet.place_button.isVisible()
+    assert sheet.place_note.text() == f"320 × 180 · {name}.mp4 in {tmp_path}" and sheet.place_button.isVisible()
     come_back(finish)
     for _ in range(2):
         finish.key(Qt.Key.Key_Return)
     assert not [each for each in window.findChildren(QFileDialog) if each.isVisible()]
     finish.until(lambda: states(finish) == ["done"] * 3)
     assert sorted(each.name for each in tmp_path.glob("*.mp4")) == [f"{name} 2.mp4", f"{name}.mp4", "first.mp4"]
-    assert sheet.place_note.text().startswith(f"{name} 3.mp4")
+    assert sheet.place_note.text().split(" · ")[1].startswith(f"{name} 3.mp4")
 
 
 def test_a_name_that_is_given_before_any_place_is_one_says_nothing_of_where(finish):
     window, sheet = finish.window, finish.window.finish.sheet
     sheet.name_given.emit("kites")
     assert window.settings.render_place == ("", "kites") and "asked for" in sheet.place_note.text()
+
+
+def test_a_render_is_as_large_as_was_chosen(finish, tmp_path):
+    sheet = finish.window.finish.sheet
+    finish.click(sheet.picture_size.buttons["2"])
+    assert sheet.place_note.text().startswith("160 × 90 · ")
+    ask(finish, tmp_path / "small.mp4")
+    finish.until(lambda: states(finish) == ["done"])
+    facts = probe(tmp_path / "small.mp4")
+    assert (facts.width, facts.height) == (160, 90)
+    choose(finish, "wav")
+    assert sheet.place_note.text().startswith("sound · ") and not sheet.picture_size.isVisible()
+
+
+def test_sound_waits_for_no_film_but_for_other_sound(finish, tmp_path):
+    for name in ("film.mp4", "sound.wav", "again.wav", "other.mp4"):
+        choose(finish, "wav" if name.endswith("wav") else "h264")
+        ask(finish, tmp_path / name)
+    assert states(finish) == ["rendering", "rendering", "waiting", "waiting"]
+    finish.until(lambda: states(finish) == ["done"] * 4)
+
+
+def test_the_reel_is_handed_on_with_what_is_chosen(finish, tmp_path):
+    window = finish.window
+    finish.click(window.finish.sheet.hand_on_button)
+    sheet = window.sides.handing_on
+    assert sheet.isVisible() and not window.finish.sheet.isVisible()
+    options = sheet.sheet.controls["with it"].buttons
+    finish.click(options["shots"])
+    finish.click(options["stills"])
+    assert not sheet.sheet.controls["handles"].isVisible()
+    finish.click(sheet.folder_button)
+    finish.name_file(tmp_path / "for others")
+    finish.until(lambda: "Handed on into for others" in window.header.strip.words)
+    folder = tmp_path / "for others"
+    assert check_handed_on(folder) == () and list(folder.rglob("*.otio"))
+    assert len(list(folder.rglob("*.png"))) == 2 and not list(folder.rglob("*.mov"))
+    window.handing_on.write(folder)
+    finish.until(lambda: window.trouble.isVisible())
+    assert "for others" in window.trouble.text() and check_handed_on(folder) == ()
+
+
+def test_a_report_is_written_as_a_page_and_never_over_the_project(finish, tmp_path):
+    window = finish.window
+    window.handing_on.report(tmp_path / "day.html")
+    finish.until(lambda: "Wrote day.html" in window.header.strip.words)
+    assert "look at" in window.header.strip.words and "<html" in (tmp_path / "day.html").read_text()[:400]
+    film = next(iter(window.session.project.media))
+    before = film.stat()
+    window.handing_on.report(film)
+    finish.until(lambda: window.trouble.isVisible())
+    assert film.stat() == before
 
 
 def test_renders_are_called_as_the_name_says_with_its_fields_filled_in(finish, tmp_path):
@@ -139,12 +192,12 @@ def test_renders_are_called_as_the_name_says_with_its_fields_filled_in(finish, t
         window.finish.take_focus()
 
     call("kites {size} {format}")
-    assert sheet.place_note.text() == f"kites 320x180 h264.mp4 in {tmp_path}"
+    assert sheet.place_note.text() == f"320 × 180 · kites 320x180 h264.mp4 in {tmp_path}"
     call("kites {weather}")
     assert "{weather} is no field of a name" in sheet.trouble.text() and sheet.trouble.isVisible()
     call("kites {size} {format}")
     choose(finish, "ffv1")
-    assert sheet.place_note.text().startswith("kites 320x180 ffv1.")
+    assert sheet.place_note.text().startswith("320 × 180 · kites 320x180 ffv1.")
 
 
 def test_the_reel_and_all_its_outputs_are_rendered_by_one_enter(finish, tmp_path):

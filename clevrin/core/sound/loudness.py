@@ -45,13 +45,14 @@ class LoudnessCourse:
     """A sound's loudness as it goes on, one value for each tenth of a second: (n,) float32, read-only.
 
     `momentary_lufs` is that of the last 0.4 s, `short_lufs` of the last 3 s; `peak_db`: the true peak within the tenth.
-    -70 and below: silence.
+    -70 and below: silence. `music_share`: what the music is multiplied by where it makes room; None: it makes none.
     """
 
     whole: Loudness
     momentary_lufs: NDArray[np.float32]
     short_lufs: NDArray[np.float32]
     peak_db: NDArray[np.float32]
+    music_share: NDArray[np.float32] | None = None
 
     def at(self, second: float) -> tuple[float, float, float]:
         """Momentary and short-term loudness and the true peak about an instant; silence beyond its ends."""

@@ -5,7 +5,7 @@ One mixer serves playing and rendering: the same instants are the same samples, 
 
 from collections.abc import Iterator
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from pathlib import Path
 
@@ -21,7 +21,7 @@ from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Progress, check
 from clevrin.core.sound.levels import faded, scaled
-from clevrin.core.sound.loudness import LoudnessCourse, loudness_course
+from clevrin.core.sound.loudness import TENTHS, LoudnessCourse, loudness_course
 from clevrin.core.sound.lowering import Lowering
 from clevrin.core.sound.swish import swish
 from clevrin.core.sound.takes import TakesSound, shot_samples, sound_setting, sounds
@@ -49,7 +49,8 @@ def reel_loudness(project: Project, progress: Progress, course_of: CourseOf = la
                 check(progress)
                 yield block
 
-        return loudness_course(blocks())
+        course = loudness_course(blocks())
+        return replace(course, music_share=sound.music_share(len(course.peak_db)))
 
 
 class ReelSound:
@@ -100,6 +101,14 @@ class ReelSound:
         if self._music is not None:
             self._add_music(self._music, result, first)
         return result
+
+    def music_share(self, tenths: int) -> NDArray[np.float32] | None:
+        """(tenths,) float32: what the music is multiplied by in each tenth of a second; None where it makes no room."""
+        if self._lowering is None:
+            return None
+        every = SOUND_RATE // TENTHS
+        shares = [self._lowering.level(at * every, every)[every // 2] for at in range(tenths)]
+        return np.array(shares, np.float32)
 
     def blocks(self, first: int, end: int) -> Iterator[Sound]:
         """The sound from one sample of the reel up to another, a second at a time."""

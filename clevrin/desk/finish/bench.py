@@ -243,17 +243,19 @@ class FinishBench(Bench):
             kind=kind.id,
             purpose=sheet.chosen_purpose if kind.kind in ("film", "pictures") else None,
             span=span_of_shots(project, self.context.session.shot_ids) if sheet.part.key != "all" else None,
+            size=sheet.size_of(project.reel.size) if kind.kind != "sound" else None,
             lufs=float(loudness) if loudness and kind.sound else None,
         )
 
     def _show_place(self) -> None:
         if self.entered and self.context.session.project.reel.shots:
             try:
-                place = self._rendering.place_of(self._request(self._output), self._output)
+                request = self._request(self._output)
+                place = self._rendering.place_of(request, self._output)
             except ClevrinError as error:
                 self.sheet.trouble.tell(str(error))
                 return
-            self.sheet.show_place(place, self._rendering.name)
+            self.sheet.show_place(place, self._rendering.name, request.size or request.project.reel.size)
 
     def _on_queue_changed(self) -> None:
         """How far a render is changes nothing of where the next one goes, and finding that out asks the disk."""

@@ -7,6 +7,7 @@ from typing import Literal
 from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document.value import new_id
+from clevrin.core.media.formats import format_of
 from clevrin.core.outputs import clear_parts
 from clevrin.core.progress import Progress
 from clevrin.core.render.export.child_process import export_apart
@@ -38,12 +39,17 @@ class Render:
     doing: str = ""
 
     @property
+    def is_sound(self) -> bool:
+        """Whether it is a file of sound alone."""
+        return format_of(self.request.path, self.request.kind).kind == "sound"
+
+    @property
     def ended(self) -> bool:
         return self.state in ("done", "failed")
 
 
 class RenderQueue(QObject):
-    """Renders in their order, one made at a time, in a process of its own; what is paused is resumed where it was."""
+    """One film and one sound are made at a time, each in a process of its own; what is paused goes on where it was."""
 
     changed = Signal()
     ended = Signal(str)
@@ -116,11 +122,13 @@ class RenderQueue(QObject):
         self._renders[at] = render
 
     def _begin_next(self) -> None:
-        """Begins the next one where none is made."""
-        if not any(each.state == "rendering" for each in self._renders):
-            waiting = next((each for each in self._renders if each.state == "waiting"), None)
-            if waiting is not None:
-                self._begin(waiting)
+        """Begins the next film where none is made; sound, which is soon done, waits for no film."""
+        for sound in (False, True):
+            of_its_kind = [each for each in self._renders if each.is_sound == sound]
+            if not any(each.state == "rendering" for each in of_its_kind):
+                waiting = next((each for each in of_its_kind if each.state == "waiting"), None)
+                if waiting is not None:
+                    self._begin(waiting)
         self.changed.emit()
 
     def _begin(self, render: Render) -> None:
@@ -151,10 +159,11 @@ class RenderQueue(QObject):
         self._begin_next()
 
     def _on_jobs_states_changed(self) -> None:
-        """How far the render is that is made now; one that was stopped in the strip is paused."""
-        render = next((each for each in self._renders if each.state == "rendering"), None)
-        if render is None:
-            return
+        """How far the renders are that are made now; one that was stopped in the strip is paused."""
+        for render in [each for each in self._renders if each.state == "rendering"]:
+            self._follow(render)
+
+    def _follow(self, render: Render) -> None:
         state = self._jobs.state_of(_key(render))
         if state is None:
             self._put(replace(render, state="paused", left_s=None))

@@ -22,6 +22,7 @@ from clevrin.desk.widgets.sheet import (
     Pages,
     Setting,
     Trouble,
+    beside,
     fill_combo,
     grey,
     named_combo,
@@ -32,6 +33,11 @@ from clevrin.desk.widgets.sheet import (
 
 DELIVER, LOOK, SOUND, WATCH = "deliver", "look over", "sound", "watch"
 ALL_OF_THEM = "*"
+_SIZES = (
+    ("1", "all of it", "As large as the reel"),
+    ("2", "half", "Half as wide and half as high"),
+    ("4", "a quarter", "A quarter as wide"),
+)
 _MOST_WRONG, _MOST_CHOSEN = 5, 7
 _LOUDNESS = (("", "as mixed", "As loud as it is"), ("-23", "-23", "For broadcast"), ("-16", "-16", "For the net"))
 
@@ -75,10 +81,11 @@ class FinishSheet(FieldSheet):
         self.render_button = plain_button(
             "Render   Enter", "Puts it on the queue, to the place of last time", main=True
         )
-        self.place_button = plain_button("To another place…   Ctrl+R", "Asks where to, and puts it on the queue")
+        self.place_button = plain_button("Elsewhere…  Ctrl+R", "Asks where to, and puts it on the queue")
         self.place_note = quiet_label("")
         self.place_note.setWordWrap(True)
-        self.set_foot(self.place_note, self.render_button, self.place_button)
+        self.hand_on_button = plain_button("Hand on…", "The reel with films and motion for others, or on a page")
+        self.set_foot(self.place_note, self.render_button, beside(self.place_button, self.hand_on_button))
         self._show_format()
 
     def _make_deliver(self) -> None:
@@ -106,6 +113,8 @@ class FinishSheet(FieldSheet):
             columns=2,
             default="all",
         )
+        self.picture_size = OwnChoice("Size", "How large the pictures are", _SIZES, default="1")
+        self.picture_size.chosen.connect(lambda _: self.asked_changed.emit())
         self.loudness = OwnChoice("Loudness, LUFS", "How loud the sound is made (EBU R 128)", _LOUDNESS, default="")
         self.name = QLineEdit()
         self.name.setPlaceholderText("by the project")
@@ -121,7 +130,8 @@ class FinishSheet(FieldSheet):
         self.format_note.setWordWrap(True)
         what = named_setting("What", self.output.toolTip(), self.output)
         written = named_setting("Format", self.format.toolTip(), self.format)
-        self.pages.add(DELIVER, what, written, self.format_note, self.purpose, self.part, self.loudness, named)
+        self.pages.add(DELIVER, what, written, self.format_note, named, self.purpose)
+        self.pages.add(DELIVER, self.picture_size, self.part, self.loudness)
 
     def _make_look(self) -> None:
         self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_WRONG)
@@ -205,10 +215,12 @@ class FinishSheet(FieldSheet):
         rest = ("lowered", "shot level", "shot comes", "shot goes", "music comes", "music goes")
         self.pages.add(SOUND, *(self.controls[name] for name in rest))
 
-    def show_place(self, path: Path | None, name: str) -> None:
-        """Where the next render goes (None: that is asked for), and what renders are called."""
+    def show_place(self, path: Path | None, name: str, size: tuple[int, int]) -> None:
+        """Where the next render goes (None: that is asked for), what renders are called, and how large it will be."""
         folder = "" if path is None else str(path.parent)
-        self.place_note.setText("Where to is asked for." if path is None else f"{path.name} in {folder}")
+        pictures = f"{size[0]} × {size[1]}" if self.kind.kind != "sound" else "sound"
+        place = "where to is asked for" if path is None else f"{path.name} in {folder}"
+        self.place_note.setText(f"{pictures} · {place}")
         self.place_note.setToolTip("" if path is None else str(path))
         self.render_button.setText("Render…   Enter" if path is None else "Render   Enter")
         self.place_button.setVisible(path is not None)
@@ -219,6 +231,14 @@ class FinishSheet(FieldSheet):
     def kind(self) -> Format:
         """The format that is chosen."""
         return FORMATS[self.format.currentData()]
+
+    def size_of(self, whole: tuple[int, int]) -> tuple[int, int] | None:
+        """How large pictures of a reel of a size are to be; None: as large as that."""
+        share = int(self.picture_size.key)
+        if share == 1:
+            return None
+        width, height = (max(2, round(side / share / 2) * 2) for side in whole)
+        return width, height
 
     @property
     def chosen_purpose(self) -> Purpose:
@@ -271,6 +291,7 @@ class FinishSheet(FieldSheet):
             self.purpose.keep(kind.usual)
         self.format_note.setText(f"{kind.help}.")
         self.purpose.setVisible(kind.kind in ("film", "pictures"))
+        self.picture_size.setVisible(kind.kind != "sound")
         self.loudness.setVisible(bool(kind.sound))
 
     def _on_output_activated(self, at: int) -> None:

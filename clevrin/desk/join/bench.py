@@ -16,6 +16,7 @@ from clevrin.core.join.between import OnScreen, made_join, on_screen, what_is_sh
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
+from clevrin.core.join.whip_cut import combined
 from clevrin.core.pace import placed_shots
 from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.desk.areas.stage import AreaStage
@@ -419,7 +420,7 @@ class JoinBench(Bench):
 
     def _on_ranking_ranked(self, proposals: tuple[Proposal, ...]) -> None:
         self.trouble.hide()
-        self.table.show_proposals(proposals)
+        self.table.show_proposals(proposals, self._is_taken)
         self._try_first(proposals)
 
     def _drop_what_is_stale(self) -> None:
@@ -443,6 +444,17 @@ class JoinBench(Bench):
         self.table.clearSelection()
         self._show_tried()
         self.reload()
+
+    def _is_taken(self, proposal: Proposal) -> bool:
+        """Whether the shots on the reel meet as a proposal says."""
+        pair = self.pair
+        if pair is None:
+            return False
+        outgoing, incoming = pair
+        met = outgoing.last_shown, incoming.first_shown, outgoing.reverse, incoming.reverse
+        lies = combined(outgoing.mirror, proposal.mirror)
+        said = proposal.out_frame, proposal.in_frame, proposal.reverse_out, proposal.reverse_in
+        return met == said and incoming.mirror == lies
 
     # What the user does
 

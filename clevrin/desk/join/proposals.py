@@ -1,5 +1,7 @@
 """The ranked list of proposals: one line each, with the reasons in figures."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
@@ -28,17 +30,21 @@ class ProposalTable(FigureTable):
     def chosen(self) -> Proposal | None:
         return None if self.chosen_line is None else self._proposals[self.chosen_line]
 
-    def show_proposals(self, proposals: tuple[Proposal, ...]) -> None:
+    def show_proposals(
+        self, proposals: tuple[Proposal, ...], is_taken: Callable[[Proposal], bool] = lambda _: False
+    ) -> None:
         """Fills the list; the best one is chosen, and who shows them says what becomes of it."""
         self._proposals = proposals
-        self.show_lines((Line(words=cells(each), rank=each.score, tip=in_full(each)) for each in proposals), 0)
+        self.show_lines(
+            (Line(words=cells(each, is_taken(each)), rank=each.score, tip=in_full(each)) for each in proposals), 0
+        )
 
 
-def cells(p: Proposal) -> tuple[str, ...]:
-    """The words of a line: first what is turned round, which is seen, then the figures."""
-    why = [*p.turned_round, *([] if p.move == "whip" else [p.move]), *_figures(p)]
-    few = " !" if p.short_s is not None else ""
-    return f"{p.score:.0f}", str(p.out_frame), str(p.in_frame), f"{' · '.join(why)}{few}"
+def cells(p: Proposal, taken: bool = False) -> tuple[str, ...]:
+    """The words of a line: first whether it is so on the reel and what is turned round, then the figures."""
+    why = [*(["taken"] if taken else []), *p.turned_round, *([] if p.move == "whip" else [p.move]), *_figures(p)]
+    few = ["leaves little"] if p.short_s is not None else []
+    return f"{p.score:.0f}", str(p.out_frame), str(p.in_frame), " · ".join([*why, *few])
 
 
 def in_full(p: Proposal) -> str:

@@ -327,7 +327,7 @@ class _Card(QStyledItemDelegate):
         if measurements.trace(take) is None:
             state = measurements.measuring(take)
             if state is None:
-                return "not measured"
+                return "stopped" if measurements.is_stopped(take) else "not measured"
             return f"measuring, {state.share * 100:.0f} %" if state.total else "waiting"
         count = len(measurements.whips(take))
         whips = "no whips" if not count else f"{count} whip{'s' if count > 1 else ''}"

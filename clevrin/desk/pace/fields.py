@@ -58,7 +58,7 @@ FIELDS: tuple[Field[PaceHere, PaceEdits], ...] = (
     Number(
         id="ease",
         page=SPEED,
-        title="Ramp behind it",
+        title="On to the next speed",
         help="How this speed goes over into the next one: 0 straight, 1 soft",
         low=0.0,
         high=1.0,

@@ -54,7 +54,7 @@ class PaceSheet(FieldSheet):
         self.set_button = plain_button("Set a speed", "Sets a point at this frame; the curve stays as it is")
         self.remove_button = plain_button("Remove", "Takes the speed at this frame away")
         self.freeze_button = plain_button("Freeze here", "The picture stands still at this frame for a second")
-        self.loop_button = plain_button("Once more", "Puts the shot on the reel again, behind itself")
+        self.loop_button = plain_button("Put on again", "Puts the shot on the reel again, behind itself")
         self.lock_button = plain_button("Lock length", "Keeps the length: the other speeds give way")
         self.lock_button.setCheckable(True)
         self.marker_button = plain_button("To marker", "Ends the shot at the next marker or beat")

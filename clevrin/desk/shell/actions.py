@@ -11,6 +11,7 @@ from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
 from clevrin.desk.files.recipes import Recipes
+from clevrin.desk.finish.handing_on import HandingOn
 from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.log.bench import LogBench
 from clevrin.desk.music.edits import MusicEdits
@@ -48,6 +49,7 @@ class Desk(Protocol):
     over: OverEdits
     notices: Notices
     sides: SideSheets
+    handing_on: HandingOn
 
     @property
     def log(self) -> LogBench: ...
@@ -207,6 +209,20 @@ ACTIONS: tuple[Action, ...] = (
         "export-otio",
         "Hand the reel on as OTIO…",
         lambda desk: desk.exchanging.ask_where_to_put_timeline(),
+        when=_has_reel,
+    ),
+    _action(
+        "project",
+        "hand-on",
+        "Hand the reel on with films and motion…",
+        lambda desk: desk.sides.show_handing_on(),
+        when=_has_reel,
+    ),
+    _action(
+        "project",
+        "report",
+        "Write a report of the reel…",
+        lambda desk: desk.handing_on.ask_where_to_report(),
         when=_has_reel,
     ),
     _action(

@@ -1,4 +1,5 @@
-"""The sheets that lie in the place of a bench's own one: of areas, pinned things, music, motion over the reel."""
+"""The sheets that lie in the place of a bench's own one: of areas, pinned things, music, motion over the reel,
+and of what is handed on."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -6,6 +7,7 @@ from typing import TYPE_CHECKING
 from clevrin.desk.areas.sheet import AreaSheet
 from clevrin.desk.areas.stage import AreaStage
 from clevrin.desk.bench.side_sheet import SideSheet
+from clevrin.desk.finish.handing_on import HandOnSheet
 from clevrin.desk.music.sheet import MusicSheet
 from clevrin.desk.pinned.sheet import PinnedSheet
 from clevrin.desk.reel_motion.sheet import OverSheet
@@ -23,6 +25,7 @@ class SideSheets:
     music: MusicSheet | None = None
     over: OverSheet | None = None
     pinned: PinnedSheet | None = None
+    handing_on: HandOnSheet | None = None
 
     def __init__(self, window: "MainWindow") -> None:
         self._window = window
@@ -36,7 +39,7 @@ class SideSheets:
     @property
     def shown(self) -> SideSheet | None:
         """The one that is open."""
-        made = (self.music, self.over, self.pinned, *self._areas.values())
+        made = (self.music, self.over, self.pinned, self.handing_on, *self._areas.values())
         return next((sheet for sheet in made if sheet is not None and not sheet.isHidden()), None)
 
     def close(self) -> bool:
@@ -55,6 +58,12 @@ class SideSheets:
         if self.over is None:
             self.over = OverSheet(self._window.context, self._window.over, self._watch_reel, self._window)
         self._open_or_close(self.over)
+
+    def show_handing_on(self) -> None:
+        """What goes to others, and the report, or what was there before."""
+        if self.handing_on is None:
+            self.handing_on = HandOnSheet(self._window.context, self._window.handing_on, self._window)
+        self._open_or_close(self.handing_on)
 
     def show_areas(self) -> None:
         """Areas are made over the picture of a take: in Join and Pace of theirs, else in Log of the chosen one."""

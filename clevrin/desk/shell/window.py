@@ -49,6 +49,7 @@ from clevrin.desk.files.exchanging import Exchanging
 from clevrin.desk.files.footage import Footage
 from clevrin.desk.files.projects import Projects
 from clevrin.desk.files.recipes import Recipes
+from clevrin.desk.finish.handing_on import HandingOn
 from clevrin.desk.finish.queue import RenderQueue
 from clevrin.desk.finish.rendering import Rendering
 from clevrin.desk.log.bench import LogBench
@@ -163,6 +164,7 @@ class MainWindow(QMainWindow):
         self.recipes = Recipes(self.context, files, self.settings)
         self.music = MusicEdits(self.context, files)
         self.over = OverEdits(self.context)
+        self.handing_on = HandingOn(self.context, files)
         self.footage = Footage(self.context, files, self.projects, self.exchanging, self.music)
         self.playing = Playing(self.player)
         self._connect()
@@ -309,6 +311,7 @@ class MainWindow(QMainWindow):
         made = self._stacked(FinishBench(self.context, self.rendering, self.queue, self._sound))
         made.lanes_wanted.connect(self.lanes.setVisible)
         made.loudness_changed.connect(self.lanes.show_loudness)
+        made.sheet.hand_on_button.clicked.connect(self.sides.show_handing_on)
         return made
 
     def _stacked(self, bench: MadeBench) -> MadeBench:

@@ -9,13 +9,16 @@ from dataclasses import dataclass
 from clevrin.core.document import Music, Shot, ShotSound
 from clevrin.core.document.edits import Edit, LayMusic, SetLeaves, SetShotSounds
 from clevrin.core.document.music import LONGEST_FADE_S
+from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.sound.takes import heard_shot, sound_setting
-from clevrin.desk.sound.layout import LANE_HEIGHT, LanesLayout, Touch, level_at, lift
+from clevrin.desk.sound.layout import LANE_HEIGHT, LanesLayout, Touch
 from clevrin.desk.widgets.level_field import level_words
 
-_STEP_DB, _SNAP_DB = 0.5, 0.6
+_STEP_DB, _FINE_STEP_DB, _SNAP_DB = 0.5, 0.1, 0.6
+_LANE_DB, _FINE_DB = 18.0, 3.0
+"""What dragging by the height of a lane changes: half a dB a pixel, and a tenth of one."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -32,8 +35,9 @@ class SoundDrag:
     def __init__(self, touch: Touch, layout: LanesLayout) -> None:
         self._touch, self._layout, self._project = touch, layout, layout.project
 
-    def at(self, right_px: float, down_px: float) -> SoundOutcome:
-        """What the drag does when it has come so far."""
+    def at(self, right_px: float, down_px: float, *, finely: bool = False) -> SoundOutcome:
+        """What the drag does when it has come so far; `finely`: a level goes a sixth of its way."""
+        self._finely = finely
         does: dict[str, Callable[[float, float], SoundOutcome]] = {
             "level": self._level,
             "comes": self._comes,
@@ -51,7 +55,7 @@ class SoundDrag:
 
     def _level(self, frames: float, down: float) -> SoundOutcome:
         shot = self._shot
-        level = _level(shot.sound.level_db, down)
+        level = self._level_at(shot.sound.level_db, down)
         edit = SetShotSounds(sounds=((shot.id, shot.sound.changed(level_db=level)),), label="Change level")
         return SoundOutcome(edit=edit, words=f"{self._name}: {level_words(level)}")
 
@@ -84,7 +88,7 @@ class SoundDrag:
         return self._joined("swish", loud, f"swish {loud:.0%}" if loud else "no swish")
 
     def _music_level(self, frames: float, down: float) -> SoundOutcome:
-        level = _level(self._music.level_db, down)
+        level = self._level_at(self._music.level_db, down)
         return self._laid({"level_db": level}, "Change level", f"music: {level_words(level)}")
 
     def _music_comes(self, frames: float, down: float) -> SoundOutcome:
@@ -97,6 +101,13 @@ class SoundDrag:
 
     def _laid(self, changed: dict[str, float], label: str, words: str) -> SoundOutcome:
         return SoundOutcome(edit=LayMusic(music=self._music.changed(**changed), label=label), words=words)
+
+    def _level_at(self, before_db: float, down: float) -> float:
+        """A level that is dragged down by so many heights of its lane: evenly in dB, wherever it stands."""
+        step = _FINE_STEP_DB if self._finely else _STEP_DB
+        level = round((before_db - down * (_FINE_DB if self._finely else _LANE_DB)) / step) * step
+        snaps = not self._finely and abs(level) < _SNAP_DB
+        return 0.0 if snaps else min(LOUDEST_DB, max(QUIETEST_DB, round(level, 2)))
 
     def _joined(self, name: str, value: float, words: str) -> SoundOutcome:
         leave = self._shot.leave.having(**{name: value})
@@ -141,12 +152,6 @@ class SoundDrag:
 
     def _time(self, frames: int) -> str:
         return f"{frames} frames · {frames / self._rate:.2f} s"
-
-
-def _level(before_db: float, down: float) -> float:
-    """A level that is dragged down by so many heights of its lane; near 0 dB it is 0 dB."""
-    level = round(level_at(lift(before_db) - down) / _STEP_DB) * _STEP_DB
-    return 0.0 if abs(level) < _SNAP_DB else float(level)
 
 
 _OF_SHOT = {"level": "level_db", "comes": "fade_in", "goes": "fade_out"}

@@ -4,6 +4,7 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import LaneName, Project
 from clevrin.core.document.edits import LayMusic, SetMix, SetShotSounds
+from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
 from clevrin.desk.state.session import Session
 
 MUTED, ALONE = "muted", "alone"
@@ -35,6 +36,16 @@ class SoundEdits(QObject):
         mix = self._session.project.mix
         changed = mix.with_lane(lane, mix.lane(lane).changed(level_db=level_db))
         self._session.do(SetMix(mix=changed, label=f"Change level of {lane}"), gesture=_named(gesture))
+
+    def set_music_level(self, level_db: float, gesture: str = "") -> None:
+        """Has the music that loud in all; without music, its lane."""
+        music, lane = self._session.project.music, self._session.project.mix.music
+        if music is None:
+            self.set_level("music", level_db, gesture)
+            return
+        own = min(LOUDEST_DB, max(QUIETEST_DB, level_db - lane.level_db))
+        edit = LayMusic(music=music.changed(level_db=own), label="Change level of music")
+        self._session.do(edit, gesture=_named(gesture))
 
     def mute(self, lane: LaneName, muted: bool) -> None:
         mix = self._session.project.mix

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from clevrin.core.document import LANES, LaneName, Project, Shot
-from clevrin.core.document.sounding import MOST_LOWERED_DB
+from clevrin.core.document.sounding import LOUDEST_DB, MOST_LOWERED_DB, QUIETEST_DB
 from clevrin.desk.sound.edits import ALONE, MUTED, SoundEdits
 from clevrin.desk.widgets.fields import Choice, Field, Number
 from clevrin.desk.widgets.level_field import level_field
@@ -22,6 +22,16 @@ class SoundHere:
     @property
     def rate(self) -> float:
         return float(self.project.reel.rate)
+
+    @property
+    def music_level_db(self) -> float:
+        """How loud the music is in all: its own level, and that of its lane."""
+        music, lane = self.project.music, self.project.mix.music
+        return lane.level_db if music is None else _in_range(music.level_db + lane.level_db)
+
+
+def _in_range(level_db: float) -> float:
+    return min(LOUDEST_DB, max(QUIETEST_DB, level_db))
 
 
 def _level(lane: LaneName, help_text: str) -> Number:
@@ -96,12 +106,26 @@ def _music_fade(id: str, title: str, help_text: str, name: str) -> Number:
 
 _LEVELS = {
     "takes": "How loud the takes' own sound is, all of it",
-    "music": "How loud the lane of music is, beside the music's own level",
+    "music": "How loud the music is: the line in its lane",
     "swishes": "How loud the swishes of all joins are",
 }
 
+
+def _of_lane(lane: LaneName) -> Number:
+    """How loud a lane is; of the music it is what its line in the lane shows, wherever that was set."""
+    if lane != "music":
+        return _level(lane, _LEVELS[lane])
+    return level_field(
+        id="music level",
+        title="Music",
+        help=_LEVELS[lane],
+        value=lambda here: here.music_level_db,
+        edit=lambda edits, value, gesture: edits.set_music_level(value, gesture),
+    )
+
+
 FIELDS: tuple[Field[SoundHere, SoundEdits], ...] = (
-    *(_level(lane, _LEVELS[lane]) for lane in LANES),
+    *(_of_lane(lane) for lane in LANES),
     *(_heard(lane) for lane in LANES),
     Number(
         id="lowered",

@@ -40,11 +40,6 @@ def lift(level_db: float) -> float:
     return float((max(0.0, level_db - QUIETEST_DB) / (LOUDEST_DB - QUIETEST_DB)) ** 2)
 
 
-def level_at(share: float) -> float:
-    """The level that stands so high."""
-    return QUIETEST_DB + (LOUDEST_DB - QUIETEST_DB) * float(min(1.0, max(0.0, share)) ** 0.5)
-
-
 @dataclass(frozen=True, kw_only=True)
 class LanesLayout:
     """The lanes under a reel that is laid out. Large text fits into them as well: pictures need the room more."""

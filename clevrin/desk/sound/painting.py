@@ -72,8 +72,10 @@ def paint_takes(
     _paint_crossings(painter, layout)
 
 
-def paint_music(painter: QPainter, layout: LanesLayout, waveforms: Waveforms, *, muted: bool) -> None:
-    """The music where it lies under the reel."""
+def paint_music(
+    painter: QPainter, layout: LanesLayout, waveforms: Waveforms, course: LoudnessCourse | None, *, muted: bool
+) -> None:
+    """The music where it lies under the reel, and where it makes room."""
     music, found = layout.project.music, layout.music()
     top, height = layout.top("music"), LANE_HEIGHT
     if music is None or found is None:
@@ -92,9 +94,32 @@ def paint_music(painter: QPainter, layout: LanesLayout, waveforms: Waveforms, *,
         reel = layout.reel
         seconds = (columns - LEFT + reel.scroll) / reel.px_per_frame / float(reel.rate) - music.start_s
         slopes = _slopes(columns, (left, right), (comes, goes), (0.0, 0.0))
-        shown = np.minimum(1.0, loud_between(outline, seconds) * np.sqrt(music.gain) * np.sqrt(slopes[:-1]))
+        dips = _dips(layout, columns, course)
+        shown = np.minimum(1.0, loud_between(outline, seconds) * np.sqrt(music.gain * slopes[:-1] * dips[:-1]))
         paint_outline(painter, columns, shown, top + height - 1, height - 4, "line" if muted else "quiet")
+        if dips.min() < 1:
+            _paint_dips(painter, layout, columns, music.level_db + 20 * np.log10(dips))
     _paint_level(painter, layout, "music", music.level_db, (left, right), (comes, goes), strong=True)
+
+
+def _dips(layout: LanesLayout, columns: NDArray[np.int64], course: LoudnessCourse | None) -> Numbers:
+    """What the music is multiplied by where it makes room, for each column; 1 while that is not known."""
+    if course is None or course.music_share is None or not len(course.music_share):
+        return np.ones(len(columns))
+    reel = layout.reel
+    tenths = ((columns - LEFT + reel.scroll) / reel.px_per_frame / float(reel.rate) * TENTHS).astype(int)
+    return course.music_share[np.clip(tenths, 0, len(course.music_share) - 1)].astype(np.float64)
+
+
+def _paint_dips(painter: QPainter, layout: LanesLayout, columns: NDArray[np.int64], levels_db: Numbers) -> None:
+    """How loud the music is where it makes room, as a line under that of its level."""
+    points = [QPointF(x, layout.y_of("music", level)) for x, level in zip(columns, levels_db, strict=True)]
+    painter.save()
+    painter.setClipRect(_room(layout, layout.top("music"), LANE_HEIGHT))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme.colour("kelp"), 1.2))
+    painter.drawPolyline(QPolygonF(points))
+    painter.restore()
 
 
 def paint_swishes(painter: QPainter, layout: LanesLayout, *, muted: bool) -> None:

@@ -125,7 +125,7 @@ class SoundLanes(QWidget):
             return
         chosen = frozenset(self._context.session.shot_ids)
         paint_takes(painter, layout, self._waveforms, chosen, muted="takes" in silent)
-        paint_music(painter, layout, self._waveforms, muted="music" in silent)
+        paint_music(painter, layout, self._waveforms, self._course, muted="music" in silent)
         paint_swishes(painter, layout, muted="swishes" in silent)
         paint_loudness(painter, layout, self._course)
 
@@ -159,7 +159,8 @@ class SoundLanes(QWidget):
             self._gestures += 1
             self._gesture = f"sound {self._gestures}"
             self._drag = SoundDrag(touch, self.layout_now)
-        self._outcome = self._drag.at(gone.x(), gone.y())
+        finely = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._outcome = self._drag.at(gone.x(), gone.y(), finely=finely)
         self._context.session.do(self._outcome.edit, gesture=self._gesture)
         self.update()
 

@@ -127,7 +127,7 @@ FIELDS: tuple[Field[Shot, HoldEdits], ...] = (
     Choice(
         id="reference",
         page=CALM,
-        title="Stands on",
+        title="As it stood on",
         help="Which frame the lock-off is made to agree with",
         options=(
             ("auto", "by itself", "A sharp frame that sees most of what the others see"),
