@@ -8,7 +8,7 @@ export PYTHONDONTWRITEBYTECODE :=
 
 PYTEST := $(OFFSCREEN) $(PY) -m pytest -n 2 --dist worksteal
 
-.PHONY: setup demo test test-costs check soak bench guide shots demo-footage demo-measured lock
+.PHONY: setup demo test test-costs check soak bench guide shots strips demo-footage demo-measured lock
 
 setup:
 	@tools/setup.sh
@@ -43,6 +43,10 @@ guide: setup
 
 shots: setup
 	$(OFFSCREEN) $(PY) tools/shots.py
+
+# Three jobs as pictures for the guide (about five minutes: their films are rendered).
+strips: setup
+	$(OFFSCREEN) PYTHONPATH=. $(PY) tools/job_strips.py
 
 demo-footage: setup
 	$(PY) -m clevrin.demo.footage_maker
