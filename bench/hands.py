@@ -120,7 +120,12 @@ def _events(application: QApplication, window: MainWindow) -> list[tuple[str, li
         window.reel_edits.mirror()
     undone = [timed(window.session.undo) for _ in range(20)]
     redone = [timed(window.session.redo) for _ in range(20)]
+    said, typed, offered, sides = _said_and_offered(window, timed)
     return [
+        ("opening the line to say it", said),
+        ("typing a letter of it", typed),
+        ("choosing a shot, with what is offered for it", offered),
+        ("opening and closing a sheet beside the picture", sides),
         ("scrolling the take cards", scrolled),
         ("zooming the reel", zoomed),
         ("scrolling the reel", panned),
@@ -129,6 +134,30 @@ def _events(application: QApplication, window: MainWindow) -> list[tuple[str, li
         ("undo", undone),
         ("redo", redone),
     ]
+
+
+def _said_and_offered(
+    window: MainWindow, timed: Callable[[Callable[[], object]], float]
+) -> tuple[list[float], list[float], list[float], list[float]]:
+    """What the line, offers and side sheets take; each was opened once before, as the first time makes it."""
+    entry = window.said.line.entry
+
+    def letter(words: str) -> None:
+        entry.setText(words)
+        entry.textEdited.emit(words)
+
+    opened, typed = [], []
+    window.say()
+    window.say()
+    for _ in range(10):
+        opened.append(timed(window.say))
+        typed += [timed(lambda end=end: letter("settle 2.5, shutter 180"[:end])) for end in range(1, 24, 4)]
+        timed(window.say)
+    shots = window.session.project.reel.shots
+    chosen = [timed(lambda shot=shot: window.session.choose_shot(shot.id)) for shot in shots[:40]]
+    window.sides.show_music()
+    sides = [timed(window.sides.show_music) for _ in range(20)]
+    return opened, typed, chosen, sides
 
 
 def _memory_row(folder: Path, project: Project) -> Row:

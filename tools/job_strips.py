@@ -16,7 +16,7 @@ from tests.jobs import hand, test_jobs
 STRIPS = Path(__file__).parent.parent / "docs" / "guide" / "jobs"
 JOBS = ("one take", "made joins", "upright")
 _COLUMNS, _CELL = 3, (440, 275)
-_GAP, _CAPTION_PX = 12, 22
+_GAP, _CAPTION_PX = 12, 40
 _FROM_FILM = 3
 
 
@@ -38,8 +38,12 @@ class SeenHand(hand.CountedHand):
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = hand.NONE) -> None:
         super().key(key, modifier)
-        control = "Ctrl+" if modifier == hand.CTRL else ""
-        self._see(f"{control}{Qt.Key(key).name.removeprefix('Key_')}")
+        held = {hand.CTRL: "Ctrl+", hand.SHIFT: "Shift+"}.get(modifier, "")
+        self._see(f"{held}{Qt.Key(key).name.removeprefix('Key_')}")
+
+    def hold_key(self, key: Qt.Key) -> None:
+        super().hold_key(key)
+        self._see(f"{Qt.Key(key).name.removeprefix('Key_')}, held down: as it was shot")
 
     def drag(self, widget, start, end) -> None:
         super().drag(widget, start, end)
@@ -58,7 +62,7 @@ class SeenHand(hand.CountedHand):
 
     def rendered(self) -> Path:
         path = super().rendered()
-        with FilmReader(path) as film:
+        with FilmReader(next(self.folder.glob("* upright*"), path)) as film:
             for at in range(_FROM_FILM):
                 rgb = np.ascontiguousarray(
                     rgb_from_picture(film.read(round((at + 0.5) / _FROM_FILM * (film.frames - 1))))
@@ -86,8 +90,8 @@ def write_strip(seen: list[tuple[QImage, str]], path: Path) -> None:
             size = picture.size().scaled(width, height, Qt.AspectRatioMode.KeepAspectRatio)
             shown = picture.scaled(size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
             painter.drawImage(box.topLeft(), shown)
-            words = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, width)
-            painter.drawText(QRectF(x, y, width, _CAPTION_PX), Qt.AlignmentFlag.AlignVCenter, words)
+            flags = Qt.AlignmentFlag.AlignBottom | Qt.TextFlag.TextWordWrap
+            painter.drawText(QRectF(x, y, width, _CAPTION_PX - 3), flags, words)
     path.parent.mkdir(parents=True, exist_ok=True)
     strip.save(str(path))
     print(path.name)

@@ -308,7 +308,10 @@ class Transport(QWidget):
         figures = player.figures
         speed = f"{player.speed:+d}× · " if player.playing and player.speed != 1 else ""
         dropped = f" · {figures.dropped} dropped" if figures.dropped else ""
-        if figures.shown < 2:
+        if self._narrow:  # beside the button and the instant
+            lost = dropped.removeprefix(" · ")
+            words = f"{figures.rate:.1f}{self._unit}" if player.playing and figures.rate and not lost else lost
+        elif figures.shown < 2:
             words = speed
         elif player.playing and figures.rate:
             sound = " · with sound" if player.sound.running else ""
@@ -316,10 +319,6 @@ class Transport(QWidget):
         else:
             words = f"{figures.shown} shown{dropped}" if dropped else ""
         self._figures.setToolTip(words)
-        if self._narrow:  # beside the button and the instant
-            taken = sum(part.sizeHint().width() + _SPACING_PX for part in (self.play_button, self.entry))
-            room = max(0, self.width() - taken - _SPACING_PX)
-            words = self._figures.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
         self._figures.setText(words)
 
 

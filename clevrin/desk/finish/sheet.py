@@ -134,11 +134,13 @@ class FinishSheet(FieldSheet):
         self.pages.add(DELIVER, self.picture_size, self.part, self.loudness)
 
     def _make_look(self) -> None:
-        self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_WRONG)
+        self.marks = PlainTable("Not right yet", "A click looks at it", columns=2, most_rows=_MOST_WRONG, wraps=True)
         self.marks.row_chosen.connect(self._on_marks_row_chosen)
         self.marks_note = quiet_label("")
         self.marks_note.setWordWrap(True)
-        self.choices = PlainTable("As it was chosen", "A click looks at it", columns=2, most_rows=_MOST_CHOSEN)
+        self.choices = PlainTable(
+            "As it was chosen", "A click looks at it", columns=2, most_rows=_MOST_CHOSEN, wraps=True
+        )
         self.choices.row_chosen.connect(self._on_choices_row_chosen)
         self.choices_note = quiet_label("")
         self.choices_note.setWordWrap(True)

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from clevrin.core.document import Area, Project, Shot, Take
 from clevrin.core.document.edits import JoinShots
@@ -75,10 +75,12 @@ class JoinBench(Bench):
         beside = QHBoxLayout()
         beside.setSpacing(8)
         beside.addWidget(self.viewer, 4)
-        listed = QVBoxLayout()
+        self.listed = QWidget()
+        listed = QVBoxLayout(self.listed)
+        listed.setContentsMargins(0, 0, 0, 0)
         listed.addWidget(self.finding_note)
         listed.addWidget(self.table, 1)
-        beside.addLayout(listed, 3)
+        beside.addWidget(self.listed, 3)
         column.addLayout(beside, 5)
         row.addLayout(column, 1)
         row.addWidget(self._make_sheet())
@@ -88,8 +90,8 @@ class JoinBench(Bench):
 
     def _on_ways_changing(self) -> None:
         if self.ways.page is not None:
-            for part in (self.strips, self.table, self.finding_note):
-                part.hide()
+            self.strips.hide()
+            self.listed.hide()
 
     def _on_ways_changed(self) -> None:
         self.trying = None
@@ -302,8 +304,7 @@ class JoinBench(Bench):
         page = self.ways.page
         if page is None:
             return
-        self.finding_note.hide()
-        self.table.hide()
+        self.listed.hide()
         self.sheet.setEnabled(True)
         self.take_button.setText(page.take_words)
         self.take_button.setEnabled(page.can_take)
@@ -368,7 +369,7 @@ class JoinBench(Bench):
     def _show_pairs(self, kind: Kind | None) -> None:
         """A made move needs no pairs of frames, nor does what a page tries: the picture has their room."""
         needless = self.ways.page is not None or (kind is not None and kind.long) or self.areas.active
-        self.table.setVisible(not needless)
+        self.listed.setVisible(not needless)
 
     def _show_ramps(self, outgoing: Shot, incoming: Shot) -> None:
         """At which speeds both sides would meet."""

@@ -34,7 +34,7 @@ def of_buttons(
             else:
                 refuse(f"{words}: there is nothing in {place} for it to be done to.")
 
-        said = Saying(words=words, changes=place, run=press)
+        said = Saying(words=words, changes=_with_what_it_does(place, button), run=press)
         yield Sayable(words=words, place=place, of=always(said), pressed=True)
 
 
@@ -56,7 +56,7 @@ def of_lists(
                 combo.activated.emit(at)
 
             words = f"{combo.accessibleName()}: {combo.itemText(row)}"
-            said = Saying(words=words, changes=place, run=choose)
+            said = Saying(words=words, changes=_with_what_it_does(place, combo), run=choose)
             yield Sayable(words=words, place=place, short=combo.itemText(row), of=always(said), pressed=True)
 
 
@@ -70,9 +70,12 @@ def of_lenders(lenders: Iterable[Lender], lend: Callable[[Loan], object], missin
 
 
 def of_subject(
-    words: str, step: str, do: Callable[[int], object], enter: Callable[[str], object], missing: str
+    words: str, about: str, step: str, do: Callable[[int], object], enter: Callable[[str], object], missing: str
 ) -> Sayable:
-    """What is done with what moves by itself; `do` is told with which of them (1: what moves most)."""
+    """What is done with what moves by itself; `do` is told with which of them (1: what moves most).
+
+    `about`: what will come of it.
+    """
     place = name_of_step(step)
 
     def run(which: int) -> None:
@@ -82,9 +85,15 @@ def of_subject(
     def of(typed: float | None) -> Saying:
         which = 1 if typed is None else round(typed)
         none = missing or ("" if which >= 1 else "They are counted from 1.")
-        return Saying(words=words, changes=place, run=partial(run, which), missing=none)
+        return Saying(words=words, changes=f"{place}: {about}", run=partial(run, which), missing=none)
 
     return Sayable(words=words, place=place, number=None, of=of)
+
+
+def _with_what_it_does(place: str, control: QWidget) -> str:
+    """Where it is, and what its tooltip says of it."""
+    tip = control.toolTip().split("\n")[0]
+    return f"{place}: {tip[:1].lower()}{tip[1:]}" if tip else place
 
 
 def _of_a_setting(button: QWidget, sheet: QWidget) -> bool:

@@ -8,7 +8,7 @@ from clevrin.core.offering import Offer
 from clevrin.desk.widgets import theme
 from clevrin.desk.widgets.sheet import plain_button, quiet_label
 
-_MOST_PX = 460
+_MOST_PX = 640
 
 
 class OfferStrip(QWidget):

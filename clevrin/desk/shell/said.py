@@ -79,8 +79,10 @@ class Said:
     def _of_motion(self, missing: str) -> Iterator[Sayable]:
         """What moves by itself, and whose motion is lent to a shot or to the reel."""
         desk, subjects = self._desk, self._desk.reframe.subjects
-        yield of_subject("Follow what moves", "reframe", subjects.follow, self._enter, missing)
-        yield of_subject("Hold what moves", "steady", subjects.hold, self._enter, missing)
+        yield of_subject("Follow what moves", "the gate goes with it", "reframe", subjects.follow, self._enter, missing)
+        yield of_subject(
+            "Hold what moves", "it stands where it is in the picture", "steady", subjects.hold, self._enter, missing
+        )
         yield from of_lenders(lenders_of(desk.session.project, "", None), desk.over.lay_all_lent_by, missing)
 
     def _put_in_join(self, name: str, value: Setting) -> None:

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from clevrin.desk.widgets import theme
@@ -29,9 +30,19 @@ class PlainTable(QTableWidget):
     row_named = Signal(str, str)
 
     def __init__(
-        self, name: str, help_text: str, *, columns: int, most_rows: int, parent: QWidget | None = None
+        self,
+        name: str,
+        help_text: str,
+        *,
+        columns: int,
+        most_rows: int,
+        wraps: bool = False,
+        parent: QWidget | None = None,
     ) -> None:
+        """`wraps`: rows are as high as all of their words need."""
         super().__init__(0, columns, parent)
+        self._wraps = wraps
+        self.setWordWrap(wraps)
         self._most_rows = most_rows
         self.setAccessibleName(name)
         self.setToolTip(help_text)
@@ -71,7 +82,20 @@ class PlainTable(QTableWidget):
                 self.selectRow(number)
         self.blockSignals(False)
         self.setVisible(bool(rows))
-        self.setFixedHeight(_ROW_PX * min(self._most_rows, max(1, len(rows))) + 4)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._wraps and event.size().width() != event.oldSize().width():
+            self._fit()
+
+    def _fit(self) -> None:
+        """Makes it as high as its first rows."""
+        shown = min(self._most_rows, max(1, self.rowCount()))
+        if self._wraps:
+            self.resizeRowsToContents()
+        height = sum(self.rowHeight(row) for row in range(self.rowCount())[:shown]) if self._wraps else _ROW_PX * shown
+        self.setFixedHeight(max(height, _ROW_PX) + 4)
 
     def _id(self, row: int) -> str:
         item = self.item(row, 0)
