@@ -41,6 +41,7 @@ class Bench(QWidget):
         self.context = context
         self.entered = False
         self._subject: tuple[object, ...] | None = None
+        self._shown_as: tuple[object, ...] | None = None
         self._seen: tuple[object, ...] | None = None  # the subject of the picture that is seen
         # Several changes in a row, as while the window is sized, load one programme.
         self._reload = QTimer(self, singleShot=True, interval=0)
@@ -62,7 +63,7 @@ class Bench(QWidget):
         self.reload()
 
     def leave(self) -> None:
-        self.entered = False
+        self.entered, self._shown_as = False, None
         self._forget_troubles()
 
     def _forget_troubles(self) -> None:
@@ -72,6 +73,14 @@ class Bench(QWidget):
 
     def refresh(self) -> None:
         """Shows the document as it is now."""
+
+    def look_again(self) -> None:
+        """Shows the document as it is now while another bench is entered, unless it did that already."""
+        session = self.context.session
+        now = session.project, session.shot_ids, session.take
+        if self._shown_as is None or any(one is not other for one, other in zip(now, self._shown_as, strict=True)):
+            self._shown_as = now
+            self.refresh()
 
     def showing(self) -> Showing | None:
         """What this bench plays now."""

@@ -70,7 +70,7 @@ class Said:
         for step in _WITH_BUTTONS:
             bench = getattr(desk, step)
             if bench is not desk.bench:
-                bench.refresh()  # its lists are of what was there when it was left
+                bench.look_again()  # its lists are of what was there when it was left
             for of in (of_buttons, of_lists):
                 found += of(step, bench.sheet, self._enter, desk.notices.trouble)
         found += of_offers(desk.offering.offers, desk.offering.take)

@@ -133,12 +133,18 @@ def paint_ridge(
 def paint_ridge_small(painter: QPainter, rect: QRectF, data: RidgeData, view: RidgeView) -> None:
     """Draws a ridge into a narrow rectangle, from one picture of the whole take: 300 of them cost a few ms."""
     keyed = _Keyed(data)
-    lies = replace(_UNTURNED, backward=view.backward, mirror_x=view.mirror_x, mirror_y=view.mirror_y, turns=view.turns)
+    lies = _lying(view.backward, view.mirror_x, view.mirror_y, view.turns)
     strip = _strip(keyed, lies, max(1, round(rect.height())))
     scale = strip.width() / data.frames
     left = data.frames - view.end if view.backward else view.first
     source = QRectF(left * scale, 0, max(1e-3, (view.end - view.first) * scale), strip.height())
     painter.drawImage(rect, strip, source)
+
+
+@cache
+def _lying(backward: bool, mirror_x: bool, mirror_y: bool, turns: Turns) -> RidgeView:
+    """How a whole take lies; made once, for hundreds of shots lie alike."""
+    return replace(_UNTURNED, backward=backward, mirror_x=mirror_x, mirror_y=mirror_y, turns=turns)
 
 
 def _strip(keyed: "_Keyed", lies: RidgeView, height: int) -> QImage:
