@@ -1,6 +1,5 @@
 """Commands that deliver a reel: rendered, mixed, handed on."""
 
-import tempfile
 from contextlib import ExitStack
 from datetime import date
 from pathlib import Path
@@ -147,19 +146,11 @@ def _check_report(out: Path, inputs: list[Path]) -> None:
 
 def _write_report(loaded: Project, out: Path, project: Path) -> None:
     """Writes the report of what `project`, the file, holds, and says how much there is to look at."""
-    from clevrin.core.delivery.report import write_report
     from clevrin.core.render.sources import Sources
+    from clevrin.desk.files.printing import report_to
 
     with Sources.of() as sources, shown(f"Looking over {loaded.name}") as progress:
-        if out.suffix.lower() == ".html":
-            marks = write_report(loaded, out, sources, progress)
-        else:
-            from clevrin.desk.files.printing import print_page
-
-            with tempfile.TemporaryDirectory() as folder:
-                page = Path(folder) / "report.html"
-                marks = write_report(loaded, page, sources, progress, plain=True)
-                print_page(page, out, [project, *loaded.media])
+        marks = report_to(loaded, out, [project, *loaded.media], sources, progress)
     print_line(f"{len(marks)} things to look at" if len(marks) != 1 else "1 thing to look at")
 
 

@@ -1,18 +1,44 @@
-"""A page of HTML as PDF, by Qt: in a process of its own, which needs no screen and has no window."""
+"""Reports as pages and prints: a page of HTML becomes a PDF by Qt, in a process of its own that needs no screen."""
 
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from clevrin.core.errors import MediaError
 from clevrin.core.outputs import put
+
+if TYPE_CHECKING:
+    from clevrin.core.document import Project
+    from clevrin.core.progress import Progress
+    from clevrin.core.render.reports.quality_checks import ReelMark
+    from clevrin.core.render.sources import Sources
 
 _DPI = 144
 _MARGIN_MM = 14
 _LONGEST_S = 120
 _TEXT_PT = 9
+
+
+def report_to(
+    project: "Project", path: Path, never: Iterable[Path], sources: "Sources", progress: "Progress"
+) -> "tuple[ReelMark, ...]":
+    """Writes the report of a reel, as a page or, where the name says so, as a print; returns what is to be looked at.
+
+    `never`: files that are not written over. Raises as `write_report` and `print_page` do.
+    """
+    from clevrin.core.delivery.report import write_report
+
+    if path.suffix.lower() != ".pdf":
+        return write_report(project, path, sources, progress)
+    with tempfile.TemporaryDirectory() as folder:
+        page = Path(folder) / "report.html"
+        marks = write_report(project, page, sources, progress, plain=True)
+        print_page(page, path, never)
+        return marks
 
 
 def print_page(page: Path, path: Path, never: Iterable[Path] = ()) -> None:

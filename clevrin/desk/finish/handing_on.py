@@ -1,6 +1,5 @@
 """The reel handed on to others, with films and motion, and its report: what goes along is chosen in a side sheet."""
 
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -13,7 +12,7 @@ from clevrin.core.render.sources import Sources
 from clevrin.desk.background.jobs import Job
 from clevrin.desk.bench.context import Context
 from clevrin.desk.bench.side_sheet import SideSheet
-from clevrin.desk.files.printing import print_page
+from clevrin.desk.files.printing import report_to
 from clevrin.desk.widgets.fields import Choice, Field, FieldSheet, Number
 from clevrin.desk.widgets.file_dialogs import FileDialogs
 from clevrin.desk.widgets.sheet import beside, plain_button, quiet_label
@@ -90,21 +89,13 @@ class HandingOn:
 
     def report(self, path: Path) -> None:
         """Writes a report of the reel: its pictures, shots, joins, and what is not right."""
-        from clevrin.core.delivery.report import write_report
-
         context = self._context
         project, own = context.session.project, context.session.path
         never = [*([] if own is None else [own]), *project.media]
 
         def work(progress: Progress) -> int:
             with Sources.of(context.measurements.store, light=True) as sources:
-                if path.suffix.lower() != ".pdf":
-                    return len(write_report(project, path, sources, progress))
-                with tempfile.TemporaryDirectory() as folder:
-                    page = Path(folder) / "report.html"
-                    marks = write_report(project, page, sources, progress, plain=True)
-                    print_page(page, path, never)
-                    return len(marks)
+                return len(report_to(project, path, never, sources, progress))
 
         def done(marks: int) -> None:
             things = "1 thing" if marks == 1 else f"{marks} things"

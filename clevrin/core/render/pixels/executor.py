@@ -51,6 +51,8 @@ _BARE = ("bare", "colour", "clear")
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
 _COARSE = 4
 _HARDLY = 1e-3
+_ABOUT_PX = 24
+"""So far about what stays sharp all moments are made one by one; over that they go over into the rest."""
 _BLURRED_PX = 48
 """How wide what is blurred around a picture is made before it is enlarged."""
 
@@ -268,14 +270,16 @@ def _seen_while_open(
 ) -> Picture:
     """All moments of a layer as light on each other; `scale`: to pixels of the picture of its own frame."""
 
-    def shown(sample: Sample) -> Picture:
+    def shown(sample: Sample, part: Strip | None = None, most: int = FLOW_WIDTH) -> Picture:
         own = sample.frame == layer.frame
         first = source if own else read(layer, sample.frame)
         look = _look(layer, sample, first, size, quality, scale if own else None)
+        if part is not None:
+            look = replace(look, matrix=look.matrix @ translation(part.left, part.top), size=part.size)
         if sample.between is None:
             return warped(first, look)
         second = read(layer, sample.between.frame)
-        return _shown_between(flows, layer, sample, (first, second), look)
+        return _shown_between(flows, layer, sample, (first, second), look, most)
 
     if len(layer.samples) == 1:
         return shown(layer.samples[0])
@@ -291,18 +295,55 @@ def _seen_while_open(
 
     if layer.spared is None:
         return gathered()
-    sharp = shown(layer.middle)
     if not isinstance(layer.spared, Matte):
-        return blended(sharp, gathered(), disc(layer.spared, size))
+        return blended(shown(layer.middle), gathered(), disc(layer.spared, size))
     cover = _cover_of(read(layer, layer.middle.frame), layer, layer.spared)
     matte = replace(layer.spared, beyond="nothing")
     covers = [_laid_cover(cover, layer, matte, each.matrix, size) for each in layer.samples]
     middle = covers[len(covers) // 2]
-    if sharp.alpha is not None:
-        return blended(sharp, gathered(), middle)
+    if source.alpha is not None or layer.bend is not None:
+        return blended(shown(layer.middle), gathered(), middle)
+    part, whole = _about(covers, size), gathered()
+    if part is None:
+        return whole
     # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
-    rest = [np.float32(w) * np.maximum(1 - c, _HARDLY) for w, c in zip(weights, covers, strict=True)]
-    return blended(sharp, mixed((shown(each) for each in layer.samples), rest), middle)
+    rest = [np.float32(w) * part.of(np.maximum(1 - c, _HARDLY)) for w, c in zip(weights, covers, strict=True)]
+    about = mixed((shown(each, part, COARSE_WIDTH) for each in layer.samples), rest)
+    about = blended(shown(layer.middle, part), about, part.of(middle))
+    planes = [plane.copy() for plane in whole.planes]
+    part.put(planes, blended(about, part.cut(whole), _soft_edges(part, size)))
+    return replace(whole, y=planes[0], u=planes[1], v=planes[2])
+
+
+def _about(covers: Sequence[Weights], size: tuple[int, int]) -> Strip | None:
+    """The part of an output in which something is covered at any moment, and some pixels about it; None: there is none.
+
+    It lies on even pixels.
+    """
+    covered = np.maximum.reduce(list(covers)) > 0
+    columns, rows = np.flatnonzero(covered.any(axis=0)), np.flatnonzero(covered.any(axis=1))
+    if not len(columns):
+        return None
+    left, top = (max(0, int(each[0]) - _ABOUT_PX) // 2 * 2 for each in (columns, rows))
+    right, bottom = (
+        min(side, -(-(int(each[-1]) + 1 + _ABOUT_PX) // 2) * 2)
+        for each, side in zip((columns, rows), size, strict=True)
+    )
+    return Strip(left=left, top=top, right=right, bottom=bottom)
+
+
+def _soft_edges(part: Strip, size: tuple[int, int]) -> Weights:
+    """(h, w) of a part, 0 to 1: it counts in full but for its edges, where those are not the output's own."""
+    ways = []
+    for low, high, side in ((part.left, part.right, size[0]), (part.top, part.bottom, size[1])):
+        at = np.arange(high - low, dtype=np.float32) + 1
+        way = np.ones(high - low, np.float32)
+        if low > 0:
+            way = np.minimum(way, at / _ABOUT_PX)
+        if high < side:
+            way = np.minimum(way, at[::-1] / _ABOUT_PX)
+        ways.append(way)
+    return np.ascontiguousarray(ways[1][:, None] * ways[0][None])
 
 
 def _shuttered(
@@ -347,16 +388,19 @@ def _of_one_picture(layer: Layer) -> bool:
 
 
 def _shown_between(
-    flows: Flows, layer: Layer, sample: Sample, pictures: tuple[Picture, Picture], look: Look
+    flows: Flows, layer: Layer, sample: Sample, pictures: tuple[Picture, Picture], look: Look, most: int
 ) -> Picture:
-    """A moment between two frames; both pictures are resampled once, where the hold and what moves say."""
+    """A moment between two frames; both pictures are resampled once, where the hold and what moves say.
+
+    `most`: how wide the flow between them is measured.
+    """
     between = sample.between
     assert between is not None
     second_from_first = _second_from_first(layer, between, pictures)
     if between.made == "mix":
         laid = [warped(pictures[0], look), warped(pictures[1], replace(look, matrix=second_from_first @ look.matrix))]
         return mixed(laid, [1 - between.share, between.share])
-    pair = flows(layer, sample, *pictures, FLOW_WIDTH)
+    pair = flows(layer, sample, *pictures, most)
     if pair.apart:
         nearer = 0 if between.share <= 0.5 else 1
         return warped(pictures[nearer], replace(look, matrix=(np.eye(3), second_from_first)[nearer] @ look.matrix))
