@@ -224,7 +224,7 @@ def test_an_open_shutter_made_as_a_whole_is_that_of_its_moments_one_by_one(
         (layer,) = plan_at(project, frame, (640, 360), sources.measured).layers
         assert len(layer.samples) >= 7 and any(each.between is not None for each in layer.samples)
         made = planes(project, frame, (640, 360), sources)
-        monkeypatch.setattr(executor, "seen_by_shutter", lambda _: None)
+        monkeypatch.setattr(executor, "seen_by_shutter", lambda *_: None)
         one_by_one = planes(project, frame, (640, 360), sources)
     assert min(psnr(a, b) for a, b in zip(made.planes, one_by_one.planes, strict=True)) > 44
 

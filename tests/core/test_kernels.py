@@ -126,6 +126,7 @@ def test_an_open_shutter_is_the_same_to_a_code_value(both_ways, border):
             picture=lambda frame: pictures[frame],
             look=lambda _: look(border),
             flow=lambda _: pair,
+            moment=lambda each: moment(pair, each.between.share),
             second_from_first=lambda _: ONWARD,
         )
         picture = open_shutter.seen_by_shutter(shuttered)

@@ -106,7 +106,7 @@ def test_a_card_says_what_it_is_at(hands, qtbot):
     window.jobs.precedence.press("test", False)
     hands.until(lambda: words()[0].startswith("measuring, "))
     window.jobs.stop_shown()
-    hands.until(lambda: words() == ["not measured", "not measured"])
+    hands.until(lambda: words() == ["stopped", "stopped"])
 
 
 def test_the_button_that_puts_on_the_reel_stays_where_it_is(hands):

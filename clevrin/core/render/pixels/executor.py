@@ -18,14 +18,14 @@ from clevrin.core.matte.colours import without_spill
 from clevrin.core.media.colouring import converted
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
 from clevrin.core.motion.geometry.models import translation
-from clevrin.core.pace.in_between import COARSE_WIDTH, FLOW_WIDTH, PairFlow, moment, pair_flow
+from clevrin.core.pace.in_between import COARSE_WIDTH, FLOW_WIDTH, Moment, PairFlow, moment, pair_flow
 from clevrin.core.render.pixels.compositing import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.pixels.effects import done, gained
 from clevrin.core.render.pixels.frame_interpolation import morphed
 from clevrin.core.render.pixels.open_shutter import Shuttered, seen_by_shutter
 from clevrin.core.render.pixels.pin_compositing import Scene, laid_in
-from clevrin.core.render.pixels.resampling import Look, scale_of, seen_of, shrinks, warped
-from clevrin.core.render.pixels.seams import Patch, Strip, Weights, border, feathered, patched, strips
+from clevrin.core.render.pixels.resampling import SHRINKS, Look, scale_of, seen_of, shrinks, warped
+from clevrin.core.render.pixels.seams import SOFT_PX, Patch, Strip, Weights, border, feathered, patched, strips
 from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Quality, Sample, Wider, row9
 
 Matrix = NDArray[np.float64]
@@ -51,8 +51,6 @@ _BARE = ("bare", "colour", "clear")
 _KERNELS = {"bicubic": cv2.INTER_CUBIC, "lanczos": cv2.INTER_LANCZOS4}
 _COARSE = 4
 _HARDLY = 1e-3
-_ABOUT_PX = 24
-"""So far about what stays sharp all moments are made one by one; over that they go over into the rest."""
 _BLURRED_PX = 48
 """How wide what is blurred around a picture is made before it is enlarged."""
 
@@ -270,27 +268,41 @@ def _seen_while_open(
 ) -> Picture:
     """All moments of a layer as light on each other; `scale`: to pixels of the picture of its own frame."""
 
-    def shown(sample: Sample, part: Strip | None = None, most: int = FLOW_WIDTH) -> Picture:
+    @cache
+    def moment_of(sample: Sample, most: int) -> Moment | None:
+        """Where it takes its pixels from, by a flow so wide; None where nothing leads from one frame to the other."""
+        assert sample.between is not None
+        frames = sample.frame, sample.between.frame
+        first, second = (source if each == layer.frame else read(layer, each) for each in frames)
+        pair = flows(layer, sample, first, second, most)
+        return None if pair.apart else moment(pair, sample.between.share)
+
+    def shown(sample: Sample, part: Strip | None = None, *, blurred: bool = False) -> Picture:
         own = sample.frame == layer.frame
         first = source if own else read(layer, sample.frame)
         look = _look(layer, sample, first, size, quality, scale if own else None)
+        if blurred and shrinks(look.matrix) > SHRINKS:  # a finer one costs four times as much, and others lie over it
+            look = replace(look, kernel=cv2.INTER_LINEAR)
         if part is not None:
             look = replace(look, matrix=look.matrix @ translation(part.left, part.top), size=part.size)
         if sample.between is None:
             return warped(first, look)
-        second = read(layer, sample.between.frame)
-        return _shown_between(flows, layer, sample, (first, second), look, most)
+        pictures = first, read(layer, sample.between.frame)
+        most = COARSE_WIDTH if blurred else FLOW_WIDTH
+        return _shown_between(layer, sample, pictures, look, lambda each: moment_of(each, most))
 
     if len(layer.samples) == 1:
         return shown(layer.samples[0])
     weights = [each.weight for each in layer.samples]
 
-    def gathered() -> Picture:
+    def gathered(sharp: Strip | None = None) -> Picture:
+        """All of it; what comes over `sharp` is made by others."""
         if _of_one_picture(layer) and source.alpha is None:
             return smeared(
                 source, [_look(layer, each, source, size, quality, scale) for each in layer.samples], weights
             )
-        found = seen_by_shutter(_shuttered(read, flows, layer, source, size, quality, scale))
+        coarse = lambda each: moment_of(each, COARSE_WIDTH)  # noqa: E731
+        found = seen_by_shutter(_shuttered(read, flows, layer, source, size, quality, scale, coarse), sharp)
         return mixed((shown(each) for each in layer.samples), weights) if found is None else found
 
     if layer.spared is None:
@@ -303,12 +315,13 @@ def _seen_while_open(
     middle = covers[len(covers) // 2]
     if source.alpha is not None or layer.bend is not None:
         return blended(shown(layer.middle), gathered(), middle)
-    part, whole = _about(covers, size), gathered()
+    part = _about(covers, size)
     if part is None:
-        return whole
+        return gathered()
+    whole = gathered(part)
     # What stays sharp leaves no trail: about it there is what else was seen there while the shutter was open.
     rest = [np.float32(w) * part.of(np.maximum(1 - c, _HARDLY)) for w, c in zip(weights, covers, strict=True)]
-    about = mixed((shown(each, part, COARSE_WIDTH) for each in layer.samples), rest)
+    about = mixed((shown(each, part, blurred=True) for each in layer.samples), rest)
     about = blended(shown(layer.middle, part), about, part.of(middle))
     planes = [plane.copy() for plane in whole.planes]
     part.put(planes, blended(about, part.cut(whole), _soft_edges(part, size)))
@@ -324,10 +337,9 @@ def _about(covers: Sequence[Weights], size: tuple[int, int]) -> Strip | None:
     columns, rows = np.flatnonzero(covered.any(axis=0)), np.flatnonzero(covered.any(axis=1))
     if not len(columns):
         return None
-    left, top = (max(0, int(each[0]) - _ABOUT_PX) // 2 * 2 for each in (columns, rows))
+    left, top = (max(0, int(each[0]) - SOFT_PX) // 2 * 2 for each in (columns, rows))
     right, bottom = (
-        min(side, -(-(int(each[-1]) + 1 + _ABOUT_PX) // 2) * 2)
-        for each, side in zip((columns, rows), size, strict=True)
+        min(side, -(-(int(each[-1]) + 1 + SOFT_PX) // 2) * 2) for each, side in zip((columns, rows), size, strict=True)
     )
     return Strip(left=left, top=top, right=right, bottom=bottom)
 
@@ -339,15 +351,22 @@ def _soft_edges(part: Strip, size: tuple[int, int]) -> Weights:
         at = np.arange(high - low, dtype=np.float32) + 1
         way = np.ones(high - low, np.float32)
         if low > 0:
-            way = np.minimum(way, at / _ABOUT_PX)
+            way = np.minimum(way, at / SOFT_PX)
         if high < side:
-            way = np.minimum(way, at[::-1] / _ABOUT_PX)
+            way = np.minimum(way, at[::-1] / SOFT_PX)
         ways.append(way)
     return np.ascontiguousarray(ways[1][:, None] * ways[0][None])
 
 
 def _shuttered(
-    read: Read, flows: Flows, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality, scale: Matrix
+    read: Read,
+    flows: Flows,
+    layer: Layer,
+    source: Picture,
+    size: tuple[int, int],
+    quality: Quality,
+    scale: Matrix,
+    moment_of: Callable[[Sample], Moment | None],
 ) -> Shuttered:
     """The moments of a layer for who makes them together."""
 
@@ -378,6 +397,7 @@ def _shuttered(
         picture=picture,
         look=look,
         flow=flow,
+        moment=moment_of,
         second_from_first=second_from_first,
     )
 
@@ -388,23 +408,24 @@ def _of_one_picture(layer: Layer) -> bool:
 
 
 def _shown_between(
-    flows: Flows, layer: Layer, sample: Sample, pictures: tuple[Picture, Picture], look: Look, most: int
+    layer: Layer,
+    sample: Sample,
+    pictures: tuple[Picture, Picture],
+    look: Look,
+    moment_of: Callable[[Sample], Moment | None],
 ) -> Picture:
-    """A moment between two frames; both pictures are resampled once, where the hold and what moves say.
-
-    `most`: how wide the flow between them is measured.
-    """
+    """A moment between two frames; both pictures are resampled once, where the hold and what moves say."""
     between = sample.between
     assert between is not None
     second_from_first = _second_from_first(layer, between, pictures)
     if between.made == "mix":
         laid = [warped(pictures[0], look), warped(pictures[1], replace(look, matrix=second_from_first @ look.matrix))]
         return mixed(laid, [1 - between.share, between.share])
-    pair = flows(layer, sample, *pictures, most)
-    if pair.apart:
+    at = moment_of(sample)
+    if at is None:
         nearer = 0 if between.share <= 0.5 else 1
         return warped(pictures[nearer], replace(look, matrix=(np.eye(3), second_from_first)[nearer] @ look.matrix))
-    return morphed(pictures, look, moment(pair, between.share), second_from_first)
+    return morphed(pictures, look, at, second_from_first)
 
 
 def _wider(source: Picture, scale: Matrix, layer: Layer, wider: Wider, read: Read) -> tuple[Picture, Matrix]:

@@ -18,10 +18,11 @@ from clevrin.core.kernels import compiled
 from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
 from clevrin.core.motion.geometry.models import apply, longest_way, translation
-from clevrin.core.pace.in_between import Moment, PairFlow, moment, movers
+from clevrin.core.pace.in_between import Moment, PairFlow, movers
 from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
 from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, Places, scale_of, shrinks
+from clevrin.core.render.pixels.seams import SOFT_PX, Strip
 from clevrin.core.render.plan import Layer, Sample, thinned
 from clevrin.core.runs import runs_of
 
@@ -48,20 +49,16 @@ class Shuttered:
     """The moments of a layer: the picture of each frame that has a part in them, and how each moment is laid.
 
     `look`: of a moment in pixels of the picture of its own frame; `flow`: of a moment between two frames, as
-    fine as a mean of many needs it.
+    fine as a mean of many needs it. `moment`: where one between two frames takes its pixels from, by that flow; None
+    where nothing leads from one frame to the other.
     """
 
     layer: Layer
     picture: Callable[[int], Picture]
     look: Callable[[Sample], Look]
     flow: Callable[[Sample], PairFlow]
+    moment: Callable[[Sample], Moment | None]
     second_from_first: Callable[[Sample], Matrix]
-
-    def moment(self, sample: Sample) -> Moment | None:
-        """Where a moment between two frames takes its pixels from; None where nothing leads from one to the other."""
-        if sample.between is None or self.flow(sample).apart:
-            return None
-        return moment(self.flow(sample), sample.between.share)
 
     def maps(self, frame: int) -> Iterator[Matrix]:
         """All maps by which moments take pixels from a frame, where nothing moves by itself."""
@@ -89,8 +86,10 @@ class Shuttered:
         return max(found)
 
 
-def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
+def seen_by_shutter(shuttered: Shuttered, over: Strip | None = None) -> Picture | None:
     """All moments as light on each other; None where they are of no kind that can be made like this.
+
+    What moves in the middle of `over` is not made: something comes over it.
 
     Costs what `smeared` does, and for what moves by itself some 12 ns for each of its pixels and each moment.
     """
@@ -112,6 +111,9 @@ def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
 
     looks = [laid(each) for each in samples]
     moving = _moving(shuttered, looks)
+    if over is not None:
+        inside = _inside(over)
+        moving[inside] = 0
     moved = longest_way((look.matrix for look in looks), looks[len(looks) // 2].matrix, looks[0].size)
     if (moving > 0).mean() > _MUCH:
         moving = np.ones_like(moving)
@@ -124,6 +126,15 @@ def seen_by_shutter(shuttered: Shuttered) -> Picture | None:
         enough = thinned(samples, _enough(moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3)))
         _put_in(codes, moving, replace(shuttered, layer=replace(shuttered.layer, samples=enough)))
     return picture_from_yuv(codes, source.colour)
+
+
+def _inside(part: Strip) -> tuple[slice, slice]:
+    """The cells that lie in the middle of a part: where its edges are soft what is under it is seen."""
+    left, top, right, bottom = part.left + SOFT_PX, part.top + SOFT_PX, part.right - SOFT_PX, part.bottom - SOFT_PX
+    return (
+        slice(-(-top // _CELL_PX) + _SOFT_CELLS, max(0, bottom // _CELL_PX - _SOFT_CELLS)),
+        slice(-(-left // _CELL_PX) + _SOFT_CELLS, max(0, right // _CELL_PX - _SOFT_CELLS)),
+    )
 
 
 def _enough(moved: float) -> int:
@@ -201,7 +212,8 @@ def _put_in(codes: Plane, moving: Field, shuttered: Shuttered) -> None:
     """Puts what moves by itself into packed code values, with soft edges."""
     height, width = codes.shape[:2]
     light = _Lights(shuttered)
-    moments = [(each, shuttered.moment(each)) for each in shuttered.layer.samples]
+    samples = shuttered.layer.samples
+    moments = [(each, None if each.between is None else shuttered.moment(each)) for each in samples]
     for left, top, right, bottom in _parts(moving):
         x0, y0 = left * _CELL_PX, top * _CELL_PX
         x1, y1 = min(width, right * _CELL_PX), min(height, bottom * _CELL_PX)

@@ -20,6 +20,10 @@ _BY = (1, 2, 2)
 """By how much smaller each plane is than the picture."""
 
 
+SOFT_PX = 24
+"""So wide are the soft edges of a part of a picture that was made in another way than the rest."""
+
+
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Patch:
     """A picture of another frame, and how much of it is there (h, w) 0 to 1."""
