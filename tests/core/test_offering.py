@@ -1,6 +1,8 @@
 """What is offered for shots and cuts: only what was measured to fit, with its price, and nothing that is there."""
 
+import sys
 from contextlib import ExitStack
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
@@ -162,6 +164,29 @@ def test_a_first_reel_is_ordered_joined_and_held_in_one_edit(demo_take, demo_tra
     assert {shot.take_id for shot in shots} == {take.id for take in takes} and made.edit.label == "Make a first reel"
     assert "whip cut" in {shot.leave.kind for shot in shots[:-1]} and "float" in {shot.hold.how for shot in shots}
     assert made.words.startswith(f"3 shots, {placed_shots(after)[-1].end / 30:.1f} s") and "floated" in made.words
+    assert "ramps" not in made.words and not any(shot.pace.points for shot in shots), "both whip as fast"
     alone = Project(takes=takes[:1], reel=Reel(rate=Fraction(30)))
     one = first_reel(alone, library, lambda _: verdict())
     assert one.words.startswith("1 shot, ") and one.edit.shots[0].span == takes[0].whole
+
+
+def test_a_first_reel_has_ramps_where_one_side_is_faster(demo_take, demo_trace, monkeypatch):
+    takes = tuple(demo_take(name) for name in ("walk-past", "hill"))
+    traces = {take.id: demo_trace(take.name) for take in takes}
+    project = Project(takes=takes, reel=Reel(rate=Fraction(30)))
+    first_reels = sys.modules["clevrin.core.offering.first_reel"]  # its name is that of its function as well
+    plain = first_reels.one_move
+
+    def faster(*given):
+        move = plain(*given)
+        (passage,) = move.passages
+        return replace(move, passages=(replace(passage, proposal=replace(passage.proposal, speed_ratio=1.4)),))
+
+    monkeypatch.setattr(first_reels, "one_move", faster)
+    with ExitStack() as open_films:
+        films = {take.id: open_films.enter_context(FilmReader(take.path)) for take in takes}
+        library = Library(
+            film=lambda take: films[take.id], moves=lambda take: Moves.of(films[take.id], traces[take.id])
+        )
+        made = first_reel(project, library, lambda _: None)
+    assert "1 with ramps that meet" in made.words and all(shot.pace.points for shot in made.edit.shots)

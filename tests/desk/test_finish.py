@@ -12,6 +12,7 @@ from clevrin.core.delivery.handing_on import check_handed_on
 from clevrin.core.document import Hold, Output, Pace, PacePoint, Span
 from clevrin.core.document.edits import AddOutput, PaceShots, RemoveShots, SetHold, SetReel, TrimShot
 from clevrin.core.media.probe import probe
+from clevrin.core.pace import placed_shots
 from clevrin.core.progress import Silent
 from clevrin.core.render.reports.quality_checks import look_over
 from clevrin.core.render.sources import Sources
@@ -306,6 +307,9 @@ def test_what_is_not_right_is_listed_and_looked_at(finish):
     sheet.choices.cellClicked.emit(number, 0)
     finish.until(lambda: window.player.frame == choices[number].frame)
     assert sheet.mark_note.text() == choices[number].sentence
+    shown = next(p for p in placed_shots(session.project) if p.start <= choices[number].frame < p.end)
+    assert session.shot.id == shown.shot.id, "what can be done about it is offered"
+    finish.until(lambda: window.header.offers.told.startswith(("Float it", "Have it stand still")))
     # What is meant is confirmed once, for all of its kind, and is kept with the project.
     finish.click(sheet.meant_button)
     assert session.project.meant == ("dropped",) and not sheet.meant_button.isVisible()

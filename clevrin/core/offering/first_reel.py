@@ -6,17 +6,24 @@ All of it is one edit, to be tuned then. It is *one move* (`join.one_move`) with
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
+from math import log
 
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.hold.verdict import Verdict
-from clevrin.core.join.one_move import Wish, one_move
+from clevrin.core.join.meeting import with_ramps
+from clevrin.core.join.one_move import OneMove, Wish, one_move
 from clevrin.core.join.survey import Library
 from clevrin.core.offering.shots import Known, shot_offers
 from clevrin.core.pace import placed_shots, reel_frames
 
 _ORDERED_FROM = 3
 """Two takes stay as they were shot: what came first is likely meant to."""
+
+
+_AS_FAST = 1.15
+"""Sides that are so nearly as fast go on as one move without ramps."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -44,9 +51,11 @@ def first_reel(
     """
     takes = wanted_takes(project)
     shots: tuple[Shot, ...] = tuple(Shot(take_id=take.id, span=take.span) for take in takes)
+    ramps = 0
     if len(takes) > 1:
         measured = [library.measured(take) for take in takes]
-        shots = one_move(measured, project.reel, Wish(best_order=len(takes) >= _ORDERED_FROM), enough).shots
+        move = one_move(measured, project.reel, Wish(best_order=len(takes) >= _ORDERED_FROM), enough)
+        shots, ramps = _with_ramps(move, project.reel.rate)
     laid = InsertShots(shots=shots).apply(project)
     held, holds = [], Counter[str]()
     for placed in placed_shots(laid):
@@ -59,13 +68,29 @@ def first_reel(
         held.append(shot)
     made = InsertShots(shots=tuple(held), label="Make a first reel")
     seconds = reel_frames(made.apply(project)) / float(project.reel.rate)
-    return FirstReel(edit=made, words=_words(seconds, held, holds))
+    return FirstReel(edit=made, words=_words(seconds, held, ramps, holds))
 
 
-def _words(seconds: float, shots: list[Shot], holds: Counter[str]) -> str:
+def _with_ramps(move: OneMove, rate: Fraction) -> tuple[tuple[Shot, ...], int]:
+    """The shots of one move with ramps that meet where both cameras move, but not as fast; and at how many cuts."""
+    shots, count = list(move.shots), 0
+    for number, passage in enumerate(move.passages):
+        proposal = passage.proposal
+        if proposal is None or proposal.move == "even" or abs(log(proposal.speed_ratio)) < log(_AS_FAST):
+            continue
+        a, b = move.takes[number : number + 2]
+        pair, found = with_ramps((shots[number], shots[number + 1]), (a.take, b.take), (a.trace, b.trace), rate)
+        if found is not None:
+            shots[number : number + 2] = pair
+            count += 1
+    return tuple(shots), count
+
+
+def _words(seconds: float, shots: list[Shot], ramps: int, holds: Counter[str]) -> str:
     joins = Counter(shot.leave.kind for shot in shots[:-1])
     told = [f"{len(shots)} shot{'s' if len(shots) > 1 else ''}, {seconds:.1f} s"]
     told += [f"{count} {kind}{'s' if count > 1 else ''}" for kind, count in joins.most_common()]
+    told += [f"{ramps} with ramps that meet"] if ramps else []
     names = {"float": "floated", "lock-off": "standing still", "none": "as shot"}
     told += [f"{count} {names[how]}" for how, count in holds.most_common() if how in names]
     return ", ".join(told)

@@ -9,7 +9,7 @@ from clevrin.core.document import Project
 from clevrin.core.document.edits import SetMeant
 from clevrin.core.document.model import Meant
 from clevrin.core.errors import ClevrinError
-from clevrin.core.pace import reel_frames
+from clevrin.core.pace import reel_frames, shot_at
 from clevrin.core.progress import Progress
 from clevrin.core.render.export.export import ExportRequest
 from clevrin.core.render.reports.quality_checks import LookedOver, look_over
@@ -285,6 +285,10 @@ class FinishBench(Bench):
         self.reload()
 
     def _on_sheet_frame_requested(self, frame: int) -> None:
+        """Looks at what is not right, and chooses the shot it is of: what can be done about it is offered."""
+        placed = shot_at(self.context.session.project, frame)
+        if placed is not None:
+            self.context.session.choose_shot(placed.shot.id)
         self.context.player.stop()
         self.context.player.seek(frame, scrubbing=False)
 

@@ -155,6 +155,8 @@ class FinishSheet(FieldSheet):
         self._found: tuple[ReelMark, ...] = ()
         self._chosen_so: tuple[ReelMark, ...] = ()
         self._choice: Meant | None = None
+        self._looked: LookedOver | None = None
+        self._listed_of: tuple[object, ...] = ()
 
     def _make_watch(self) -> None:
         self.beside = OwnChoice(
@@ -260,6 +262,10 @@ class FinishSheet(FieldSheet):
 
     def show_marks(self, looked: LookedOver | None, why: str = "", project: Project | None = None) -> None:
         """What is not right with a project's reel, and what of it was chosen; None: it is not known, and why."""
+        of = why, None if project is None else (project.reel.rate, project.meant)
+        if looked is not None and looked is self._looked and of == self._listed_of:
+            return  # what is chosen of it stays chosen
+        self._looked, self._listed_of = looked, of
         rate = 25.0 if project is None else float(project.reel.rate)
         self._found = () if looked is None else looked.faults()
         self._chosen_so = () if looked is None or project is None else looked.choices(project)
