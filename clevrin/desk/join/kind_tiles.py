@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from clevrin.desk.widgets import theme
 
-PICTURE = 168, 94
+PICTURE = 144, 81
 """Pixels of a tile's picture, at the usual size of text."""
 _GAP_PX, _CAPTION_PX = 8, 20
 _MOVES_EVERY_MS = 80
