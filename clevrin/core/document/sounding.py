@@ -20,6 +20,11 @@ def gain_of(level_db: float) -> float:
     return 0.0 if level_db <= QUIETEST_DB else float(10 ** (level_db / 20))
 
 
+def level_within(level_db: float) -> float:
+    """A level, or the nearest one that there is."""
+    return min(LOUDEST_DB, max(QUIETEST_DB, level_db))
+
+
 class ShotSound(Value):
     """How loud a shot's own sound is, and over how many frames of the reel it comes and goes."""
 

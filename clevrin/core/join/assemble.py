@@ -5,7 +5,7 @@ join may leave nothing of the take between it and the next. A take is mirrored o
 else fits nearly as well.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -75,12 +75,20 @@ def assemble(reel: Reel, takes: list[Measured], *, best_order: bool = False, ram
     if best_order:
         takes = in_best_order(takes, reel.rate)
     shots, chosen = chain(takes, reel.rate)
-    for number, proposal in enumerate(chosen):
-        if proposal is not None and ramps:
-            a, b = takes[number], takes[number + 1]
-            pair, _ = with_ramps((shots[number], shots[number + 1]), (a.take, b.take), (a.trace, b.trace), reel.rate)
-            shots[number], shots[number + 1] = pair
+    if ramps:
+        put_ramps(shots, takes, [number for number, each in enumerate(chosen) if each is not None], reel.rate)
     return Assembled(reel=reel.changed(shots=(*reel.shots, *shots)), shots=tuple(shots), joins=tuple(chosen))
+
+
+def put_ramps(shots: list[Shot], takes: Sequence[Measured], cuts: Iterable[int], reel_rate: Fraction) -> int:
+    """Gives the shots on both sides of cuts, by their numbers, ramps that meet; returns at how many there are any."""
+    count = 0
+    for number in cuts:
+        a, b = takes[number], takes[number + 1]
+        pair, found = with_ramps((shots[number], shots[number + 1]), (a.take, b.take), (a.trace, b.trace), reel_rate)
+        shots[number : number + 2] = pair
+        count += found is not None
+    return count
 
 
 def chain(

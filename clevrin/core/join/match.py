@@ -86,19 +86,22 @@ class Proposal:
     @property
     def worth_unseen(self) -> float:
         """Its score where nobody looks at it before it is taken: what turns a take round has to be much better."""
-        shares = (self.mirror is not None) * [_UNSEEN_MIRRORED] + (self.reverse_out + self.reverse_in) * [
-            _UNSEEN_BACKWARD
-        ]
-        return self.score * float(np.prod(shares))
+        lies = 1.0 if self.mirror is None else _UNSEEN_MIRRORED
+        return self.score * lies * _UNSEEN_BACKWARD ** (self.reverse_out + self.reverse_in)
+
+    @property
+    def backward(self) -> str:
+        """Which sides play backward, in words; empty where none does."""
+        sides = [side for side, on in (("out", self.reverse_out), ("in", self.reverse_in)) if on]
+        return f"{' and '.join(sides)} backward" if sides else ""
 
     @property
     def turned_round(self) -> tuple[str, ...]:
         """What is not as it was shot, in words."""
-        backward = [side for side, on in (("out", self.reverse_out), ("in", self.reverse_in)) if on]
         said = (
             "mirrored" if self.mirror is not None else "",
             f"turned by {90 * self.turns}°" if self.turns else "",
-            f"{' and '.join(backward)} backward" if backward else "",
+            self.backward,
         )
         return tuple(words for words in said if words)
 

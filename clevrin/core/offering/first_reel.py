@@ -12,7 +12,7 @@ from math import log
 from clevrin.core.document import Project, Shot, Take
 from clevrin.core.document.edits import InsertShots
 from clevrin.core.hold.verdict import Verdict
-from clevrin.core.join.meeting import with_ramps
+from clevrin.core.join.assemble import put_ramps
 from clevrin.core.join.one_move import OneMove, Wish, one_move
 from clevrin.core.join.survey import Library
 from clevrin.core.offering.shots import Known, shot_offers
@@ -20,8 +20,6 @@ from clevrin.core.pace import placed_shots, reel_frames
 
 _ORDERED_FROM = 3
 """Two takes stay as they were shot: what came first is likely meant to."""
-
-
 _AS_FAST = 1.15
 """Sides that are so nearly as fast go on as one move without ramps."""
 
@@ -73,16 +71,10 @@ def first_reel(
 
 def _with_ramps(move: OneMove, rate: Fraction) -> tuple[tuple[Shot, ...], int]:
     """The shots of one move with ramps that meet where both cameras move, but not as fast; and at how many cuts."""
-    shots, count = list(move.shots), 0
-    for number, passage in enumerate(move.passages):
-        proposal = passage.proposal
-        if proposal is None or proposal.move == "even" or abs(log(proposal.speed_ratio)) < log(_AS_FAST):
-            continue
-        a, b = move.takes[number : number + 2]
-        pair, found = with_ramps((shots[number], shots[number + 1]), (a.take, b.take), (a.trace, b.trace), rate)
-        if found is not None:
-            shots[number : number + 2] = pair
-            count += 1
+    shots = list(move.shots)
+    matched = ((number, each.proposal) for number, each in enumerate(move.passages) if each.proposal is not None)
+    unlike = [k for k, p in matched if p.move != "even" and abs(log(p.speed_ratio)) >= log(_AS_FAST)]
+    count = put_ramps(shots, move.takes, unlike, rate)
     return tuple(shots), count
 
 

@@ -43,14 +43,19 @@ def has_sound(project: Project) -> bool:
 def reel_loudness(project: Project, progress: Progress, course_of: CourseOf = lambda _: None) -> LoudnessCourse:
     """How loud a reel is as it goes on. Raises as reading it does; costs what mixing costs, and 25 ms a second."""
     with closing(ReelSound(project, None, course_of)) as sound:
+        shares: list[NDArray[np.float32]] = []
 
         def blocks() -> Iterator[Sound]:
+            at = 0
             for block in sound.blocks(0, sound.samples):
                 check(progress)
+                if sound.makes_room:
+                    shares.append(sound.music_share(at, len(block)))
                 yield block
+                at += len(block)
 
         course = loudness_course(blocks())
-        return replace(course, music_share=sound.music_share(len(course.peak_db)))
+        return replace(course, music_share=np.concatenate(shares)) if shares else course
 
 
 class ReelSound:
@@ -102,13 +107,16 @@ class ReelSound:
             self._add_music(self._music, result, first)
         return result
 
-    def music_share(self, tenths: int) -> NDArray[np.float32] | None:
-        """(tenths,) float32: what the music is multiplied by in each tenth of a second; None where it makes no room."""
-        if self._lowering is None:
-            return None
+    @property
+    def makes_room(self) -> bool:
+        """Whether the music goes down where the takes are loud."""
+        return self._lowering is not None
+
+    def music_share(self, first: int, count: int) -> NDArray[np.float32]:
+        """(tenths,) float32: what music that makes room is multiplied by in each tenth of a second from a sample on."""
+        assert self._lowering is not None, "it makes room"
         every = SOUND_RATE // TENTHS
-        shares = [self._lowering.level(at * every, every)[every // 2] for at in range(tenths)]
-        return np.array(shares, np.float32)
+        return self._lowering.level(first, count)[every // 2 :: every].astype(np.float32)
 
     def blocks(self, first: int, end: int) -> Iterator[Sound]:
         """The sound from one sample of the reel up to another, a second at a time."""

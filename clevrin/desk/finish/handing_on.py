@@ -13,6 +13,7 @@ from clevrin.desk.background.jobs import Job
 from clevrin.desk.bench.context import Context
 from clevrin.desk.bench.side_sheet import SideSheet
 from clevrin.desk.files.printing import report_to
+from clevrin.desk.finish.sheet import how_many
 from clevrin.desk.widgets.fields import Choice, Field, FieldSheet, Number
 from clevrin.desk.widgets.file_dialogs import FileDialogs
 from clevrin.desk.widgets.sheet import beside, plain_button, quiet_label
@@ -98,8 +99,8 @@ class HandingOn:
                 return len(report_to(project, path, never, sources, progress))
 
         def done(marks: int) -> None:
-            things = "1 thing" if marks == 1 else f"{marks} things"
-            context.notices.tell(f"Wrote {path.name} in {path.parent}: {things} to look at", path)
+            told = f"Wrote {path.name} in {path.parent}: {how_many(marks, 'thing')} to look at"
+            context.notices.tell(told, path)
 
         self._begin(("report", str(path)), f"Writing {path.name}", work, done)
 
@@ -144,7 +145,7 @@ FIELDS: tuple[Field[Wanted, HandingOn], ...] = (
         high=_MOST_HANDLES,
         step=1,
         default=12,
-        words=lambda frames: f"{frames:.0f} frame{'s' if round(frames) != 1 else ''}",
+        words=lambda frames: how_many(round(frames), "frame"),
         value=lambda wanted: wanted.handles,
         edit=lambda edits, frames, gesture: edits.change(handles=round(frames)),
         shown=lambda wanted: "shots" in wanted.with_it,

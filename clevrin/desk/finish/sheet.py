@@ -277,9 +277,9 @@ class FinishSheet(FieldSheet):
                 ),
                 None,
             )
-        words = _counted(len(self._found), "thing") + " not right:" if self._found else "Nothing is wrong."
+        words = how_many(len(self._found), "thing") + " not right:" if self._found else "Nothing is wrong."
         self.marks_note.setText(why or words if looked is not None else why or "The reel is being looked over.")
-        self.choices_note.setText(f"{_counted(len(self._chosen_so), 'thing')} that may be meant:")
+        self.choices_note.setText(f"{how_many(len(self._chosen_so), 'thing')} that may be meant:")
         self.choices_note.setVisible(bool(self._chosen_so))
         self.again_button.setVisible(project is not None and bool(project.meant))
         self._say_of_mark("")
@@ -326,5 +326,6 @@ class FinishSheet(FieldSheet):
             self.meant.emit(self._choice)
 
 
-def _counted(count: int, word: str) -> str:
+def how_many(count: int, word: str) -> str:
+    """A number of things in words: 1 thing, 3 things."""
     return f"{count} {word}{'' if count == 1 else 's'}"

@@ -16,7 +16,6 @@ from clevrin.core.join.between import OnScreen, made_join, on_screen, what_is_sh
 from clevrin.core.join.kinds import KINDS, Kind, kind_of
 from clevrin.core.join.meeting import Meeting as RampMeeting
 from clevrin.core.join.meeting import with_ramps
-from clevrin.core.join.whip_cut import combined
 from clevrin.core.pace import placed_shots
 from clevrin.core.render.planning.shot_map import fitted_size
 from clevrin.desk.areas.stage import AreaStage
@@ -164,12 +163,15 @@ class JoinBench(Bench):
         project = self.context.session.project
         if self.trying is None:
             return project, *pair
-        frames = tuple(project.take(shot.take_id).facts.frames for shot in pair)
-        dissolve = int(self.dissolve.number)
-        outgoing, incoming = joined(*pair, self.trying, (frames[0], frames[1]), dissolve)
+        outgoing, incoming = joined(*pair, self.trying, self._lengths(pair), int(self.dissolve.number))
         if self.ramps_button.isChecked():
             (outgoing, incoming), _ = self._ramped(outgoing, incoming)
         return JoinShots(outgoing=outgoing, incoming=incoming).apply(project), outgoing, incoming
+
+    def _lengths(self, pair: tuple[Shot, Shot]) -> tuple[int, int]:
+        """How many frames the takes of two shots have."""
+        outgoing, incoming = (self.context.session.project.take(shot.take_id).facts.frames for shot in pair)
+        return outgoing, incoming
 
     def _ramped(self, outgoing: Shot, incoming: Shot) -> tuple[tuple[Shot, Shot], RampMeeting | None]:
         """The two shots with ramps that meet at the cut as they are held and framed, as far as they are measured."""
@@ -451,11 +453,11 @@ class JoinBench(Bench):
         pair = self.pair
         if pair is None:
             return False
-        outgoing, incoming = pair
-        met = outgoing.last_shown, incoming.first_shown, outgoing.reverse, incoming.reverse
-        lies = combined(outgoing.mirror, proposal.mirror)
-        said = proposal.out_frame, proposal.in_frame, proposal.reverse_out, proposal.reverse_in
-        return met == said and incoming.mirror == lies
+        met = joined(*pair, proposal, self._lengths(pair))
+        return all(
+            (now.span, now.reverse, now.mirror, now.turns) == (then.span, then.reverse, then.mirror, then.turns)
+            for now, then in zip(pair, met, strict=True)
+        )
 
     # What the user does
 

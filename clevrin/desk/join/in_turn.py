@@ -85,16 +85,14 @@ class CutsInTurn(Generic[T]):
         best = self._found[number]
         lengths = [session.project.take(shot.take_id).facts.frames for shot in pair]
         outgoing, incoming = cut_at(pair, self._frames_of(best, pair), (lengths[0], lengths[1]))
-        session.end_gesture()
-        gesture = f"{self._label} {outgoing.id}"
+        session.end_gesture()  # pressed again it is another step
+        gesture = None if self._then is None else f"{self._label} {outgoing.id}"
         session.do(JoinShots(outgoing=outgoing, incoming=incoming, label=self._label), gesture=gesture)
         shown = outgoing.id, incoming.id
         left = " and ".join(_left(each) for each in placed_shots(session.project) if each.shot.id in shown)
         said = f"{words(best)} ({number + 1} of {len(self._found)}). This leaves {left}."
         self._tell(said)
-        if self._then is None:
-            session.end_gesture()
-        else:
+        if self._then is not None and gesture is not None:
             self._then(said, gesture)
 
 

@@ -113,8 +113,6 @@ class LayRow(QWidget):
 
         def tell(words: str) -> None:
             self.note.setText(f"{before}\n{words}".strip())
-            if gesture is not None:
-                session.end_gesture()
 
         self.note.setText(before)
         self._context.jobs.restart(

@@ -56,9 +56,9 @@ def in_full(p: Proposal) -> str:
             f"its blur: × {p.blur_ratio:.2f}",
             f"colours: ΔE {p.colour_delta_e:.0f}",
             f"it lies: {laid(p)}",
-            f"they play: {played(p)}",
+            f"they play: {p.backward or 'forward'}",
             *(["writing would be seen backward"] if p.mirror is not None else []),
-            *(["who walks would walk backward"] if p.reverse_out or p.reverse_in else []),
+            *(["who walks would walk backward"] if p.backward else []),
             f"what is left of both: {p.out_left_s:.1f} and {p.in_left_s:.1f} s",
         )
     )
@@ -69,12 +69,6 @@ def laid(p: Proposal) -> str:
     mirrored = {None: "", "horizontal": "across", "vertical": "vertical", "both": "both ways"}[p.mirror]
     turned = f"{90 * p.turns}°" if p.turns else ""
     return f"{turned} {mirrored}".strip() or "–"
-
-
-def played(p: Proposal) -> str:
-    """Which sides play backward, in words."""
-    backward = [side for side, on in (("out", p.reverse_out), ("in", p.reverse_in)) if on]
-    return f"{' and '.join(backward)} backward" if backward else "forward"
 
 
 def in_short(p: Proposal) -> str:

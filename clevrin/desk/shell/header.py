@@ -131,7 +131,7 @@ class JobStrip(QFrame):
             self._what.setText(self._shortened(self._told))
             self._figures.setText("")
             return
-        state = next((s for s in states if s.total), next((s for s in states if s.begun), states[0]))
+        state = max(states, key=lambda each: (bool(each.total), each.begun))  # of several, the oldest
         more = f" and {len(states) - 1} more" if len(states) > 1 else ""
         self._what.setText(state.what + more)
         self._bar.setRange(0, max(2, state.total))

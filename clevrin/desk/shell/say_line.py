@@ -76,7 +76,7 @@ class SayLine(QFrame):
         self._on_entry_edited(begun)
         self.show()
         self.raise_()
-        self.window().activateWindow()  # the key may have come from a sheet beside it
+        self.window().activateWindow()  # it may be asked for from the window of keys
         self.entry.setFocus()
 
     def close_line(self) -> None:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from clevrin.core.document import Music, Shot, ShotSound
 from clevrin.core.document.edits import Edit, LayMusic, SetLeaves, SetShotSounds
 from clevrin.core.document.music import LONGEST_FADE_S
-from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
+from clevrin.core.document.sounding import level_within
 from clevrin.core.join.kinds import kind_of
 from clevrin.core.media.writing import SOUND_RATE
 from clevrin.core.sound.takes import heard_shot, sound_setting
@@ -107,7 +107,7 @@ class SoundDrag:
         step = _FINE_STEP_DB if self._finely else _STEP_DB
         level = round((before_db - down * (_FINE_DB if self._finely else _LANE_DB)) / step) * step
         snaps = not self._finely and abs(level) < _SNAP_DB
-        return 0.0 if snaps else min(LOUDEST_DB, max(QUIETEST_DB, round(level, 2)))
+        return 0.0 if snaps else level_within(round(level, 2))
 
     def _joined(self, name: str, value: float, words: str) -> SoundOutcome:
         leave = self._shot.leave.having(**{name: value})

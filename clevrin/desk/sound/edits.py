@@ -4,7 +4,7 @@ from PySide6.QtCore import QObject, Signal
 
 from clevrin.core.document import LaneName, Project
 from clevrin.core.document.edits import LayMusic, SetMix, SetShotSounds
-from clevrin.core.document.sounding import LOUDEST_DB, QUIETEST_DB
+from clevrin.core.document.sounding import level_within
 from clevrin.desk.state.session import Session
 
 MUTED, ALONE = "muted", "alone"
@@ -43,7 +43,7 @@ class SoundEdits(QObject):
         if music is None:
             self.set_level("music", level_db, gesture)
             return
-        own = min(LOUDEST_DB, max(QUIETEST_DB, level_db - lane.level_db))
+        own = level_within(level_db - lane.level_db)
         edit = LayMusic(music=music.changed(level_db=own), label="Change level of music")
         self._session.do(edit, gesture=_named(gesture))
 

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from clevrin.core.document import LANES, LaneName, Project, Shot
-from clevrin.core.document.sounding import LOUDEST_DB, MOST_LOWERED_DB, QUIETEST_DB
+from clevrin.core.document.sounding import MOST_LOWERED_DB, level_within
 from clevrin.desk.sound.edits import ALONE, MUTED, SoundEdits
 from clevrin.desk.widgets.fields import Choice, Field, Number
 from clevrin.desk.widgets.level_field import level_field
@@ -27,11 +27,7 @@ class SoundHere:
     def music_level_db(self) -> float:
         """How loud the music is in all: its own level, and that of its lane."""
         music, lane = self.project.music, self.project.mix.music
-        return lane.level_db if music is None else _in_range(music.level_db + lane.level_db)
-
-
-def _in_range(level_db: float) -> float:
-    return min(LOUDEST_DB, max(QUIETEST_DB, level_db))
+        return lane.level_db if music is None else level_within(music.level_db + lane.level_db)
 
 
 def _level(lane: LaneName, help_text: str) -> Number:

@@ -106,9 +106,13 @@ def _dips(layout: LanesLayout, columns: NDArray[np.int64], course: LoudnessCours
     """What the music is multiplied by where it makes room, for each column; 1 while that is not known."""
     if course is None or course.music_share is None or not len(course.music_share):
         return np.ones(len(columns))
-    reel = layout.reel
-    tenths = ((columns - LEFT + reel.scroll) / reel.px_per_frame / float(reel.rate) * TENTHS).astype(int)
-    return course.music_share[np.clip(tenths, 0, len(course.music_share) - 1)].astype(np.float64)
+    return course.music_share[_tenths_at(layout, columns, len(course.music_share))].astype(np.float64)
+
+
+def _tenths_at(layout: LanesLayout, columns: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+    """Which of so many tenths of a second of the reel each column shows."""
+    per_tenth = layout.reel.px_per_frame * float(layout.reel.rate) / TENTHS
+    return np.clip(((columns - LEFT + layout.reel.scroll) / per_tenth).astype(np.int64), 0, count - 1)
 
 
 def _paint_dips(painter: QPainter, layout: LanesLayout, columns: NDArray[np.int64], levels_db: Numbers) -> None:
@@ -153,9 +157,7 @@ def paint_loudness(painter: QPainter, layout: LanesLayout, course: LoudnessCours
     if course is None or not len(course.momentary_lufs):
         return
     columns = np.arange(int(left), int(min(left + width, layout.reel.x_of(layout.reel.frames))) + 1)
-    per_tenth = layout.reel.px_per_frame * float(layout.reel.rate) / TENTHS
-    tenths = ((columns - LEFT + layout.reel.scroll) / per_tenth).astype(int)
-    inside = np.clip(tenths, 0, len(course.momentary_lufs) - 1)
+    inside = _tenths_at(layout, columns, len(course.momentary_lufs))
     share = np.clip(1 - course.momentary_lufs[inside].astype(np.float64) / _LOWEST_LUFS, 0, 1)
     paint_outline(painter, columns, share[:-1], top + height - 1, height - 3, "sky")
     loud = columns[:-1][np.maximum.reduceat(course.peak_db, inside[:-1]) > HIGHEST_PEAK_DB]

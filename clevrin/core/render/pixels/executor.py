@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 
 import cv2
@@ -25,7 +25,7 @@ from clevrin.core.render.pixels.frame_interpolation import morphed
 from clevrin.core.render.pixels.open_shutter import Shuttered, seen_by_shutter
 from clevrin.core.render.pixels.pin_compositing import Scene, laid_in
 from clevrin.core.render.pixels.resampling import SHRINKS, Look, scale_of, seen_of, shrinks, warped
-from clevrin.core.render.pixels.seams import SOFT_PX, Patch, Strip, Weights, border, feathered, patched, strips
+from clevrin.core.render.pixels.seams import Patch, Strip, Weights, border, feathered, part_about, patched, strips
 from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Quality, Sample, Wider, row9
 
 Matrix = NDArray[np.float64]
@@ -272,15 +272,15 @@ def _seen_while_open(
     def moment_of(sample: Sample, most: int) -> Moment | None:
         """Where it takes its pixels from, by a flow so wide; None where nothing leads from one frame to the other."""
         assert sample.between is not None
-        frames = sample.frame, sample.between.frame
-        first, second = (source if each == layer.frame else read(layer, each) for each in frames)
-        pair = flows(layer, sample, first, second, most)
+        pair = flows(layer, sample, first_of(sample), read(layer, sample.between.frame), most)
         return None if pair.apart else moment(pair, sample.between.share)
 
+    def first_of(sample: Sample) -> Picture:
+        return source if sample.frame == layer.frame else read(layer, sample.frame)
+
     def shown(sample: Sample, part: Strip | None = None, *, blurred: bool = False) -> Picture:
-        own = sample.frame == layer.frame
-        first = source if own else read(layer, sample.frame)
-        look = _look(layer, sample, first, size, quality, scale if own else None)
+        first = first_of(sample)
+        look = _look(layer, sample, first, size, quality, scale if sample.frame == layer.frame else None)
         if blurred and shrinks(look.matrix) > SHRINKS:  # a finer one costs four times as much, and others lie over it
             look = replace(look, kernel=cv2.INTER_LINEAR)
         if part is not None:
@@ -289,7 +289,7 @@ def _seen_while_open(
             return warped(first, look)
         pictures = first, read(layer, sample.between.frame)
         most = COARSE_WIDTH if blurred else FLOW_WIDTH
-        return _shown_between(layer, sample, pictures, look, lambda each: moment_of(each, most))
+        return _shown_between(layer, sample, pictures, look, partial(moment_of, most=most))
 
     if len(layer.samples) == 1:
         return shown(layer.samples[0])
@@ -301,7 +301,7 @@ def _seen_while_open(
             return smeared(
                 source, [_look(layer, each, source, size, quality, scale) for each in layer.samples], weights
             )
-        coarse = lambda each: moment_of(each, COARSE_WIDTH)  # noqa: E731
+        coarse = partial(moment_of, most=COARSE_WIDTH)
         found = seen_by_shutter(_shuttered(read, flows, layer, source, size, quality, scale, coarse), sharp)
         return mixed((shown(each) for each in layer.samples), weights) if found is None else found
 
@@ -315,7 +315,7 @@ def _seen_while_open(
     middle = covers[len(covers) // 2]
     if source.alpha is not None or layer.bend is not None:
         return blended(shown(layer.middle), gathered(), middle)
-    part = _about(covers, size)
+    part = part_about(covers)
     if part is None:
         return gathered()
     whole = gathered(part)
@@ -324,38 +324,8 @@ def _seen_while_open(
     about = mixed((shown(each, part, blurred=True) for each in layer.samples), rest)
     about = blended(shown(layer.middle, part), about, part.of(middle))
     planes = [plane.copy() for plane in whole.planes]
-    part.put(planes, blended(about, part.cut(whole), _soft_edges(part, size)))
+    part.put(planes, blended(about, part.cut(whole), part.soft_edges(size)))
     return replace(whole, y=planes[0], u=planes[1], v=planes[2])
-
-
-def _about(covers: Sequence[Weights], size: tuple[int, int]) -> Strip | None:
-    """The part of an output in which something is covered at any moment, and some pixels about it; None: there is none.
-
-    It lies on even pixels.
-    """
-    covered = np.maximum.reduce(list(covers)) > 0
-    columns, rows = np.flatnonzero(covered.any(axis=0)), np.flatnonzero(covered.any(axis=1))
-    if not len(columns):
-        return None
-    left, top = (max(0, int(each[0]) - SOFT_PX) // 2 * 2 for each in (columns, rows))
-    right, bottom = (
-        min(side, -(-(int(each[-1]) + 1 + SOFT_PX) // 2) * 2) for each, side in zip((columns, rows), size, strict=True)
-    )
-    return Strip(left=left, top=top, right=right, bottom=bottom)
-
-
-def _soft_edges(part: Strip, size: tuple[int, int]) -> Weights:
-    """(h, w) of a part, 0 to 1: it counts in full but for its edges, where those are not the output's own."""
-    ways = []
-    for low, high, side in ((part.left, part.right, size[0]), (part.top, part.bottom, size[1])):
-        at = np.arange(high - low, dtype=np.float32) + 1
-        way = np.ones(high - low, np.float32)
-        if low > 0:
-            way = np.minimum(way, at / SOFT_PX)
-        if high < side:
-            way = np.minimum(way, at[::-1] / SOFT_PX)
-        ways.append(way)
-    return np.ascontiguousarray(ways[1][:, None] * ways[0][None])
 
 
 def _shuttered(

@@ -112,8 +112,7 @@ def seen_by_shutter(shuttered: Shuttered, over: Strip | None = None) -> Picture 
     looks = [laid(each) for each in samples]
     moving = _moving(shuttered, looks)
     if over is not None:
-        inside = _inside(over)
-        moving[inside] = 0
+        moving[_inside(over)] = 0
     moved = longest_way((look.matrix for look in looks), looks[len(looks) // 2].matrix, looks[0].size)
     if (moving > 0).mean() > _MUCH:
         moving = np.ones_like(moving)

@@ -1,5 +1,6 @@
 """Laying pictures of other frames under the edge of one, so that no seam shows."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from math import ceil
 
@@ -18,8 +19,6 @@ _MOST_OFFSET = 24.0
 _ENOUGH_PIXELS = 200
 _BY = (1, 2, 2)
 """By how much smaller each plane is than the picture."""
-
-
 SOFT_PX = 24
 """So wide are the soft edges of a part of a picture that was made in another way than the rest."""
 
@@ -58,9 +57,41 @@ class Strip:
         for plane, part, by in zip(planes, picture.planes, _BY, strict=True):
             plane[self._area(by)] = part
 
+    def soft_edges(self, size: tuple[int, int]) -> Weights:
+        """(h, w) of the strip, 0 to 1: it counts in full but for its edges, where those are not the output's own."""
+        across, down = (
+            _soft_way(high - low, low > 0, high < side)
+            for low, high, side in ((self.left, self.right, size[0]), (self.top, self.bottom, size[1]))
+        )
+        return np.ascontiguousarray(down[:, None] * across[None])
+
     def _area(self, by: int) -> tuple[slice, slice]:
         bottom, right = -(-self.bottom // by), -(-self.right // by)
         return slice(self.top // by, bottom), slice(self.left // by, right)
+
+
+def _soft_way(length: int, soft_from: bool, soft_to: bool) -> Weights:
+    """(length,) 1, but growing at its start and falling at its end where those are soft."""
+    grows = np.minimum((np.arange(length, dtype=np.float32) + 1) / SOFT_PX, 1)
+    whole = np.ones(length, np.float32)
+    return np.minimum(grows if soft_from else whole, grows[::-1] if soft_to else whole)
+
+
+def part_about(covers: Sequence[Weights]) -> Strip | None:
+    """The part of an output in which something is covered in any of `covers` (h, w), and some pixels about it.
+
+    It lies on even pixels. None: nothing is covered.
+    """
+    covered = np.maximum.reduce(list(covers)) > 0
+    sides = covered.shape[::-1]
+    lines = [np.flatnonzero(covered.any(axis=axis)) for axis in (0, 1)]
+    if not len(lines[0]):
+        return None
+    left, top = (max(0, int(each[0]) - SOFT_PX) // 2 * 2 for each in lines)
+    right, bottom = (
+        min(side, -(-(int(each[-1]) + 1 + SOFT_PX) // 2) * 2) for each, side in zip(lines, sides, strict=True)
+    )
+    return Strip(left=left, top=top, right=right, bottom=bottom)
 
 
 def border(size: tuple[int, int], left: int, top: int, right: int, bottom: int) -> tuple[Strip, ...]:

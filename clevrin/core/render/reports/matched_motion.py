@@ -1,11 +1,13 @@
 """Where the subjects of two shots move alike as the reel shows them: held, framed, at the speed at which they play."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.document import Project, Shot, Take, Track
 from clevrin.core.errors import ClevrinError
-from clevrin.core.join.match import cut
+from clevrin.core.join.match import Side
 from clevrin.core.join.movement import Alike, Course, moving_alike
 from clevrin.core.join.one_move import LEAST_SHOT_S
 from clevrin.core.motion.geometry.models import apply
@@ -49,12 +51,13 @@ def cuts_where_alike(
         raise ClevrinError("They are never seen in both shots long enough.")
     placed = {each.shot.id: each for each in placed_shots(project)}
     before, after = (placed[project.reel.shots[number + side].id] for side in (0, 1))
-
-    def behind(alike: Alike) -> tuple[bool, bool]:
-        left = _left_s(before, alike.outgoing, leaving=True), _left_s(after, alike.incoming, leaving=False)
-        return alike.cost > found[0].cost + _AS_GOOD, min(left) < LEAST_SHOT_S
-
-    return tuple(sorted(found, key=behind)[:_MOST])
+    left = np.minimum(
+        _left_s(before, [each.outgoing for each in found], leaving=True),
+        _left_s(after, [each.incoming for each in found], leaving=False),
+    )
+    worse = [each.cost > found[0].cost + _AS_GOOD for each in found]
+    order = sorted(range(len(found)), key=lambda k: (worse[k], left[k] < LEAST_SHOT_S))
+    return tuple(found[k] for k in order[:_MOST])
 
 
 def _course(
@@ -78,11 +81,10 @@ def _course(
     return Course.along(places, first, end, size, rates, float(project.reel.rate))
 
 
-def _left_s(placed: Placed, frame: int, *, leaving: bool) -> float:
-    """How many seconds of the reel a shot lasts when it leaves, or arrives, at a frame of its take."""
-    frames = placed.take.facts.frames
-    span = cut(placed.shot.span, frame, frames, ends=leaving != placed.shot.reverse)
-    return float((1 / rates_along(placed)[span.first : span.end]).sum())
+def _left_s(placed: Placed, frames: Sequence[int], *, leaving: bool) -> NDArray[np.float64]:
+    """How many seconds of the reel a shot lasts when it leaves, or arrives, at each of some frames of its take."""
+    side = Side(stretches=(), kept=placed.shot.span, rates=rates_along(placed))
+    return side.left_s(np.array(frames), ends=leaving != placed.shot.reverse)
 
 
 def free_frames(shot: Shot, take: Take, about_s: float, *, leaving: bool) -> tuple[int, int]:
