@@ -261,15 +261,15 @@ def test_the_right_picture_follows_when_playing_stops_at_a_plainer_one(player, q
     assert seen[-1] == (player.frame, player.frame)
 
 
-def test_what_takes_too_long_is_made_half_as_large_until_it_is_quicker(tmp_path):
+def test_what_takes_too_long_is_made_half_as_large_until_it_is_quicker(tmp_path, clock):
     slow, asked = [0.05], []
 
     def make_at(sources, frame, share):
         asked.append((share, sources.films.scrubbing))
-        time.sleep(slow[0] if share == 1 else 0.0)
+        clock.now += slow[0] if share == 1 else 0.0
         return (np.zeros((1, 1, 4), np.uint8),)
 
-    make, make_within = in_either_size(make_at)
+    make, make_within = in_either_size(make_at, lambda: clock.now)
     with Sources.of(Shelf(tmp_path)) as sources:
         assert [make_within(sources, k, 0.02)[1] for k in range(4)] == [False, True, True, True]
         assert asked == [(1.0, False), *[(0.5, True)] * 3] and not sources.films.scrubbing

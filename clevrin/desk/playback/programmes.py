@@ -77,10 +77,10 @@ MakeAt = Callable[[Sources, int, float], tuple[Pixels, ...]]
 """Makes a frame's pictures at a share of the size that is wanted."""
 
 
-def in_either_size(make_at: MakeAt) -> tuple[Make, MakeWithin]:
+def in_either_size(make_at: MakeAt, clock: Callable[[], float] = time.perf_counter) -> tuple[Make, MakeWithin]:
     """How pictures are made, and how they are while they play: half as large, and of proxies, where that is quicker.
 
-    How long one takes is told by those before it.
+    How long one takes is told by those before it, in seconds of `clock`.
     """
     known_s = 0.0
 
@@ -90,9 +90,9 @@ def in_either_size(make_at: MakeAt) -> tuple[Make, MakeWithin]:
     def make_within(sources: Sources, frame: int, left_s: float) -> tuple[tuple[Pixels, ...], bool]:
         nonlocal known_s
         if known_s <= left_s:
-            begun = time.perf_counter()
+            begun = clock()
             pictures = make(sources, frame)
-            known_s = learned(known_s, time.perf_counter() - begun)
+            known_s = learned(known_s, clock() - begun)
             return pictures, False
         known_s *= 1 - _TRIES_AGAIN
         with read_quickly(sources):
