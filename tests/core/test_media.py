@@ -265,3 +265,28 @@ def test_a_film_that_nobody_may_read_gets_a_sentence(tmp_path):
         pytest.skip("root may read everything")
     with pytest.raises(MediaError, match="no permission"):
         probe(film)
+
+
+def test_pictures_that_bear_the_stamps_of_another_order_are_told_by_counting(tmp_path):
+    """Some recorders write when a picture is decoded for when it is shown."""
+    whole, odd = numbered_film(tmp_path / "whole.mp4"), tmp_path / "odd.mp4"
+    with av.open(str(whole)) as film, av.open(str(odd), "w") as out:
+        stream = out.add_stream_from_template(film.streams.video[0])
+        step = None
+        for number, packet in enumerate(each for each in film.demux(video=0) if each.size):
+            step = step or packet.duration
+            packet.pts = packet.dts = number * step
+            packet.stream = stream
+            out.mux(packet)
+    with FilmReader(odd) as reader:
+        assert reader.index.unordered
+        assert [read_number(reader.read(frame).y) for frame in (*range(40), 5, 30, 11, 12, 39)] == [
+            *range(40),
+            5,
+            30,
+            11,
+            12,
+            39,
+        ]
+    with FilmReader(whole) as reader:
+        assert not reader.index.unordered

@@ -19,7 +19,8 @@ class FrameIndex:
     """Of every frame, in the order shown: `stamps` in ticks of `tick_s` seconds, and whether it is an entry.
 
     Both arrays have the shape (frames,), are int64 and bool, and are read-only. `rate` is the mean rate, `meant` that
-    at which the camera took them where it varies: a phone leaves frames out.
+    at which the camera took them where it varies: a phone leaves frames out. `unordered`: pictures bear the stamps of
+    the order in which they lie in the file, which is not the one in which they are shown; they are told by counting.
     """
 
     stamps: NDArray[np.int64]
@@ -28,6 +29,7 @@ class FrameIndex:
     rate: Fraction
     meant: Fraction
     variable: bool
+    unordered: bool = False
 
     @property
     def frames(self) -> int:
@@ -53,8 +55,11 @@ def index_frames(path: Path) -> FrameIndex:
         stream = picture_stream(container, path)
         stamps: list[int] = []
         entries: list[bool] = []
+        unordered = bool(stream.codec_context.has_b_frames)
         for packet in packets(container, stream):
             if packet.size and not packet.is_discard:
+                # A decoder that puts pictures in order, and a file that says that they lie in it: one of them is wrong.
+                unordered &= packet.pts is not None and packet.pts == packet.dts
                 stamps.append(packet.pts if packet.pts is not None else packet.dts)
                 entries.append(packet.is_keyframe)
             if len(stamps) > _MOST_FRAMES:
@@ -79,6 +84,7 @@ def index_frames(path: Path) -> FrameIndex:
         rate=rate,
         meant=_meant(sorted_stamps, tick_s) if variable else rate,
         variable=variable,
+        unordered=unordered,
     )
 
 

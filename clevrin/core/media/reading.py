@@ -173,14 +173,21 @@ class FilmReader(Closes):
         self._next = 0
 
     def _run(self) -> Iterator[tuple[int, av.VideoFrame]]:
-        """Decodes on from where the container stands, numbering frames by their time stamps."""
+        """Decodes on from where the container stands, numbering frames by their time stamps, or by counting."""
+        counted: int | None = None
         for frame in _readable_frames(self._container, self._stream):
+            if counted is not None and counted < self.frames:
+                yield counted, frame
+                counted += 1
+                continue
             number = self._number.get(frame.pts if frame.pts is not None else -1)
             if number is None and frame.pts is not None:
                 number = int(np.searchsorted(self.index.stamps, frame.pts))
                 number = min(number, self.frames - 1)
             if number is not None:
                 yield number, frame
+                if self.index.unordered:
+                    counted = number + 1
 
     def _decode_to(self, wanted: int, or_later: bool = False) -> av.VideoFrame | None:
         """The wanted frame; where the decoder leaves it out, its predecessor, or the next one with `or_later`."""
