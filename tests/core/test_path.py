@@ -17,7 +17,7 @@ from clevrin.core.hold.move_boundaries import turning_frames
 from clevrin.core.hold.path import solve_path
 from clevrin.core.hold.report import course
 from clevrin.core.hold.solve import float_problem, gone_on
-from clevrin.core.motion.geometry.models import similarities_of
+from clevrin.core.motion.geometry.models import apply_each, pixel_corners, similarities_of, translation
 from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.whips import fast_frames
 from tests.core.traces import trace_of, whip_course
@@ -264,6 +264,37 @@ def test_a_lock_off_of_a_camera_that_goes_nearer_never_keeps_less_than_it_is_to(
         hold = Hold(how="lock-off", keep=keep, edge=edge, enlargement=enlargement)
         path = held_path(trace, whole(trace), hold, registration=registration)
         assert path.least_kept >= keep
+
+
+def sway(frames: int, px: float) -> np.ndarray:
+    """(frames, 2): a hand that stands and leans aside once, slowly."""
+    aside = px * np.exp(-(((np.arange(frames) - 0.7 * frames) / (0.02 * frames)) ** 2))
+    return shaky(frames, 3.0) + np.column_stack([aside, aside / 3])
+
+
+def test_a_lock_off_with_too_little_room_stands_wherever_it_can():
+    """All of a homography is taken out as it would be with room enough; the budget is used to its last pixel."""
+    frames = 360
+    trace = trace_of(shaky(frames, 2.0))
+    motions = np.repeat(np.eye(3)[None], frames, axis=0)
+    motions[:, :2, 2] = sway(frames, 40.0)
+    motions[:, 2, :2] = shaky(frames, 2e-6, seed=5)
+    registration = Registration(reference=0, span=whole(trace), motions=motions, direct=np.ones(frames, bool))
+
+    def held(keep: float):
+        hold = Hold(how="lock-off", keep=keep)
+        return held_path(trace, whole(trace), hold, registration=registration)
+
+    enough = held(0.5).least_kept
+    tight = held(enough + 0.015)
+    assert enough + 0.015 <= tight.least_kept < enough + 0.016
+    corners = pixel_corners(trace.width, trace.height)
+    centred = translation((trace.width - 1) / 2, (trace.height - 1) / 2)
+    maps = np.linalg.inv(centred @ motions @ np.linalg.inv(centred)) @ tight.gates(whole(trace))
+    steps = np.hypot(*np.diff(apply_each(maps, corners), axis=0).transpose(2, 0, 1)).max(axis=1)
+    assert np.median(steps) < 0.03 and (steps < 0.05).mean() > 0.6
+    assert np.abs(np.diff(apply_each(maps, corners), n=2, axis=0)).max() < 0.2  # it leaves its place smoothly
+    assert steps.max() > 0.3  # and where it cannot stand it does not
 
 
 @pytest.mark.parametrize("keep", [0.8, 0.9, 0.97, 0.99])
