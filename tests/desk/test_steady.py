@@ -90,6 +90,14 @@ def test_lock_off_is_measured_in_the_background_and_shown(steady):
     steady.click(bench.sheet.controls["how"].buttons["lock-off"])
     steady.until(lambda: "nothing is empty" in bench.sheet.controls["keep"].note.text())
     assert not bench.sheet.controls["settle"].isVisible()
+    sheet, hold = bench.sheet, window.session.shot.hold
+    window.session.do(SetHold(shot_id=picnic.id, hold=hold.changed(keep=0.99)))
+    steady.until(lambda: "stand quite still at" in sheet.standing.text())
+    steady.click(sheet.stand_button)
+    kept = window.session.shot.hold.keep
+    assert 0.5 < kept < 0.99 and f"{kept * 100:.1f} %" in sheet.standing.text()
+    steady.until(lambda: sheet.standing.text() == "It stands quite still.")
+    assert not sheet.stand_button.isEnabled()
 
 
 def test_b_held_down_shows_the_picture_as_shot(steady):

@@ -26,17 +26,19 @@ _BREATH_S = 2.0
 class Gates:
     """Where a gate as large as the picture lies at each frame: `maps` (n, 3, 3) about the picture's centre.
 
-    `bridged` (n,): where an anchor was not seen; `bound`: whether the picture's edge or a bound held the path back.
+    `bridged` (n,): where an anchor was not seen; `bound`: whether the picture's edge or a bound held the path back;
+    `standing`: which share of the width may be kept for it to stand quite still, where it was to and cannot.
     """
 
     maps: Numbers
     bridged: NDArray[np.bool_]
     bound: bool = False
+    standing: float | None = None
 
     @staticmethod
-    def of(maps: Numbers, *, bound: bool = False) -> "Gates":
+    def of(maps: Numbers, *, bound: bool = False, standing: float | None = None) -> "Gates":
         """Gates on a course that is seen everywhere."""
-        return Gates(maps=maps, bridged=np.zeros(len(maps), bool), bound=bound)
+        return Gates(maps=maps, bridged=np.zeros(len(maps), bool), bound=bound, standing=standing)
 
 
 def framed(
@@ -88,6 +90,7 @@ def framed(
         kept=np.minimum(kept, 1.0),
         window=window,
         bound=course.bound,
+        standing=course.standing,
         bridged=course.bridged,
         bend=bend,
         rooms=rooms,
@@ -154,7 +157,12 @@ def kept_share(maps: Numbers) -> Numbers:
 
 def fits(form: GateForm, maps: Numbers, keep: float) -> bool:
     """Whether gates of one size lie inside the picture on a course (n, 3, 3), and each shows that share of itself."""
-    return bool(openings(form.laid(maps), form.limits, form).min() * kept_share(maps).min() >= keep)
+    return room_of(form, maps) >= keep
+
+
+def room_of(form: GateForm, maps: Numbers) -> float:
+    """Which share of the picture's width gates of one size show on a course (n, 3, 3), at least, if none is outside."""
+    return float(openings(form.laid(maps), form.limits, form).min() * kept_share(maps).min())
 
 
 def slowly_under(rooms: Numbers, slow_frames: int) -> Numbers:

@@ -15,14 +15,15 @@ Numbers = NDArray[np.float64]
 class HeldPath:
     """A held stretch of a take.
 
-    `src_from_held` (span.frames, 3, 3) takes pixels of the held picture, which is as large as the source, to
-    pixels of the source picture. `kept` (span.frames,) is the share of the picture's width that is seen. `window` is
-    the share of the held picture, about its middle, that shows anything: under 1 with the edge `trim`. `bound`:
-    whether the picture's edge or a bound held the path back; `bridged` (span.frames,) bool: where an anchor was not
-    seen. `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the knots of a
-    grid over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would let the
-    gate be, as a share of the picture; with edges that fill. `gate` (span.frames, 3, 3): where the gate is on the
-    picture as it is held, as maps of the gate that rests, about the picture's centre.
+    `src_from_held` (span.frames, 3, 3) takes pixels of the held picture, which is as large as the source, to pixels of
+    the source picture. `kept` (span.frames,) is the share of the picture's width that is seen. `window` is the share of
+    the held picture, about its middle, that shows anything: under 1 with the edge `trim`. `bound`: whether the
+    picture's edge or a bound held the path back; `bridged` (span.frames,) bool: where an anchor was not seen.
+    `standing`: which share of the width may be kept for a lock-off to stand quite still, where it cannot as it is.
+    `bend` (span.frames, rows, columns, 2): what is added to places on the source, in pixels, at the knots of a grid
+    over it, where a mesh is taken out. `rooms` (span.frames,): how large each frame by itself would let the gate be, as
+    a share of the picture; with edges that fill. `gate` (span.frames, 3, 3): where the gate is on the picture as it is
+    held, as maps of the gate that rests, about the picture's centre.
     """
 
     span: Span
@@ -30,6 +31,7 @@ class HeldPath:
     kept: Numbers
     window: float = 1.0
     bound: bool = False
+    standing: float | None = None
     bridged: NDArray[np.bool_]
     bend: Numbers | None = None
     rooms: Numbers | None = None

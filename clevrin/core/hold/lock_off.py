@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from clevrin.core.convex import Programme, solve
 from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
-from clevrin.core.hold.framing import Gates, fits, kept_share, room_for
+from clevrin.core.hold.framing import Gates, kept_share, room_for, room_of
 from clevrin.core.hold.held import maps_of
 from clevrin.core.hold.path import PathProblem, solve_path, steps_between
 from clevrin.core.importing import importing
@@ -53,12 +53,13 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold, form: Gat
     That is solved over plain gates in the middle of the picture: its measured motion is what the standing gate does
     there, and standing still (a first difference of zero) is the calmest course.
     """
-    if fits(form, maps, hold.keep):
+    standing = room_of(form, maps)
+    if standing >= hold.keep:
         return Gates.of(maps)
     if form.posed is None and not fast_frames(trace)[span.first : span.end].any():
         ways = giving_way(maps, form, hold.keep / float(kept_share(maps).min()), hold.settle_s * float(trace.rate))
         if ways is not None:
-            return Gates.of(maps @ _shifts(ways), bound=True)
+            return Gates.of(maps @ _shifts(ways), bound=True, standing=standing)
     gate, limits = room_for(form, hold)
     path = solve_path(
         PathProblem(
@@ -72,7 +73,7 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold, form: Gat
             posed=form.posed,
         )
     )
-    return Gates.of(maps_of(path.corrections), bound=path.bound)
+    return Gates.of(maps_of(path.corrections), bound=path.bound, standing=standing)
 
 
 def giving_way(maps: Numbers, form: GateForm, share: float, settle_frames: float) -> Numbers | None:

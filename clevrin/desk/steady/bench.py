@@ -234,6 +234,7 @@ class SteadyBench(ShotBench):
         sheet.set_note("axes", f"{', '.join(still)}: little to remove" if still else "")
         sheet.show_blur(len(blurred), shot.span.frames, eased=shot.hold.ease_blurred)
         self._show_anchored(shot, bridged)
+        sheet.show_standing(path)
         sheet.lent_note.setText("")
         if path is None or shake_after is None:
             self.after_note.setText("" if shot.hold.how == "none" else "being worked out")

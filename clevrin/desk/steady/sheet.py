@@ -4,6 +4,8 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from clevrin.core.document import Anchor, Hold, Loan, Project, Shot, Span, Take
+from clevrin.core.document.holding import LEAST_KEEP, MOST_KEEP
+from clevrin.core.hold.held import HeldPath
 from clevrin.desk.steady.bounds import BoundsSetting
 from clevrin.desk.steady.fields import CALM, EDGE, FIELDS, LENT
 from clevrin.desk.steady.lenders import Lender, lenders_of, place_of
@@ -48,6 +50,7 @@ class SteadySheet(FieldSheet):
         self._lenders: list[Lender] = []
         self._loan: Loan | None = None
         self._jolt: Span | None = None
+        self._standing = MOST_KEEP
         self._colour = Hold().colour
         self.pages = Pages(
             (
@@ -80,6 +83,11 @@ class SteadySheet(FieldSheet):
         self.spare_button.clicked.connect(lambda: self.jolt_spared.emit(self._jolt))
         keep_room(self.spare_button)
         self._price_row = _beside(self.price, self.spare_button)
+        self.standing = _note()
+        self.stand_button = plain_button("Quite still", "Keeps as much of the width as lets the shot stand quite still")
+        self.stand_button.clicked.connect(lambda: self.hold_changing.emit({"keep": self._standing}, ""))
+        keep_room(self.stand_button)
+        self._standing_row = _beside(self.standing, self.stand_button)
         self.blur = _note()
         self.enough_button = plain_button(
             "Least hold", "Sets settle so that blurred frames are not held harder than their blur"
@@ -90,7 +98,8 @@ class SteadySheet(FieldSheet):
         self.all_button.clicked.connect(self.steady_all_requested)
         field = self.controls
         self.pages.add(CALM, field["how"], self.anchor_note, self.subjects, field["place"], field["besides"])
-        self.pages.add(CALM, field["reference"], field["settle"], field["keep"], self.chart, self._price_row)
+        self.pages.add(CALM, field["reference"], field["settle"], field["keep"], self._standing_row)
+        self.pages.add(CALM, self.chart, self._price_row)
         self.pages.add(CALM, field["axes"], field["returned"], self._blur_row)
         self.pages.add(CALM, _beside(field["ease_blurred"], self.all_button))
 
@@ -168,6 +177,7 @@ class SteadySheet(FieldSheet):
         for widget in (self.chart, self._price_row, self._blur_row):
             widget.setVisible(floats)
         grey(self.all_button, hold.how != "none", "Nothing is held here that the others could be given.")
+        self._standing_row.setVisible(hold.how == "lock-off" and hold.stays_inside)
         self.bounds.setVisible(floats)
         self.colour_button.setVisible(hold.edge == "colour")
         self.grid_button.setVisible(hold.mesh)
@@ -193,6 +203,20 @@ class SteadySheet(FieldSheet):
             self.price.setText(f"{len(hold.spared)} stretches are spared." if hold.spared else "")
         self.spare_button.setText("Spare" if jolts else "Spare none")
         self.spare_button.setVisible(bool(jolts or hold.spared))
+
+    def show_standing(self, path: HeldPath | None) -> None:
+        """Whether a lock-off stands quite still, or what it would have to keep for that."""
+        share = None if path is None else path.standing
+        possible = share is not None and share >= LEAST_KEEP
+        self._standing = int(share * 1000) / 1000 if share is not None and possible else MOST_KEEP
+        if share is None:
+            words = "" if path is None else "It stands quite still."
+        elif possible:
+            words = f"It would stand quite still at {self._standing * 100:.1f} %."
+        else:
+            words = f"It would stand quite still at {share * 100:.0f} %: too little would be seen."
+        self.standing.setText(words)
+        grey(self.stand_button, possible, words or "It is being worked out.")
 
     def show_blur(self, blurred: int, frames: int, *, eased: bool) -> None:
         """How many frames of the shot stay blurred, and what can be done about it."""
