@@ -12,6 +12,7 @@ from typing import Any
 import clevrin  # noqa: F401  # before NumPy: it says how many threads that may have
 from bench.rows import print_rows, write_figures
 
+REAL_FILMS = Path(os.environ.get("XDG_CACHE_HOME", Path.home() / ".cache")) / "clevrin-real-films"
 FIGURES = Path(__file__).parent.parent / "docs" / "figures.md"
 
 
@@ -44,6 +45,7 @@ PARTS = {
     "matching": Part("Join: which take goes with which", "matching:matching_rows"),
     "sounding": Part("Sound along the map of time", "sounding:sounding_rows"),
     "depth": Part("Places with depth, a travelling camera", "depth.rows:depth_rows", ("films",)),
+    "real": Part("Real films, beside the plain way", "real:real_rows", ("real_films",)),
     "finishing": Part("Delivering", "finishing:finishing_rows"),
     "machines": Part("On several machines", "machines:machines_rows"),
     "colour": Part("Colour bars through a render, worst difference in code values", "colour:colour_rows"),
@@ -83,6 +85,11 @@ class Given:
         from bench.window import the_application
 
         return the_application()
+
+    @property
+    def real_films(self) -> Path:
+        """Where `tools/real_films.sh` puts what it brings."""
+        return REAL_FILMS
 
     @property
     def films(self) -> Path:
