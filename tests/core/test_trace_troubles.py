@@ -197,3 +197,25 @@ def test_large_pictures_and_ten_bits_are_measured(tmp_path, size, pixels):
         out.mux(stream.encode(None))
     trace = traced(film, tmp_path)
     assert np.abs(trace.displacement_px[1:] - (-6, 0)).max() < 0.3 * size[0] / 1280 + 0.05
+
+
+def test_a_coin_on_a_plain_floor_tells_how_the_hand_moves(tmp_path):
+    """Hardly a pixel changes from frame to frame: that is no frame that comes once more."""
+    coin = np.zeros((*SIZE[::-1], 3)) + 165
+    for x, y, size, gray in ((250, 120, 16, 90), (245, 114, 4, 140), (256, 126, 3, 60), (244, 127, 4, 120)):
+        cv2.circle(coin, (x, y), size, (gray, gray, gray), -1, cv2.LINE_AA)
+    at = np.arange(30)
+    hand = np.stack([1.5 * np.sin(at / 2.3), 1.1 * np.sin(at / 1.7 + 1)], axis=1)
+
+    def seen(k: int) -> np.ndarray:
+        flags, border = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, cv2.BORDER_REPLICATE
+        return cv2.warpPerspective(
+            cv2.GaussianBlur(coin, (0, 0), 1), shift(*-hand[k]), SIZE, flags=flags, borderMode=border
+        )
+
+    trace = traced(filmed(tmp_path / "f.mp4", 30, seen), tmp_path)
+    off = np.hypot(*(trace.displacement_px[1:] - np.diff(hand, axis=0)).T)
+    assert np.median(off) < 0.1 and off.max() < 0.35
+    assert trace.sigma_px is not None
+    assert (off < 3 * trace.sigma_px[1:, 0]).mean() > 0.9 and np.median(trace.sigma_px[1:, 0]) < 0.2
+    assert not (trace.confidence == REPEATED).any()

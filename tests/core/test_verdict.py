@@ -1,5 +1,7 @@
 """The verdict: what a take gives, from wished-for courses and from the demo."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -33,6 +35,12 @@ def test_a_camera_that_stands_still_has_nothing_to_remove():
     verdict = judge(swaying(0.2), ())
     assert verdict.cost == "easy" and len(verdict.idle) == 4 and "stands still already" in verdict.sentence
     assert verdict.keep_lock_off > 0.99
+
+
+def test_a_smooth_pan_has_nothing_to_remove_and_is_not_said_to_stand():
+    pan = np.stack([4.0 * np.arange(120), np.zeros(120)], axis=1)
+    verdict = judge(trace_of(pan), ())
+    assert len(verdict.idle) == 4 and "moves evenly already" in verdict.sentence
 
 
 def test_a_verdict_is_kept_with_its_trace_and_made_anew_where_it_is_damaged(tmp_path, monkeypatch):
@@ -108,3 +116,6 @@ def test_a_take_of_which_little_was_seen_is_not_easy():
     sure, unsure = (judge(trace_of(course, confidence=value), ()) for value in (1.0, 0.2))
     assert sure.cost == "easy" and "little could be seen" not in sure.sentence
     assert unsure.cost == "costly" and "In 120 of 120 frames little could be seen" in unsure.sentence
+    # A coin on a plain floor is little to see, and tells the motion well all the same.
+    known = replace(trace_of(course, confidence=0.2), sigma_px=np.full((120, 2), 0.4))
+    assert judge(known, ()).sentence == sure.sentence

@@ -21,16 +21,20 @@ from clevrin.core.shelf import Shelf
 
 Cost = Literal["easy", "costly", "hopeless"]
 
-_VERSION = "1"
+_VERSION = "2"
 """Another one than before where the same trace is judged otherwise: what was kept is judged anew."""
 EASY_KEEP, COSTLY_KEEP = 0.85, 0.70
 """Least shares of the width that must stay for a hold to count as easy, or as worth its price."""
 UNITS = {"pan": "px", "tilt": "px", "roll": "deg", "zoom": "percent"}
 _MANY_UNSURE = 0.1
 """Share of frames whose motion is not known surely that is worth a word."""
+_FAR_OFF_SHARE = 0.0025
+"""Of the width: a frame that is off by less at its corners is known well enough, whatever little there was to see."""
 _MANY_BLURRED, _MOST_BLURRED = 0.10, 0.35
 _APART_SHARE = 0.0008
 """Of the width: how far what is tracked moves from what is followed, for that to be worth a word."""
+_STANDS = 0.97
+"""The share of the width that all frames of a take have in common that stands still."""
 _LOOKED_AT = 300
 """Frames of a long take that are looked at for what all of them have in common."""
 
@@ -76,7 +80,7 @@ def judge(trace: Trace, whips: tuple[Whip, ...], span: Span | None = None) -> Ve
     keep_locked = _keep_locked(trace, span)
     blurred = blurred_frames(trace, span, path, whips)
     cost = _cost(keep_float, len(blurred) / span.frames, idle)
-    unsure = int((trace.confidence[span.first : span.end] < LOW_CONFIDENCE).sum())
+    unsure = _unsure(trace, span)
     if cost == "easy" and unsure > _MANY_UNSURE * span.frames:
         cost = "costly"
     told = bool(calm_runs(calm, float(trace.rate)))
@@ -121,6 +125,14 @@ def _read(written: bytes) -> Verdict | None:
         return Verdict(**{**fields, "idle": tuple(fields["idle"]), "blurred": tuple(fields["blurred"])})
     except (ValueError, TypeError, KeyError):
         return None  # damaged: it is made anew
+
+
+def _unsure(trace: Trace, span: Span) -> int:
+    """In how many frames the motion is not known well enough: few things tell it, and it may be far off."""
+    low = trace.confidence[span.first : span.end] < LOW_CONFIDENCE
+    if trace.sigma_px is not None:
+        low &= ~(trace.sigma_px[span.first : span.end, 1] < _FAR_OFF_SHARE * trace.width)
+    return int(low.sum())
 
 
 def _apart_px(trace: Trace, span: Span) -> float:
@@ -191,6 +203,8 @@ class _Words:
         if not self.told:
             return "There is no calm stretch in it that is long enough to be judged."
         if len(self.idle) == len(AXES):
+            if self.locked < _STANDS:
+                return "There is nothing to remove: it moves evenly already."
             return "There is nothing to remove: it stands still already."
         share = f"{self.keep * 100:.0f} % of the width stays"
         if cost == "easy":

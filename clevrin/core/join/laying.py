@@ -12,6 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from clevrin.core.motion.geometry.direct import most_alike
+
 Numbers = NDArray[np.float64]
 Luma = NDArray[np.uint8]
 
@@ -94,11 +96,8 @@ def laid_by_pictures(before: Luma, after: Luma) -> Laid | None:
 def _finer(before: Luma, after: Luma, found: Numbers) -> Numbers:
     """A map made finer so that what it lays on each other is most alike; as it was where that finds nothing."""
     steps = cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, _ROUNDS, _FINEST
-    try:
-        _, fine = cv2.findTransformECC(before, after, found.astype(np.float32), cv2.MOTION_AFFINE, steps, None, 5)
-    except cv2.error:
-        return np.asarray(found, np.float64)
-    return np.asarray(fine, np.float64)
+    fine = most_alike(before, after, found, cv2.MOTION_AFFINE, steps)
+    return np.asarray(found if fine is None else fine[1], np.float64)
 
 
 def _complex(places: Numbers) -> NDArray[np.complex128]:

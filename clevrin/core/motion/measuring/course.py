@@ -25,12 +25,15 @@ from clevrin.core.motion.matching.fitting import Fits, fit_similarities, fit_tra
 from clevrin.core.motion.matching.matching import seen_share
 from clevrin.core.motion.matching.working_picture import means_by_cell
 from clevrin.core.motion.measuring.background_plane import FOLLOWED, Stretch, fitted_as_expected, follow, tell_groups
+from clevrin.core.motion.measuring.key_frames import MOST_WITHOUT_CORNERS
 from clevrin.core.motion.measuring.pieces import Rows
 from clevrin.core.motion.trace.trace import REPEATED
 from clevrin.core.progress import Progress
 
-_FEWEST, _FEWEST_CHOSEN = 10, 6
-"""Corners under which a frame's first idea is as good; of something that was pointed at, under which it is lost."""
+_FEWEST = 6
+"""Corners under which a frame's first idea is as good; something that was pointed at is lost."""
+_ENOUGH_TO_LEARN, _ENOUGH_TO_BEND = 20, 10
+"""Corners from which on a frame teaches how the lens behaves, and what is left may be told place by place."""
 _PLAIN_PX = 0.1
 """Working pixels of residual under which a homography has left nothing for a mesh to tell."""
 _ALIKE = 1.5
@@ -38,6 +41,8 @@ _ALIKE = 1.5
 _TOLERABLE_PX, _TOLERABLE_SHARE = 0.6, 0.02
 """By how much corners may be off, in working pixels and as a share of the movement, for a frame to be sure."""
 _UNSURE_PX = 8.0
+_UNTURNED_PX = 0.7
+"""How far off the corners are, usually, of a shift that says nothing of turning and growing."""
 _FAR_PX = 24.0
 """What moves further than this by itself in a frame counts as no more."""
 
@@ -122,16 +127,20 @@ def course_of(
 
 def _from_first_ideas(rows: Rows) -> Course:
     n = len(rows)
-    unsure = np.where(rows.confidence > 0, _UNSURE_PX * (1.2 - rows.confidence), np.inf)
-    unsure[rows.confidence == REPEATED] = 0.0
+    sure = rows.confidence
+    unsure = np.where(sure > 0, _UNSURE_PX * (1.2 - sure), np.inf)
+    shifted = (rows.keys < 0) & (sure > 0) & (sure <= MOST_WITHOUT_CORNERS)
+    unsure[shifted] = MOST_WITHOUT_CORNERS / sure[shifted] - 1
+    unsure[sure == REPEATED] = 0.0
     unsure[:1] = 0.0
+    both = np.stack([unsure, np.where(shifted, np.hypot(unsure, _UNTURNED_PX), unsure)], axis=1)
     return Course(
         motions=np.repeat(rows.motions[:, None], len(MODELS), axis=1),
         cost=np.zeros((n, len(MODELS) + 1)),
         points=np.zeros(n, np.int64),
         confidence=rows.confidence.copy(),
         mesh=np.zeros((n, *MESH_KNOTS, 2), np.float32),
-        sigma=np.repeat(unsure, len(MODELS) * 2).reshape(n, len(MODELS), 2),
+        sigma=np.repeat(both[:, None], len(MODELS), axis=1),
         parallax=np.zeros(n),
         changed=np.zeros(n, bool),
         group_keys=np.empty(0, np.int64),
@@ -147,7 +156,7 @@ def _settle_lens(stretches: list[Stretch]) -> None:
         fits = stretch.fits
         assert fits is not None
         for scaled, spread, counts in zip(fits.scaled, fits.spread(), fits.weights, strict=True):
-            if (counts > 0.2).sum() >= 2 * _FEWEST:
+            if (counts > 0.2).sum() >= _ENOUGH_TO_LEARN:
                 habit.learn(Lesson(scaled=scaled, spread=float(spread), radius_px=stretch.radius))
     for stretch in stretches:
         fits = stretch.fits
@@ -183,7 +192,7 @@ class _Fitted:
                 self._forget(frame)
             return
         for row, frame in enumerate(stretch.frames):
-            if members[row].sum() < (_FEWEST_CHOSEN if self._chosen else _FEWEST):
+            if members[row].sum() < _FEWEST:
                 if self._chosen:  # the first idea is of what covers the most
                     self._forget(frame)
                 continue
@@ -221,7 +230,7 @@ class _Fitted:
         course, fits = self._course, stretch.fits
         assert fits is not None
         both = np.isfinite(before[:, 0]) & stretch.known[row]
-        if both.sum() < _FEWEST:
+        if both.sum() < _ENOUGH_TO_BEND:
             return
         b, a = before[both], stretch.places[row][both]
         step = course.motions[frame, HOMOGRAPHY]

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.errors import MediaError
+from clevrin.core.motion.geometry.direct import most_alike
 from clevrin.core.motion.geometry.models import Matrix
 from clevrin.core.motion.matching.consensus import NEUTRAL
 from clevrin.core.motion.matching.guesses import best_first, mismatch
@@ -25,9 +26,17 @@ _LEARNING = 0.15
 _UNRELATED = 0.55
 """Mismatch, in standard deviations of the picture, from which on two pictures are not of the same thing."""
 _LONGEST_GAP = 12
-_SAME = 0.1
-"""Mean difference of two working pictures, in code values, under which they are one picture."""
+_SAME, _SAME_ANYWHERE = 0.1, 6
+"""Mean and largest difference of two working pictures, in code values, under which they are one picture: of a plain
+floor hardly anything changes while a coin on it moves."""
 _MOVING_PX = 1.0
+MOST_WITHOUT_CORNERS = 0.4
+"""Of a motion that was not found from corners it is not known whether it is the camera's."""
+_UNFOUND_PX = 8.0
+_EDGE_ALONE = 1e-6
+"""Under this share of the one direction's steepness, squared, a picture has none in the other."""
+_ALIKE = 3.0
+"""How much larger an error is than for pixels that err by themselves: what a film smears it smears as a whole."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -153,8 +162,10 @@ class StepTracker:
         if self._gap or speed_of(self._last) < _MOVING_PX:
             return None
         # By NumPy: OpenCV would let go of Python for it, and wait for its turn longer than it works.
-        before_rows, after_rows = before.sharp[::8].astype(np.int16), after.sharp[::8].astype(np.int16)
-        if float(np.abs(before_rows - after_rows).mean()) > _SAME:
+        changed = np.abs(before.sharp[::8].astype(np.int16) - after.sharp[::8].astype(np.int16))
+        if float(changed.mean()) > _SAME or changed.max() > _SAME_ANYWHERE:
+            return None
+        if np.abs(before.sharp.astype(np.int16) - after.sharp.astype(np.int16)).max() > _SAME_ANYWHERE:
             return None
         self._repeated = True
         return _still(REPEATED)
@@ -240,16 +251,21 @@ class StepTracker:
         guess = best_first(before, after, [self._last])[0]
         scale = 0.5
         b, a = (cv2.resize(p.gray, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for p in (before, after))
-        warp = np.eye(2, 3, dtype=np.float32)
+        warp: Matrix = np.eye(2, 3)
         warp[:, 2] = guess[:2, 2] * scale
-        criteria = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 30, 1e-4)
-        try:
-            agreement, warp = cv2.findTransformECC(b, a, warp, cv2.MOTION_TRANSLATION, criteria)
-        except cv2.error:  # it did not converge
-            return _still(0.1, guess)
+        criteria = (
+            cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS,
+            50,
+            1e-8,
+        )  # of an agreement that is near 1 as it is
+        found = most_alike(b, a, warp, cv2.MOTION_TRANSLATION, criteria)
+        if found is None:
+            return _still(confidence_of(_UNFOUND_PX), guess)
+        agreement, warp = found
         motion = np.eye(3)
         motion[:2, 2] = warp[:, 2] / scale
-        return _still(round(float(np.clip(agreement, 0, 1)) * 0.4, 4), motion)
+        off = _registration_error_px(b, a, warp) / scale / max(agreement, 0.1)
+        return _still(confidence_of(off), motion)
 
 
 def follow_from(
@@ -262,6 +278,32 @@ def follow_from(
     key = Key(0, reference, np.full((CELLS[1], CELLS[0]), NEUTRAL), only=standing)
     match = matched(key, after, guess)
     return None if match is None or match.confidence < 0.2 else match.motion
+
+
+def _registration_error_px(before: NDArray[np.uint8], after: NDArray[np.uint8], warp: Matrix) -> float:
+    """How far a shift (2, 3) may be off: what is left of the difference, by how steep the picture is where it is left.
+
+    The deviation of a least-squares fit (Lucas & Kanade 1981), of neighbours that err alike. One pixel for a picture
+    in which nothing is steep in some direction.
+    """
+    size = before.shape[1], before.shape[0]
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    moved = cv2.warpAffine(after, warp, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    left = moved.astype(np.float32) - before
+    left -= left.mean()
+    across, down = (cv2.Sobel(before, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
+    steep = across**2 + down**2
+    xx, yy, xy = (float((first * second).sum()) for first, second in ((across, across), (down, down), (across, down)))
+    determinant = xx * yy - xy * xy
+    if determinant < _EDGE_ALONE * max(xx, yy, 1.0) ** 2:
+        return 1.0
+    spread = float((steep * left**2).sum()) / max(float(steep.sum()), 1e-6)
+    return _ALIKE * float(np.sqrt(spread * (xx + yy) / determinant))
+
+
+def confidence_of(off_px: float) -> float:
+    """How sure a shift is that was found without corners and may be so far off: 0 to `MOST_WITHOUT_CORNERS`."""
+    return MOST_WITHOUT_CORNERS / (1 + off_px)
 
 
 def _still(confidence: float, motion: Matrix | None = None) -> Step:

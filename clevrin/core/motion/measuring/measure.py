@@ -29,7 +29,7 @@ Size = tuple[int, int]
 Pointed = tuple[int, float, float]
 """A frame, and a place in it as shares of the picture's size."""
 
-VERSION = "5"
+VERSION = "6"
 """Goes up with every change that changes figures: measurements of older versions are made again."""
 
 

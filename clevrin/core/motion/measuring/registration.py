@@ -21,7 +21,7 @@ from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Progress, step
 from clevrin.core.shelf import Shelf
 
-VERSION = "5"
+VERSION = "6"
 _STANDS = 0.4
 _ENOUGH_OVERLAP, _LEAST_OVERLAP = 0.6, 0.35
 _FEWEST_TO_SETTLE = 8

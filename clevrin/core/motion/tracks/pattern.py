@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from clevrin.core.motion.geometry.direct import most_alike
 from clevrin.core.motion.geometry.models import Matrix, Points, apply, translation
 from clevrin.core.motion.matching.working_picture import Gray
 
@@ -101,10 +102,10 @@ class Pattern:
         kind = cv2.MOTION_HOMOGRAPHY if self.flat else cv2.MOTION_AFFINE
         start = np.eye(3, dtype=np.float32) if self.flat else np.eye(2, 3, dtype=np.float32)
         start[0, 2], start[1, 2] = x, y
-        try:
-            _, warp = cv2.findTransformECC(self._patch, canvas.astype(np.float32), start, kind, _UNTIL, None, 3)
-        except cv2.error:  # it did not converge
+        fitted = most_alike(self._patch, canvas, start, kind, _UNTIL, soft=3)
+        if fitted is None:
             return None
+        _, warp = fitted
         whole = np.vstack([warp, [0, 0, 1]]) if len(warp) == 2 else warp
         found: Matrix = whole.astype(np.float64)
         return found if np.isfinite(found).all() else None
