@@ -32,7 +32,8 @@ floor hardly anything changes while a coin on it moves."""
 _MOVING_PX = 1.0
 MOST_WITHOUT_CORNERS = 0.4
 """Of a motion that was not found from corners it is not known whether it is the camera's."""
-_UNFOUND_PX = 8.0
+_UNFOUND_PX, _OFF_SHARE = 8.0, 0.03
+"""How far off a shift may be that was not found, and, as a share of itself, one of a smeared sky, whose shades stay."""
 _EDGE_ALONE = 1e-6
 """Under this share of the one direction's steepness, squared, a picture has none in the other."""
 _ALIKE = 3.0
@@ -265,6 +266,7 @@ class StepTracker:
         motion = np.eye(3)
         motion[:2, 2] = warp[:, 2] / scale
         off = _registration_error_px(b, a, warp) / scale / max(agreement, 0.1)
+        off = float(np.hypot(off, _OFF_SHARE * np.hypot(*motion[:2, 2])))
         return _still(confidence_of(off), motion)
 
 
