@@ -15,12 +15,15 @@ from clevrin.core.media.picture import picture_from_rgb
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion import Trace, find_whips
+from clevrin.core.motion.matching.working_picture import Prepared, reduced
+from clevrin.core.motion.measuring.key_frames import StepTracker
 from clevrin.core.motion.measuring.left_out import CarriedArea, Without
 from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
 from clevrin.core.motion.measuring.vectors import stored_piece
 from clevrin.core.motion.trace.trace import REPEATED
 from clevrin.core.progress import Silent
 from clevrin.core.shelf import Shelf
+from clevrin.demo.footage_maker import FOOTAGE
 from tests.films import shift, texture
 
 SIZE = (480, 270)
@@ -197,6 +200,17 @@ def test_large_pictures_and_ten_bits_are_measured(tmp_path, size, pixels):
         out.mux(stream.encode(None))
     trace = traced(film, tmp_path)
     assert np.abs(trace.displacement_px[1:] - (-6, 0)).max() < 0.3 * size[0] / 1280 + 0.05
+
+
+@pytest.mark.parametrize(("before", "after"), [("walk-past", "picnic"), ("picnic", "doorstep"), ("tripod", "flier")])
+def test_behind_a_cut_nothing_is_said_to_have_moved(before, after):
+    """Corners that agreed before the cut all go somewhere behind it."""
+    tracker, frames = StepTracker(), [10, 11, 12, 13]
+    with FilmReader(FOOTAGE / f"{before}.mp4") as first, FilmReader(FOOTAGE / f"{after}.mp4") as second:
+        steps = [tracker.follow(Prepared(reduced(first.read_luma(frame)))) for frame in frames]
+        behind = [tracker.follow(Prepared(reduced(second.read_luma(frame)))) for frame in frames]
+    assert min(step.confidence for step in steps) > 0.9
+    assert behind[0].confidence < 0.2 and min(step.confidence for step in behind[1:]) > 0.5
 
 
 def test_a_coin_on_a_plain_floor_tells_how_the_hand_moves(tmp_path):

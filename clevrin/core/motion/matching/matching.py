@@ -164,12 +164,15 @@ def matched(
 
 
 def _as_before(key: Key, begun: Points, ended: Points, good: NDArray[np.bool_], reach: float) -> Fit | None:
-    """The motion by the corners that agreed in the frame before, if they still do: most frames need no search."""
+    """The motion by the corners that agreed in the frame before, if they still do: most frames need no search.
+
+    They do not where they are strewn about it: behind a cut all of them go somewhere.
+    """
     still = key.follows & good
     if still.sum() < max(3 * FEWEST, _STILL * key.follows.sum()):
         return None
     fit = fit_motion(begun, ended, key.picture.radius, reach, still)
-    return fit if fit is not None and fit.inliers[still].mean() > _STILL else None
+    return fit if fit is not None and fit.noise_px < reach and fit.inliers[still].mean() > _STILL else None
 
 
 def _among(good: NDArray[np.bool_], agreeing: NDArray[np.bool_]) -> NDArray[np.bool_]:
