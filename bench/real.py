@@ -102,7 +102,7 @@ def _rows(name: str, found: Judged) -> Iterator[Row]:
 
 def judged(path: Path) -> Judged:
     """A film, traced and floated by either way."""
-    trace = trace_take(TraceRequest(path=path), Shelf(path.parent / "shelf"), Silent())
+    trace = trace_take(TraceRequest(path=path, fresh=True), Shelf(path.parent / "shelf"), Silent())
     plain = plain_motions(path)
     frames = min(trace.frames, _MOST_FRAMES)
     followed = list(points_of(path, frames, round(_LENGTH_S * float(trace.rate))))
