@@ -297,6 +297,16 @@ def test_a_lock_off_with_too_little_room_stands_wherever_it_can():
     assert steps.max() > 0.3  # and where it cannot stand it does not
 
 
+@pytest.mark.parametrize("frames", [1, 2, 3, 4, 5])
+def test_a_lock_off_of_a_few_frames_with_too_little_room_keeps_what_it_is_to(frames):
+    motions = np.repeat(np.eye(3)[None], frames, axis=0)
+    motions[:, :2, 2] = 40.0 * np.arange(frames)[:, None]
+    trace = trace_of(motions[:, :2, 2])
+    registration = Registration(reference=0, span=whole(trace), motions=motions, direct=np.ones(frames, bool))
+    path = held_path(trace, whole(trace), Hold(how="lock-off", keep=0.99), registration=registration)
+    assert path.least_kept >= 0.99
+
+
 @pytest.mark.parametrize("keep", [0.8, 0.9, 0.97, 0.99])
 def test_what_a_mesh_bends_is_within_the_budget_too(keep):
     frames = 60

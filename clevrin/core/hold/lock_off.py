@@ -1,8 +1,6 @@
 """Lock-off: the gate goes with the picture, so that what it shows stands still, as far as the budget lets it."""
 
-import math
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +10,7 @@ from clevrin.core.document import Hold, Span
 from clevrin.core.gate.form import GateForm
 from clevrin.core.hold.framing import Gates, kept_share, room_for, room_of
 from clevrin.core.hold.held import maps_of
-from clevrin.core.hold.path import PathProblem, solve_path, steps_between
+from clevrin.core.hold.path import PathProblem, differences, solve_path, steps_between
 from clevrin.core.importing import importing
 from clevrin.core.motion.geometry.models import apply, apply_each, similarities_of, translation
 from clevrin.core.motion.measuring.registration import Registration
@@ -26,6 +24,8 @@ _EDGE_PX = 0.02
 """So far inside the edge gates stay: more than the solver's tolerance."""
 _GIVES_WAY = 0.15
 """Share of `settle` over which a gate that cannot stand leaves its place."""
+_BEND = 3
+"""Which differences are small where it does."""
 _USUAL_PX = 4.0
 _ROUNDS = 9
 _STANDS_PX, _WORTH_STANDING = 0.1, 0.3
@@ -56,16 +56,18 @@ def within_budget(trace: Trace, span: Span, maps: Numbers, hold: Hold, form: Gat
     standing = room_of(form, maps)
     if standing >= hold.keep:
         return Gates.of(maps)
-    if form.posed is None and not fast_frames(trace)[span.first : span.end].any():
+    fast = fast_frames(trace)[span.first : span.end]
+    if form.posed is None and not fast.any():
         ways = giving_way(maps, form, hold.keep / float(kept_share(maps).min()), hold.settle_s * float(trace.rate))
         if ways is not None:
-            return Gates.of(maps @ _shifts(ways), bound=True, standing=standing)
+            shifts = maps_of(np.column_stack([np.ones(len(ways)), np.zeros(len(ways)), ways]))
+            return Gates.of(maps @ shifts, bound=True, standing=standing)
     gate, limits = room_for(form, hold)
     path = solve_path(
         PathProblem(
             motions=steps_between(similarities_of(maps)),
             gate=gate,
-            fast=fast_frames(trace)[span.first : span.end],
+            fast=fast,
             demand=np.ones(span.frames),
             order=1,
             cutoff=_STANDING_CUTOFF / max(hold.settle_s, 0.1) / float(trace.rate),
@@ -83,13 +85,15 @@ def giving_way(maps: Numbers, form: GateForm, share: float, settle_frames: float
     is the one that is left least, by a linear programme; how far gates are off it counts as an absolute value (squares
     weighted anew, Holland & Welsch 1977), so that it is nothing at all where nothing is asked for, and third
     differences as squares. Where few frames could stand it is the course that moves least. An edge that a homography
-    lays is a straight line of the gate's place: nothing is approximated. None where no shift is enough. Costs 0.1 s
-    for 150 frames and 1 s for 1,800.
+    lays is a straight line of the gate's place: nothing is approximated. None where no shift is enough, or too few
+    frames have a third difference. Costs 0.1 s for 150 frames and 1 s for 1,800.
     """
     with importing:
         import scipy.sparse as sp
 
     n = len(maps)
+    if n <= _BEND:
+        return None
     limits = form.limits - _EDGE_PX
     corners = np.column_stack([share * form.corners, np.ones(4)])
     # |row . p| <= limit * (depth . p) for a corner p of the gate, which is where the gate is and as far off as it is.
@@ -101,7 +105,7 @@ def giving_way(maps: Numbers, form: GateForm, share: float, settle_frames: float
     if place is None:
         return None
     room = room - slopes @ place
-    bend = _differences(n, 3)
+    bend = differences(n, _BEND, 2)
     stiff = max(1.0, _GIVES_WAY * settle_frames) ** 6 / _USUAL_PX
     off = np.zeros((n, 2))
     for round_ in range(_ROUNDS):
@@ -118,7 +122,8 @@ def giving_way(maps: Numbers, form: GateForm, share: float, settle_frames: float
             return None
         off = found.unknowns
     if (np.hypot(*off.T) < _STANDS_PX).mean() < _WORTH_STANDING:
-        calm = _differences(n, 1).T @ _differences(n, 1) + _SOFT * bend.T @ bend + _FREE * sp.identity(2 * n)
+        moves = differences(n, 1, 2)
+        calm = moves.T @ moves + _SOFT * bend.T @ bend + _FREE * sp.identity(2 * n)
         found = solve(replace(programme, hessian=calm.tocsc()), off)
         off = found.unknowns if found.solved else off
     return np.asarray(place + off)
@@ -137,23 +142,6 @@ def _least_left(slopes: Numbers, room: Numbers) -> Numbers | None:
     bounds = [(None, None)] * 2 + [(0, None)] * n
     found = linprog(cost, A_ub=rows, b_ub=room.ravel(), bounds=bounds, method="highs")
     return None if found.x is None else np.asarray(found.x[:2])
-
-
-def _shifts(ways: Numbers) -> Numbers:
-    """(n, 3, 3): maps that shift by (n, 2)."""
-    maps = np.repeat(np.eye(3)[None], len(ways), axis=0)
-    maps[:, :2, 2] = ways
-    return maps
-
-
-def _differences(n: int, order: int) -> Any:
-    """Of places (n, 2) laid one after the other, as a sparse matrix: ((n - order) * 2, n * 2)."""
-    with importing:
-        import scipy.sparse as sp
-
-    signs = [(-1.0) ** (order - k) * math.comb(order, k) for k in range(order + 1)]
-    shape = max(0, 2 * (n - order)), 2 * n
-    return sp.diags(signs, list(range(0, 2 * order + 1, 2)), shape=shape, format="csr")
 
 
 def free_axes(hold: Hold) -> tuple[bool, bool, bool, bool]:

@@ -171,7 +171,7 @@ class _Sums:
             residual = residual @ sp.diags(np.tile(1 / unit, n))
             per_row = np.tile(unit, n - 1)
             residual, constant = sp.diags(per_row) @ residual, per_row * constant
-            steps = _difference(n - 1, problem.order - 1)
+            steps = differences(n - 1, problem.order - 1, 4)
             jerk, offset = (steps @ residual).tocsc(), steps @ constant
             self._jerk, self._offset = jerk[:, free], offset + jerk[:, ~free] @ still
             strength = 1 / (2 * np.sin(np.pi * min(problem.cutoff, _STEEPEST))) ** (2 * problem.order)
@@ -182,7 +182,7 @@ class _Sums:
         self.stiff = self._jerk is not None and float(self._weight.max()) > _STIFF
         if problem.fast.any() and n > 2:
             # Through a whip the correction itself changes smoothly, so that the whip's own course stays.
-            bend = sp.kron(_plain_difference(n, 2), sp.eye(self._shape[1]), format="csc")
+            bend = differences(n, 2, self._shape[1])
             weight = np.repeat(np.where(_touches(problem.fast, 3), _WHIP_CALM, 0.0), self._shape[1])
             self._size = self._size + bend.T @ sp.diags(weight) @ bend
 
@@ -260,8 +260,11 @@ def _residual(motions: Numbers, n: int) -> tuple[sp.csc_matrix, Numbers]:
     return matrix, constant.reshape(-1)
 
 
-def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
-    """The `order`-th difference of a row of numbers."""
+def differences(frames: int, order: int, count: int) -> sp.csc_matrix:
+    """The `order`-th difference of `frames` rows of `count` numbers, which lie one after the other; of more than that.
+
+    ((frames - order) * count, frames * count).
+    """
     with importing:
         import scipy.sparse as sp
 
@@ -269,15 +272,7 @@ def _plain_difference(frames: int, order: int) -> sp.csc_matrix:
     for _ in range(order):
         size = matrix.shape[0]
         matrix = sp.diags([-1.0, 1.0], [0, 1], shape=(size - 1, size)) @ matrix
-    return matrix
-
-
-def _difference(frames: int, order: int) -> sp.csc_matrix:
-    """The `order`-th difference of `frames` rows of four numbers."""
-    with importing:
-        import scipy.sparse as sp
-
-    return sp.kron(_plain_difference(frames, order), sp.eye(4), format="csc")
+    return sp.kron(matrix, sp.eye(count), format="csc")
 
 
 def _touches(fast: NDArray[np.bool_], window: int) -> NDArray[np.bool_]:
