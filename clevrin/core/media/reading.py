@@ -176,18 +176,19 @@ class FilmReader(Closes):
         """Decodes on from where the container stands, numbering frames by their time stamps, or by counting."""
         counted: int | None = None
         for frame in _readable_frames(self._container, self._stream):
-            if counted is not None and counted < self.frames:
-                yield counted, frame
-                counted += 1
+            number = self._numbered(frame) if counted is None else counted
+            if number is None or number >= self.frames:
                 continue
-            number = self._number.get(frame.pts if frame.pts is not None else -1)
-            if number is None and frame.pts is not None:
-                number = int(np.searchsorted(self.index.stamps, frame.pts))
-                number = min(number, self.frames - 1)
-            if number is not None:
-                yield number, frame
-                if self.index.unordered:
-                    counted = number + 1
+            yield number, frame
+            if self.index.unordered:
+                counted = number + 1
+
+    def _numbered(self, frame: av.VideoFrame) -> int | None:
+        """A frame's number by its time stamp; None where it bears none."""
+        if frame.pts is None:
+            return None
+        number = self._number.get(frame.pts)
+        return min(int(np.searchsorted(self.index.stamps, frame.pts)), self.frames - 1) if number is None else number
 
     def _decode_to(self, wanted: int, or_later: bool = False) -> av.VideoFrame | None:
         """The wanted frame; where the decoder leaves it out, its predecessor, or the next one with `or_later`."""
