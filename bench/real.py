@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from bench.depth.judging import about_cubic, shown_by
 from bench.plain import plain_hold, plain_motions
 from bench.rows import Row
 from clevrin.core.document import Hold, Span
@@ -178,17 +179,9 @@ def _steps(followed: list[Followed], motions: Numbers, frames: int) -> Numbers:
 
 def _left(followed: list[Followed], src_from_out: Numbers) -> tuple[float, float]:
     """What points do about a cubic in pictures held by maps (frames, 3, 3): median and worst tenth, px."""
-    rest = []
-    for each in followed:
-        maps = src_from_out[each.first : each.first + len(each.places)]
-        shown = np.array([apply(np.linalg.inv(m), places) for m, places in zip(maps, each.places, strict=True)])
-        rest.append(_about_cubic(shown))
-    every = np.concatenate([*rest, [np.nan]]) if not rest else np.concatenate(rest)
+    if not followed:
+        return np.nan, np.nan
+    spans = (src_from_out[each.first : each.first + len(each.places)] for each in followed)
+    rest = [about_cubic(shown_by(maps, each.places)) for maps, each in zip(spans, followed, strict=True)]
+    every = np.concatenate(rest)
     return float(np.median(every)), float(np.quantile(every, 0.9))
-
-
-def _about_cubic(places: Numbers) -> Numbers:
-    powers = np.vander(np.linspace(-1, 1, len(places)), 4)
-    course = places - np.einsum("ab,bnc->anc", powers @ np.linalg.pinv(powers), places)
-    rest: Numbers = np.sqrt((course**2).sum(axis=2).mean(axis=0))
-    return rest

@@ -67,17 +67,21 @@ def restlessness(film: Film, shown: Numbers | None = None) -> tuple[float, float
     places, seen = film.points
     places = places if shown is None else shown
     length = round(_CUBIC_S * float(film.rate))
-    powers = np.vander(np.linspace(-1, 1, length), 4)
-    smooth = powers @ np.linalg.pinv(powers)
     left = []
     for first in range(0, film.frames - length + 1, max(1, length // 5)):
         span = slice(first, first + length)
         whole = seen[span].all(axis=0) & np.isfinite(places[span]).all(axis=(0, 2))
-        course = places[span][:, whole]
-        rest = course - np.einsum("ab,bnc->anc", smooth, course)
-        left.append(np.sqrt((rest**2).sum(axis=2).mean(axis=0)))
+        left.append(about_cubic(places[span][:, whole]))
     each = np.concatenate(left)
     return float(np.median(each)), float(np.quantile(each, 0.9))
+
+
+def about_cubic(course: Numbers) -> Numbers:
+    """(n,): what points (frames, n, 2) do about a cubic, px RMS."""
+    powers = np.vander(np.linspace(-1, 1, len(course)), 4)
+    rest = course - np.einsum("ab,bnc->anc", powers @ np.linalg.pinv(powers), course)
+    left: Numbers = np.sqrt((rest**2).sum(axis=2).mean(axis=0))
+    return left
 
 
 def shown_by(src_from_out: Numbers, places: Numbers) -> Numbers:

@@ -25,13 +25,13 @@ from clevrin.core.motion.matching.fitting import Fits, fit_similarities, fit_tra
 from clevrin.core.motion.matching.matching import seen_share
 from clevrin.core.motion.matching.working_picture import means_by_cell
 from clevrin.core.motion.measuring.background_plane import FOLLOWED, Stretch, fitted_as_expected, follow, tell_groups
-from clevrin.core.motion.measuring.key_frames import MOST_WITHOUT_CORNERS
+from clevrin.core.motion.measuring.key_frames import MOST_WITHOUT_CORNERS, shift_error_px
 from clevrin.core.motion.measuring.pieces import Rows
 from clevrin.core.motion.trace.trace import REPEATED
 from clevrin.core.progress import Progress
 
 _FEWEST = 6
-"""Corners under which a frame's first idea is as good; something that was pointed at is lost."""
+"""Corners under which a frame's first idea is as good, and something that was pointed at is lost."""
 _ENOUGH_TO_LEARN, _ENOUGH_TO_BEND = 20, 10
 """Corners from which on a frame teaches how the lens behaves, and what is left may be told place by place."""
 _PLAIN_PX = 0.1
@@ -130,7 +130,7 @@ def _from_first_ideas(rows: Rows) -> Course:
     sure = rows.confidence
     unsure = np.where(sure > 0, _UNSURE_PX * (1.2 - sure), np.inf)
     shifted = (rows.keys < 0) & (sure > 0) & (sure <= MOST_WITHOUT_CORNERS)
-    unsure[shifted] = MOST_WITHOUT_CORNERS / sure[shifted] - 1
+    unsure[shifted] = shift_error_px(sure[shifted])
     unsure[sure == REPEATED] = 0.0
     unsure[:1] = 0.0
     both = np.stack([unsure, np.where(shifted, np.hypot(unsure, _UNTURNED_PX), unsure)], axis=1)

@@ -30,6 +30,8 @@ _SAME, _SAME_ANYWHERE = 0.1, 6
 """Mean and largest difference of two working pictures, in code values, under which they are one picture: of a plain
 floor hardly anything changes while a coin on it moves."""
 _MOVING_PX = 1.0
+_UNTIL_ALIKE = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 50, 1e-8)
+"""Of an agreement that is near 1 from the start on where most of a picture is plain."""
 MOST_WITHOUT_CORNERS = 0.4
 """Of a motion that was not found from corners it is not known whether it is the camera's."""
 _UNFOUND_PX, _OFF_SHARE = 8.0, 0.03
@@ -254,12 +256,7 @@ class StepTracker:
         b, a = (cv2.resize(p.gray, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for p in (before, after))
         warp: Matrix = np.eye(2, 3)
         warp[:, 2] = guess[:2, 2] * scale
-        criteria = (
-            cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS,
-            50,
-            1e-8,
-        )  # of an agreement that is near 1 as it is
-        found = most_alike(b, a, warp, cv2.MOTION_TRANSLATION, criteria)
+        found = most_alike(b, a, warp, cv2.MOTION_TRANSLATION, _UNTIL_ALIKE)
         if found is None:
             return _still(confidence_of(_UNFOUND_PX), guess)
         agreement, warp = found
@@ -306,6 +303,11 @@ def _registration_error_px(before: NDArray[np.uint8], after: NDArray[np.uint8], 
 def confidence_of(off_px: float) -> float:
     """How sure a shift is that was found without corners and may be so far off: 0 to `MOST_WITHOUT_CORNERS`."""
     return MOST_WITHOUT_CORNERS / (1 + off_px)
+
+
+def shift_error_px(confidence: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far shifts may be off that are so sure: what `confidence_of` was told."""
+    return MOST_WITHOUT_CORNERS / confidence - 1
 
 
 def _still(confidence: float, motion: Matrix | None = None) -> Step:
