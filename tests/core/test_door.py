@@ -40,7 +40,7 @@ def test_what_names_other_files_is_not_followed(tmp_path, name):
     begun = time.monotonic()
     with pytest.raises(MediaError, match="not a film"):
         take_in(tmp_path / name)
-    assert time.monotonic() - begun < 20  # it waits for nothing
+    assert time.monotonic() - begun < 2
 
 
 @pytest.mark.parametrize("name", ["img%03d.png", "concat:a.mp4|b.mp4", "fd:", "pipe:0", "http:/127.0.0.1/x", "-"])
@@ -74,7 +74,7 @@ def test_what_is_no_regular_file_is_told_at_once(tmp_path, kind):
     begun = time.monotonic()
     with pytest.raises(MediaError):
         take_in(path)
-    assert time.monotonic() - begun < 20  # it waits for nothing
+    assert time.monotonic() - begun < 1
 
 
 @pytest.mark.parametrize("size", [(8, 480), (2, 2), (2048, 16), (12, 12)])

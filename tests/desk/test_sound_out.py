@@ -136,8 +136,30 @@ def pace_of(seen: list) -> float:
     return float(np.median(np.convolve(frames, stretch, "valid") / np.convolve(times, stretch, "valid")))
 
 
+class TakenTime:
+    """How much of the machine's time its host gave to others since this was made, 0 to 1."""
+
+    def __init__(self) -> None:
+        self._before = self._ticks()
+
+    @staticmethod
+    def _ticks() -> tuple[int, int]:
+        ticks = [int(each) for each in Path("/proc/stat").read_text().split("\n", 1)[0].split()[1:9]]
+        return ticks[7], sum(ticks)
+
+    @property
+    def share(self) -> float:
+        (stolen, whole), (stolen_now, whole_now) = self._before, self._ticks()
+        return (stolen_now - stolen) / max(1, whole_now - whole)
+
+
+_MUCH_TAKEN = 0.1
+"""From this share on a sound server gaps, and pictures are dropped, whatever the player does."""
+
+
 def test_the_sound_device_is_the_clock_and_hears_the_tone(sounding, server, tmp_path):
     env, _ = server
+    taken = TakenTime()
     heard = tmp_path / "heard.raw"
     with heard.open("wb") as file:
         recorder = subprocess.Popen(
@@ -157,6 +179,7 @@ def test_the_sound_device_is_the_clock_and_hears_the_tone(sounding, server, tmp_
     tone = np.argmax(np.abs(np.fft.rfft(loud * np.hanning(len(loud))))) * RATE / len(loud)
     assert tone == pytest.approx(440, abs=3)
     # A server whose time is taken away gaps by itself: that the player leaves none is shown without one, below.
+    assert np.mean(np.abs(loud) > 0.02) > 0.5 or taken.share > _MUCH_TAKEN
 
 
 class Device:
@@ -213,11 +236,13 @@ def test_a_device_that_begins_late_is_given_each_sample_once_but_those_it_is_lat
 
 def test_when_the_device_goes_away_it_plays_on_by_the_wall_clock(sounding, server, tmp_path):
     env, process = server
+    taken = TakenTime()
     result = played(sounding, tmp_path, env, kill=str(process.pid))
     sounds = [sound for _, _, sound in result["seen"][3:]]
     assert sounds[0] and not sounds[-1]
     after = [each for each in result["seen"] if not each[2]][5:]
-    assert len(after) > 3 and pace_of(after) == pytest.approx(30, rel=0.05)
+    assert len(after) > (3 if taken.share > _MUCH_TAKEN else 10)
+    assert pace_of(after) == pytest.approx(30, rel=0.05)
 
 
 def test_without_a_device_it_plays_silently_at_the_right_rate(sounding, tmp_path):
