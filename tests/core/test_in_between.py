@@ -285,6 +285,7 @@ def test_a_flow_is_found_once_and_kept_on_the_shelf(pan, sources, tmp_path, monk
     size = project.reel.size
     at = next(k for k in range(40) if plan_at(project, k, size, sources.measured).layers[0].samples[0].between)
     first = planes(project, at, size, sources)
+    sources.films.flows.clear()  # waits until it is there
     kept = list((tmp_path / "shelf" / "flows").iterdir())
     assert len(kept) == 1
 

@@ -63,6 +63,31 @@ def test_light_of_codes_and_back(both_ways, deep, colour):
     assert off.max() <= (4 if deep else 1) and off.mean() < 0.2  # of 65536 values, and of 256
 
 
+@pytest.mark.parametrize("siting", [(0.0, 0.5), (0.5, 0.5), (1.0, 0.0)])
+@pytest.mark.parametrize("deep", [False, True])
+@pytest.mark.parametrize("size", [SIZE, (51, 37), (1, 1)])
+def test_light_of_planes_and_back(both_ways, size, deep, siting):
+    """Chroma is rounded on its way by OpenCV, and here it is not: half a code of it is the difference."""
+    packed = np.ascontiguousarray(scene(2, deep)[: size[1], : size[0]])
+    picture = replace(picture_from_yuv(packed, BT709), siting=siting)
+    light, plain = both_ways(lambda: colouring.light_of(picture))
+    assert light.shape == plain.shape == (size[1], size[0], 3)
+    assert np.abs(light - plain).max() < (0.03 if not deep else 2e-4) and np.abs(light - plain).mean() < 3e-3
+    found, expected = both_ways(lambda: colouring.picture_of_light(plain, BT709, deep=deep))
+    assert found.deep == deep and found.size == size
+    for ours, theirs in zip(found.planes, expected.planes, strict=True):
+        assert np.abs(ours.astype(int) - theirs.astype(int)).max() <= (4 if deep else 1)
+
+
+def test_a_smear_far_beyond_the_edges_is_what_lies_there(both_ways):
+    picture = picture_from_yuv(scene(4, deep=False), BT709)
+    for border in (cv2.BORDER_REPLICATE, cv2.BORDER_REFLECT_101, cv2.BORDER_CONSTANT):
+        looks = [replace(look(border), matrix=LAID @ translation(-150 + 12 * k, 9)) for k in range(9)]
+        found, plain = both_ways(lambda looks=looks: smeared_codes(picture, looks, [1 / 9] * 9).astype(int))
+        off = np.abs(found - plain)
+        assert np.quantile(off, 0.995) <= 1 and off.mean() < 0.2 and plain.std() > 10
+
+
 def test_light_that_is_no_number_or_beyond_all_is_some_code(both_ways):
     light = np.array([[[np.nan, np.inf, -np.inf]], [[1e30, -1e30, 0.5]]], np.float32)
     assert colouring.yuv_of_light(light, BT709, deep=False).shape == light.shape
@@ -124,6 +149,7 @@ def test_an_open_shutter_is_the_same_to_a_code_value(both_ways, border):
         shuttered = open_shutter.Shuttered(
             layer=layer,
             picture=lambda frame: pictures[frame],
+            lit=lambda frame: colouring.light_of(pictures[frame]),
             look=lambda _: look(border),
             flow=lambda _: pair,
             moment=lambda each: moment(pair, each.between.share),

@@ -11,7 +11,7 @@ INLINE void look_up(const float *table, float *places, int count) {
 }
 
 #define TO_LIGHT(NAME, CODE)                                                                                           \
-    WIDELY void NAME(const CODE *codes, int64_t count, const float *affine, const float *table, float *light) {        \
+    void NAME(const CODE *codes, int64_t count, const float *affine, const float *table, float *light) {        \
         for (int64_t done = 0; done < count; done += BLOCK) {                                                          \
             int some = count - done < BLOCK ? (int)(count - done) : BLOCK;                                             \
             for (int k = 0; k < some; k++) {                                                                           \
@@ -32,7 +32,7 @@ TO_LIGHT(light_of_words, uint16_t)
 
 #define TO_CODES(NAME, CODE, MOST)                                                                                     \
     WIDELY void NAME(const float *light, int64_t count, float scale, const float *table, const float *affine,          \
-                     CODE *codes) {                                                                                    \
+              CODE *codes) {                                                                                           \
         float coded[3 * BLOCK];                                                                                        \
         for (int64_t done = 0; done < count; done += BLOCK) {                                                          \
             int some = count - done < BLOCK ? (int)(count - done) : BLOCK;                                             \

@@ -20,8 +20,13 @@ INLINE void between(const float *field, int width, int height, int n, float x, f
 /* Where what is at a place of the moment comes from: `part` is the share of a flow up to then. */
 INLINE Place arriving(const float *flow, int width, int height, float part, float x, float y, int looks,
                              float close, float misses, float *came) {
-    float back[2] = {-part * flow[2 * ((int64_t)y * width + (int64_t)x)],
-                     -part * flow[2 * ((int64_t)y * width + (int64_t)x) + 1]};
+    const float *here = flow + 2 * ((int64_t)y * width + (int64_t)x);
+    if (here[0] == 0.0f && here[1] == 0.0f) { /* most of a picture: it comes from where it is */
+        Place still = {0.0f, 0.0f};
+        *came = 1.0f;
+        return still;
+    }
+    float back[2] = {-part * here[0], -part * here[1]};
     float there[2];
     for (int k = 0; k < looks; k++) {
         between(flow, width, height, 2, x + back[0], y + back[1], there);

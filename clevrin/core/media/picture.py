@@ -76,6 +76,12 @@ def shrunk(picture: Picture, size: tuple[int, int]) -> Picture:
     return replace(picture, y=y, u=u, v=v, alpha=None)
 
 
+def empty_picture(size: tuple[int, int], colour: Colour, *, deep: bool) -> Picture:
+    """A picture of a width and height for others to write over: what is in it is left from something else."""
+    half, kind = ((size[1] + 1) // 2, (size[0] + 1) // 2), np.uint16 if deep else np.uint8
+    return Picture(y=np.empty(size[::-1], kind), u=np.empty(half, kind), v=np.empty(half, kind), colour=colour)
+
+
 def black(size: tuple[int, int], colour: Colour = BT709, *, deep: bool = False) -> Picture:
     """A black picture of a width and height."""
     half = (size[1] + 1) // 2, (size[0] + 1) // 2

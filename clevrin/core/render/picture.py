@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from clevrin.core.document import Film, Project, Shot, Take
 from clevrin.core.document.colour import Colour
 from clevrin.core.elements import Raster
-from clevrin.core.media.colouring import shown
+from clevrin.core.media.colouring import Light, shown
 from clevrin.core.media.picture import Picture, rgb_from_picture
 from clevrin.core.pace.in_between import PairFlow
 from clevrin.core.render.measured.measurement_store import MeasurementStore
@@ -82,10 +82,14 @@ Given = Mapping[tuple[str, int], Picture]
 """Frames by the id of their take and their number."""
 
 
-def frames_read(plan: Plan, take_of: Callable[[str], Take], films: Films) -> Given:
-    """The frames that the moments of a plan are made of, but not what is borrowed. Raises `MediaError`."""
+def frames_read(plan: Plan, take_of: Callable[[str], Take], films: Films, before: Given | None = None) -> Given:
+    """The frames that the moments of a plan are made of, but not what is borrowed. Raises `MediaError`.
+
+    `before`: what was read for another plan, of which some may serve again.
+    """
     wanted = {(layer.take_id, frame) for layer in plan.layers for frame in layer.frames}
-    return {(take_id, frame): films.read(take_of(take_id), frame) for take_id, frame in sorted(wanted)}
+    before = before or {}
+    return {key: before[key] if key in before else films.read(take_of(key[0]), key[1]) for key in sorted(wanted)}
 
 
 def carried_out(
@@ -112,7 +116,10 @@ def carried_out(
         films.trusts.put(frames, pair.trust)
         return pair
 
+    def lit(layer: Layer, frame: int, picture: Picture) -> Light:
+        return films.lit(take_of(layer.take_id), frame, picture)
+
     def draw(pin: Pin, colour: Colour) -> Raster:
         return films.drawn(pin, take_of(pin.of.take_id) if isinstance(pin.of, Film) else None, colour)
 
-    return execute(plan, read, quality, flows, draw)
+    return execute(plan, read, quality, flows, draw, lit)

@@ -53,6 +53,12 @@ def translation(x: float, y: float) -> Matrix:
     return np.array([[1.0, 0, x], [0, 1.0, y], [0, 0, 1.0]])
 
 
+def scale_of(before: tuple[int, int], after: tuple[int, int]) -> Matrix:
+    """(3, 3): takes pixels of a picture, counted from its first one, to those of the same picture at another size."""
+    across, down = after[0] / before[0], after[1] / before[1]
+    return np.array([[across, 0, (across - 1) / 2], [0, down, (down - 1) / 2], [0, 0, 1]])
+
+
 def gate_corners(width: float, height: float) -> Matrix:
     """The outer corners of a picture's pixels about its centre: (4, 2), round it from the top left."""
     x, y = width / 2, height / 2

@@ -7,7 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 
 from clevrin.core.document import Take
 from clevrin.core.media.picture import Picture
-from clevrin.core.render.picture import carried_out, frames_read
+from clevrin.core.render.picture import Given, carried_out, frames_read
 from clevrin.core.render.pixels.films import Films
 from clevrin.core.render.plan import Plan
 
@@ -36,9 +36,10 @@ def made_in_order(
         return
     with ThreadPoolExecutor(threads, thread_name_prefix="making") as pool:
         coming: deque[Future[Picture]] = deque()
+        given: Given = {}
         try:
             for plan in plans:
-                given = frames_read(plan, take_of, films)
+                given = frames_read(plan, take_of, films, given)
                 coming.append(pool.submit(carried_out, plan, take_of, films, "final", given))
                 if len(coming) > threads:
                     yield coming.popleft().result()

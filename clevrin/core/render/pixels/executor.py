@@ -1,8 +1,8 @@
 """The one place that turns a plan into pixels: every source plane is resampled once."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
-from functools import cache, partial
+from dataclasses import dataclass, replace
+from functools import cache, lru_cache, partial
 from pathlib import Path
 
 import cv2
@@ -15,16 +15,16 @@ from clevrin.core.elements import Raster, raster_of, read_drawing, set_words
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.matte import Matte, coverage
 from clevrin.core.matte.colours import without_spill
-from clevrin.core.media.colouring import converted
+from clevrin.core.media.colouring import Light, converted, light_of
 from clevrin.core.media.picture import LEFT, Picture, Plane, black, picture_from_rgb
-from clevrin.core.motion.geometry.models import translation
+from clevrin.core.motion.geometry.models import scale_of, translation
 from clevrin.core.pace.in_between import COARSE_WIDTH, FLOW_WIDTH, Moment, PairFlow, moment, pair_flow
 from clevrin.core.render.pixels.compositing import beyond, blended, disc, mixed, smeared
 from clevrin.core.render.pixels.effects import done, gained
 from clevrin.core.render.pixels.frame_interpolation import morphed
 from clevrin.core.render.pixels.open_shutter import Shuttered, seen_by_shutter
 from clevrin.core.render.pixels.pin_compositing import Scene, laid_in
-from clevrin.core.render.pixels.resampling import SHRINKS, Look, scale_of, seen_of, shrinks, warped
+from clevrin.core.render.pixels.resampling import SHRINKS, Look, seen_of, shrinks, warped
 from clevrin.core.render.pixels.seams import Patch, Strip, Weights, border, feathered, part_about, patched, strips
 from clevrin.core.render.plan import Between, Borrowed, Layer, Pin, Plan, Quality, Sample, Wider, row9
 
@@ -35,6 +35,8 @@ Flows = Callable[[Layer, Sample, Picture, Picture, int], PairFlow]
 """Gives the flow between the two frames of a sample, whose pictures are these, measured at most so wide."""
 Draw = Callable[[Pin, Colour], Raster]
 """Gives what is pinned as light of pictures of some colours."""
+Lit = Callable[[Layer, int, Picture], Light]
+"""Gives the light of a frame of a layer's take, whose picture is this: those beside it need it as well."""
 
 _BORDERS = {
     "fill": cv2.BORDER_REPLICATE,
@@ -73,8 +75,22 @@ def drawn(pin: Pin, colour: Colour) -> Raster:
     return raster_of(set_words(pin.of) if isinstance(pin.of, Words) else read_drawing(Path(pin.of.path)), colour)
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
+class _Material:
+    """What the pictures of layers are made of."""
+
+    read: Read
+    flows: Flows
+    lit: Lit
+
+
 def execute(
-    plan: Plan, read: Read, quality: Quality = "final", flows: Flows = flow_between, draw: Draw = drawn
+    plan: Plan,
+    read: Read,
+    quality: Quality = "final",
+    flows: Flows = flow_between,
+    draw: Draw = drawn,
+    lit: Lit = lambda _, __, picture: light_of(picture),
 ) -> Picture:
     """The picture of a plan.
 
@@ -89,8 +105,9 @@ def execute(
         return black((plan.width, plan.height), plan.colour)
     size = plan.width, plan.height
     laid, counts = [], []
+    material = _Material(read=read, flows=flows, lit=lit)
     for layer in plan.layers:
-        seen, covered = _laid(read, flows, layer, plan, quality)
+        seen, covered = _laid(material, layer, plan, quality)
         seen = _without_casts(seen, layer)
         if layer.pins:
             seen = _with_pins(seen, read, layer, quality, draw)
@@ -139,24 +156,24 @@ def _with_rest(layers: Sequence[Layer], counts: list[float | Weights], size: tup
     ]
 
 
-def _laid(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> tuple[Picture, Weights | None]:
+def _laid(material: _Material, layer: Layer, plan: Plan, quality: Quality) -> tuple[Picture, Weights | None]:
     """A layer's picture, and how much of it its matte covers; None: all of it.
 
     Its moments are light on each other as far as each is covered: what a matte leaves out does not shine through.
     """
     if layer.matte is None:
-        return _shown(read, flows, layer, plan, quality), None
+        return _shown(material, layer, plan, quality), None
     size, covers = (plan.width, plan.height), []
     known: dict[int, Weights] = {}
     for sample in layer.samples:
         if sample.frame not in known:
-            known[sample.frame] = _cover_of(read(layer, sample.frame), layer, layer.matte)
+            known[sample.frame] = _cover_of(material.read(layer, sample.frame), layer, layer.matte)
         laid = _laid_cover(known[sample.frame], layer, layer.matte, sample.matrix, size)
         covers.append(laid * np.float32(sample.weight))
     whole = np.asarray(np.sum(covers, axis=0), np.float32)
     alone = replace(layer, matte=None, spared=None)
     moments = (replace(alone, samples=(replace(sample, weight=1.0),)) for sample in layer.samples)
-    pictures = (_shown(read, flows, moment, plan, quality) for moment in moments)  # one at a time: each is large
+    pictures = (_shown(material, moment, plan, quality) for moment in moments)  # one at a time: each is large
     if len(covers) == 1:
         return next(pictures), whole
     return mixed(pictures, covers), whole
@@ -210,8 +227,9 @@ def _laid_cover(cover: Weights, layer: Layer, matte: Matte, src_from_out: Matrix
     return np.asarray(cv2.warpPerspective(cover, matrix, size, flags=flags, borderMode=border))
 
 
-def _shown(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality) -> Picture:
+def _shown(material: _Material, layer: Layer, plan: Plan, quality: Quality) -> Picture:
     """The picture of a layer without its matte."""
+    read = material.read
     source = read(layer, layer.frame)
     size = plan.width, plan.height
     scale = scale_of(layer.source_size, source.size)  # a proxy may stand in for the film
@@ -223,7 +241,7 @@ def _shown(read: Read, flows: Flows, layer: Layer, plan: Plan, quality: Quality)
     if layer.wider is not None and source.alpha is None:
         source, scale = _wider(source, scale, layer, layer.wider, read)
     look = _look(layer, layer.middle, source, size, quality, scale)
-    picture = _seen_while_open(read, flows, layer, source, size, quality, scale)
+    picture = _seen_while_open(material, layer, source, size, quality, scale)
     if layer.borrowed:
         picture = _with_borrowed(picture, source, look, layer, layer.borrowed, read)
     if layer.gains != EVEN:
@@ -264,15 +282,16 @@ def _look(
 
 
 def _seen_while_open(
-    read: Read, flows: Flows, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality, scale: Matrix
+    material: _Material, layer: Layer, source: Picture, size: tuple[int, int], quality: Quality, scale: Matrix
 ) -> Picture:
     """All moments of a layer as light on each other; `scale`: to pixels of the picture of its own frame."""
+    read = material.read
 
     @cache
     def moment_of(sample: Sample, most: int) -> Moment | None:
         """Where it takes its pixels from, by a flow so wide; None where nothing leads from one frame to the other."""
         assert sample.between is not None
-        pair = flows(layer, sample, first_of(sample), read(layer, sample.between.frame), most)
+        pair = material.flows(layer, sample, first_of(sample), read(layer, sample.between.frame), most)
         return None if pair.apart else moment(pair, sample.between.share)
 
     def first_of(sample: Sample) -> Picture:
@@ -302,7 +321,7 @@ def _seen_while_open(
                 source, [_look(layer, each, source, size, quality, scale) for each in layer.samples], weights
             )
         coarse = partial(moment_of, most=COARSE_WIDTH)
-        found = seen_by_shutter(_shuttered(read, flows, layer, source, size, quality, scale, coarse), sharp)
+        found = seen_by_shutter(_shuttered(material, layer, source, size, quality, scale, coarse), sharp)
         return mixed((shown(each) for each in layer.samples), weights) if found is None else found
 
     if layer.spared is None:
@@ -329,8 +348,7 @@ def _seen_while_open(
 
 
 def _shuttered(
-    read: Read,
-    flows: Flows,
+    material: _Material,
     layer: Layer,
     source: Picture,
     size: tuple[int, int],
@@ -342,7 +360,7 @@ def _shuttered(
 
     @cache
     def picture(frame: int) -> Picture:
-        return source if frame == layer.frame else read(layer, frame)
+        return source if frame == layer.frame else material.read(layer, frame)
 
     def pictures(sample: Sample) -> tuple[Picture, Picture]:
         assert sample.between is not None
@@ -360,11 +378,12 @@ def _shuttered(
 
     @cache
     def flow(sample: Sample) -> PairFlow:
-        return flows(layer, sample, *pictures(sample), COARSE_WIDTH)
+        return material.flows(layer, sample, *pictures(sample), COARSE_WIDTH)
 
     return Shuttered(
         layer=layer,
         picture=picture,
+        lit=lambda frame: material.lit(layer, frame, picture(frame)),
         look=look,
         flow=flow,
         moment=moment_of,
@@ -516,7 +535,12 @@ def _crisp(y: Plane, amount: float, matrix: Matrix) -> Plane:
 
 def _coded(colour: str, like: Picture) -> tuple[int, int, int]:
     """A colour as screens show it (#rrggbb), as luma and chroma of a picture."""
+    return _codes(colour, like.colour, like.deep)
+
+
+@lru_cache(maxsize=64)  # asked for each moment of each picture
+def _codes(colour: str, of: Colour, deep: bool) -> tuple[int, int, int]:
     red, green, blue = (int(colour[k : k + 2], 16) for k in (1, 3, 5))
     field = picture_from_rgb(np.full((2, 2, 3), (red, green, blue), np.uint8))
-    field = converted(field.deepened() if like.deep else field, like.colour)
+    field = converted(field.deepened() if deep else field, of)
     return int(field.y[0, 0]), int(field.u[0, 0]), int(field.v[0, 0])

@@ -11,6 +11,7 @@ from clevrin.core.document import Drawing, Take
 from clevrin.core.document.colour import Colour
 from clevrin.core.elements import Raster, raster_of
 from clevrin.core.errors import MediaError
+from clevrin.core.media.colouring import Light, light_of
 from clevrin.core.media.frame_memory import ALL_BYTES, FrameMemory
 from clevrin.core.media.index import FrameIndex
 from clevrin.core.media.picture import Picture
@@ -30,6 +31,8 @@ _ONWARD_BYTES = 12 * 1024 * 1024
 _BORROWED_BYTES = 10 * 1024 * 1024
 _DRAWN_BYTES = 128 * 1024 * 1024
 _TRUST_BYTES = 4 * 1024 * 1024
+_LIT_BYTES = 72 * 1024 * 1024
+"""The light of six frames of 1280x720: an open shutter looks at three, and as many are made side by side."""
 
 R = TypeVar("R", bound=FilmReader | None)
 _Purpose = Literal["shown", "proxy", "borrowed", "pinned"]
@@ -75,6 +78,7 @@ class Films:
         self._reading = threading.RLock()
         self.flows = FlowStore(shelf)
         self.trusts = ByteCache(_TRUST_BYTES)
+        self._lights = ByteCache(0 if light else _LIT_BYTES)
 
     def reader(self, take: Take) -> FilmReader:
         """An open film; raises `MediaError` if it is missing or another one than was brought in."""
@@ -114,8 +118,14 @@ class Films:
             raise MediaError(f"{Path(pin.of.path).name} is no longer the picture that was pinned; pin it again.")
         return drawn(pin, colour)
 
+    def lit(self, take: Take, frame: int, picture: Picture) -> Light:
+        """The light of a frame whose picture is this; that of the last ones is kept."""
+        key = take.path, take.fingerprint, frame, picture.size, self.scrubbing
+        return self._lights.once(key, lambda: light_of(picture))
+
     def close(self) -> None:
         self._drawn.clear()
+        self._lights.clear()
         self._borrowed.clear()
         self.flows.clear()
         while self._readers:

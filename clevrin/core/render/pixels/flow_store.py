@@ -21,7 +21,7 @@ from clevrin.core.shelf import Shelf
 
 log = logging.getLogger(__name__)
 
-_VERSION = "2"
+_VERSION = "3"
 _MOST_BYTES = 24 * 1024 * 1024
 """Some five pairs of frames: what is slowed down asks for the same pair several times."""
 _PER_PX, _PER_SURE = 64.0, 255.0
@@ -123,7 +123,8 @@ def packed(flow: PairFlow) -> dict[str, NDArray]:
     # Neighbours are alike: what differs between them is small, and its upper bytes are nearly all the same.
     steps = np.diff(whole, axis=2, prepend=np.int16(0))
     sure = np.round(np.stack([flow.first_sure, flow.second_sure]) * _PER_SURE).astype(np.uint8)
-    parts = steps.view(np.uint8).reshape(-1, 2).T.tobytes() + sure.tobytes()
+    moving = np.packbits(flow.moving)
+    parts = steps.view(np.uint8).reshape(-1, 2).T.tobytes() + sure.tobytes() + moving.tobytes()
     return {
         "data": np.frombuffer(zlib.compress(parts, _QUICKLY), np.uint8),
         "size": np.array([*flow.size, flow.apart], np.int32),
@@ -137,9 +138,12 @@ def unpacked(arrays: dict[str, NDArray]) -> PairFlow | None:
         parts = np.frombuffer(zlib.decompress(arrays["data"].tobytes()), np.uint8)
         cells = width * height
         steps = np.ascontiguousarray(parts[: 8 * cells].reshape(2, -1).T).view(np.int16).reshape(4, height, width)
-        sure = parts[8 * cells :].reshape(2, height, width).astype(np.float32) / np.float32(_PER_SURE)
+        sure = parts[8 * cells : 10 * cells].reshape(2, height, width).astype(np.float32) / np.float32(_PER_SURE)
+        moving = np.unpackbits(parts[10 * cells :], count=cells).reshape(height, width).astype(bool)
     except (KeyError, ValueError, zlib.error):
         return None
     both = np.cumsum(steps, axis=2, dtype=np.int16).astype(np.float32) / np.float32(_PER_PX)
     forward, backward = (np.ascontiguousarray(each.transpose(1, 2, 0)) for each in (both[:2], both[2:]))
-    return PairFlow(forward=forward, backward=backward, first_sure=sure[0], second_sure=sure[1], apart=bool(apart))
+    return PairFlow(
+        forward=forward, backward=backward, first_sure=sure[0], second_sure=sure[1], moving=moving, apart=bool(apart)
+    )

@@ -7,7 +7,7 @@ either side. What is light is light once for each frame, whatever the number of 
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cache, cached_property
+from functools import cache, cached_property, partial
 from typing import Any
 
 import cv2
@@ -15,13 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.kernels import compiled
-from clevrin.core.media.colouring import Light, light_of, light_of_yuv, yuv_of_light
-from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
-from clevrin.core.motion.geometry.models import apply, longest_way, translation
-from clevrin.core.pace.in_between import Moment, PairFlow, movers
+from clevrin.core.media.colouring import Light, light_of_yuv, yuv_of_light
+from clevrin.core.media.picture import Picture, Plane, picture_from_yuv
+from clevrin.core.motion.geometry.models import longest_way, scale_of, translation
+from clevrin.core.pace.in_between import Moment, PairFlow
 from clevrin.core.render.pixels.compositing import smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
-from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, Places, scale_of, shrinks
+from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, Places, shrinks
 from clevrin.core.render.pixels.seams import SOFT_PX, Strip
 from clevrin.core.render.plan import Layer, Sample, thinned
 from clevrin.core.runs import runs_of
@@ -48,6 +48,7 @@ _SMEAR_PX = 1.5
 class Shuttered:
     """The moments of a layer: the picture of each frame that has a part in them, and how each moment is laid.
 
+    `lit`: the light of such a picture.
     `look`: of a moment in pixels of the picture of its own frame; `flow`: of a moment between two frames, as
     fine as a mean of many needs it. `moment`: where one between two frames takes its pixels from, by that flow; None
     where nothing leads from one frame to the other.
@@ -55,6 +56,7 @@ class Shuttered:
 
     layer: Layer
     picture: Callable[[int], Picture]
+    lit: Callable[[int], Light]
     look: Callable[[Sample], Look]
     flow: Callable[[Sample], PairFlow]
     moment: Callable[[Sample], Moment | None]
@@ -73,6 +75,12 @@ class Shuttered:
         """For how many frames the shutter is open."""
         samples = self.layer.samples
         return abs(samples[-1].instant - samples[0].instant) * len(samples) / max(1, len(samples) - 1)
+
+    @cached_property
+    def outside(self) -> list[float]:
+        """The light beyond the edges of pictures."""
+        own = self.picture(self.layer.frame)
+        return light_of_yuv(np.array([[self.look(self.layer.middle).colour]], own.y.dtype), own.colour)[0, 0].tolist()
 
     @cached_property
     def reach_px(self) -> float:
@@ -119,7 +127,8 @@ def seen_by_shutter(shuttered: Shuttered, over: Strip | None = None) -> Picture 
         codes = np.empty((looks[0].size[1], looks[0].size[0], 3), source.y.dtype)
     else:
         enough = thinned(samples, _enough(moved))
-        codes = smeared_codes(source, [laid(each) for each in enough], [each.weight for each in enough])
+        lit = partial(shuttered.lit, own)
+        codes = smeared_codes(source, [laid(each) for each in enough], [each.weight for each in enough], lit)
     if moving.any():
         by = shrinks(looks[0].matrix)
         enough = thinned(samples, _enough(moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3)))
@@ -172,19 +181,13 @@ def _moving(shuttered: Shuttered, looks: Sequence[Look]) -> Field:
     out_of_cells = scale_of((cells[0], cells[1]), (cells[0] * _CELL_PX, cells[1] * _CELL_PX))
     found = np.zeros(cells[::-1], np.uint8)
 
-    @cache
-    def moves(first: int, second: int) -> tuple[NDArray[np.uint8], Matrix]:
-        sample = next(e for e in between if (e.frame, e.between and e.between.frame) == (first, second))
-        pictures = shuttered.picture(first), shuttered.picture(second)
-        pair = shuttered.flow(sample)
-        mask = movers(pair, pictures[0].y, pictures[1].y, shuttered.second_from_first(sample))
-        return mask, scale_of(pictures[0].size, (mask.shape[1], mask.shape[0]))
-
     between = [each for each in shuttered.layer.samples if each.between is not None]
     for each in between:
-        assert each.between is not None
-        mask, cells_of_mask = moves(each.frame, each.between.frame)
-        matrix = cells_of_mask @ shuttered.look(each).matrix @ out_of_cells
+        pair = shuttered.flow(each)
+        if not pair.moving.any():
+            continue
+        mask = pair.moving.view(np.uint8) * np.uint8(255)
+        matrix = scale_of(shuttered.picture(each.frame).size, pair.size) @ shuttered.look(each).matrix @ out_of_cells
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         found |= cv2.warpPerspective(mask, matrix, (cells[0], cells[1]), flags=flags, borderMode=cv2.BORDER_CONSTANT)
     own = shuttered.picture(shuttered.layer.frame).size
@@ -210,13 +213,13 @@ def _beyond(matrix: Matrix, size: tuple[int, int], cells: tuple[int, int]) -> ND
 def _put_in(codes: Plane, moving: Field, shuttered: Shuttered) -> None:
     """Puts what moves by itself into packed code values, with soft edges."""
     height, width = codes.shape[:2]
-    light = _Lights(shuttered)
+    part = cache(partial(_lit_part, shuttered))
     samples = shuttered.layer.samples
     moments = [(each, None if each.between is None else shuttered.moment(each)) for each in samples]
     for left, top, right, bottom in _parts(moving):
         x0, y0 = left * _CELL_PX, top * _CELL_PX
         x1, y1 = min(width, right * _CELL_PX), min(height, bottom * _CELL_PX)
-        made = _made(shuttered, moments, light, (x0, y0, x1, y1))
+        made = _made(shuttered, moments, part, (x0, y0, x1, y1))
         cells = moving[max(0, top - 1) : bottom + 1, max(0, left - 1) : right + 1]  # edges are soft over their seams
         fine = cells.shape[1] * _CELL_PX, cells.shape[0] * _CELL_PX
         above, before = (top - max(0, top - 1)) * _CELL_PX, (left - max(0, left - 1)) * _CELL_PX
@@ -224,10 +227,16 @@ def _put_in(codes: Plane, moving: Field, shuttered: Shuttered) -> None:
             codes[y0:y1, x0:x1] = made
             continue
         share = cv2.resize(cells, fine, interpolation=cv2.INTER_LINEAR)
-        share = share[above : above + y1 - y0, before : before + x1 - x0, None]
-        part = codes[y0:y1, x0:x1]
-        mixed = part + (made.astype(np.float32) - part) * share + np.float32(0.5)
-        part[...] = mixed.astype(part.dtype)
+        share = np.ascontiguousarray(share[above : above + y1 - y0, before : before + x1 - x0])
+        codes[y0:y1, x0:x1] = _mixed(made, codes[y0:y1, x0:x1], share)
+
+
+def _mixed(over: Plane, under: Plane, share: Field) -> Plane:
+    """Packed code values of two pictures, by how much of the first one is there (h, w)."""
+    if under.dtype == np.uint8:
+        return np.asarray(cv2.blendLinear(over, under, share, 1 - share))
+    mixed = under + (over.astype(np.float32) - under) * share[..., None] + np.float32(0.5)
+    return mixed.astype(under.dtype)
 
 
 def _parts(moving: Field) -> Iterator[tuple[int, int, int, int]]:
@@ -243,43 +252,21 @@ def _parts(moving: Field) -> Iterator[tuple[int, int, int, int]]:
             yield first * _PART_CELLS, top, min(columns, end * _PART_CELLS), bottom
 
 
-class _Lights:
-    """Light of parts of pictures, once for each frame and part of the output."""
-
-    def __init__(self, shuttered: Shuttered) -> None:
-        self._shuttered = shuttered
-        self._packed = cache(lambda frame: yuv_of(shuttered.picture(frame)))
-        self._smaller = shrinks(shuttered.look(shuttered.layer.middle).matrix)
-        self._whole = cache(self._reduced)
-
-    def of(self, frame: int, box: tuple[int, int, int, int], reach: float) -> "_Part":
-        """The light of a frame wherever a part of the output may take it from, by moments that go `reach` px aside."""
-        if self._smaller > SHRINKS:
-            return self._whole(frame)
-        left, top, right, bottom = box
-        corners = np.array([[left, top], [right, top], [left, bottom], [right, bottom]], float)
-        at = np.concatenate([apply(matrix, corners) for matrix in self._shuttered.maps(frame)])
-        packed = self._packed(frame)
-        height, width = packed.shape[:2]
-        x0, y0 = (int(max(0, np.floor(v))) for v in at.min(axis=0) - reach - _MARGIN_PX)
-        x1, y1 = (int(max(0, np.ceil(v))) for v in at.max(axis=0) + reach + _MARGIN_PX)
-        x0, y0 = min(x0, width - 1), min(y0, height - 1)
-        x1, y1 = min(width, max(x1, x0 + 1)), min(height, max(y1, y0 + 1))
-        light = light_of_yuv(np.ascontiguousarray(packed[y0:y1, x0:x1]), self._shuttered.picture(frame).colour)
-        return _Part(light=light, part_from_picture=translation(-x0, -y0))
-
-    def _reduced(self, frame: int) -> "_Part":
-        """All of a frame, averaged down where it is much larger than it is shown: it would flicker."""
-        light = light_of(self._shuttered.picture(frame))
-        size = light.shape[1], light.shape[0]
-        fitting = max(2, round(size[0] / self._smaller)), max(2, round(size[1] / self._smaller))
-        small = np.asarray(cv2.resize(light, fitting, interpolation=cv2.INTER_AREA), np.float32)
-        return _Part(light=small, part_from_picture=scale_of(size, fitting))
+def _lit_part(shuttered: Shuttered, frame: int) -> "_Part":
+    """The light of a frame, averaged down where that is much larger than it is shown: it would flicker."""
+    light = shuttered.lit(frame)
+    smaller = shrinks(shuttered.look(shuttered.layer.middle).matrix)
+    if smaller <= SHRINKS:
+        return _Part(light=light, part_from_picture=np.eye(3))
+    size = light.shape[1], light.shape[0]
+    fitting = max(2, round(size[0] / smaller)), max(2, round(size[1] / smaller))
+    small = np.asarray(cv2.resize(light, fitting, interpolation=cv2.INTER_AREA), np.float32)
+    return _Part(light=small, part_from_picture=scale_of(size, fitting))
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class _Part:
-    """Light of a part of a picture, or of all of it made smaller, and the map to its pixels."""
+    """Light of a picture, or of it made smaller, and the map to its pixels."""
 
     light: Light
     part_from_picture: Matrix
@@ -309,15 +296,12 @@ class _Part:
 def _made(
     shuttered: Shuttered,
     moments: Sequence[tuple[Sample, Moment | None]],
-    lights: _Lights,
+    part: "Callable[[int], _Part]",
     box: tuple[int, int, int, int],
 ) -> Plane:
     """Packed code values of a part of the output, each moment made from the two frames beside it."""
     left, top, right, bottom = box
-    own = shuttered.picture(shuttered.layer.frame)
-    outside = light_of_yuv(np.array([[shuttered.look(shuttered.layer.middle).colour]], own.y.dtype), own.colour)
-    reach = shuttered.reach_px
-    part = cache(lambda frame: lights.of(frame, box, reach))
+    own, outside = shuttered.picture(shuttered.layer.frame), shuttered.outside
     total = np.zeros((bottom - top, right - left, 3), np.float32)
     for each, at in moments:
         look = shuttered.look(each)
@@ -332,10 +316,10 @@ def _made(
                 at.field,
                 (part(each.frame).lit, part(each.between.frame).lit),
                 border,
-                outside[0, 0].tolist(),
+                outside,
             )
             continue
-        laid = _moment(shuttered, each, at, look, part, outside[0, 0].tolist())
+        laid = _moment(shuttered, each, at, look, part, outside)
         cv2.scaleAdd(laid, each.weight, total, dst=total)
     return yuv_of_light(total, own.colour, deep=own.deep)
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from clevrin.core.kernels import compiled
 from clevrin.core.media.picture import LEFT, Picture, Plane, Siting
+from clevrin.core.motion.geometry.models import scale_of
 
 Matrix = NDArray[np.float64]
 Places = tuple[NDArray[Any], NDArray[Any]]
@@ -157,9 +158,3 @@ def averaged(plane: Plane, matrix: Matrix) -> tuple[Plane, Matrix]:
 def shrinks(matrix: Matrix) -> float:
     """By how much a map from the output to the source makes the picture smaller; under 1 it is enlarged."""
     return float(np.sqrt(abs(np.linalg.det(matrix[:2, :2]))))
-
-
-def scale_of(before: tuple[int, int], after: tuple[int, int]) -> Matrix:
-    """Takes pixels of a picture to pixels of the same picture at another size."""
-    across, down = after[0] / before[0], after[1] / before[1]
-    return np.array([[across, 0, (across - 1) / 2], [0, down, (down - 1) / 2], [0, 0, 1]])
