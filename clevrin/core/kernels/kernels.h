@@ -6,7 +6,7 @@
 #include <stdint.h>
 
 /* Goes up with every change of a signature: a library of another number is not used. */
-#define KERNELS_VERSION 4
+#define KERNELS_VERSION 6
 
 /* A loop is compiled for old and for newer processors, and chosen when it is loaded, by what they can do: by their name
    ("arch=haswell") only those of that year would be meant. Not for what looks up tables or pictures by places of their

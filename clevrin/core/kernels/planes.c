@@ -10,6 +10,11 @@ static __attribute__((noinline)) void look_up(const float *table, const int *pla
     for (int k = 0; k < count; k++) values[apart * k] = table[places[k]];
 }
 
+static __attribute__((noinline)) void add_up(const float *table, const int *places, int count, float *values, int apart,
+                                             float weight) {
+    for (int k = 0; k < count; k++) values[apart * k] += weight * table[places[k]];
+}
+
 INLINE int at_most(int value, int most) { return value < most ? value : most; }
 
 /* Where samples of chroma stand is said by `across` and `down`: at column 2c + across of luma, and so on. The rows of
@@ -31,17 +36,20 @@ INLINE Between rows_about(int row, float down, int count) {
     INLINE void NAME(const CODE *plane, int count, Between rows, int first, float across, float *risen) {              \
         float some[HALF + 2];                                                                                          \
         const CODE *upper = plane + (int64_t)count * rows.upper, *lower = plane + (int64_t)count * rows.lower;         \
-        for (int k = 0; k < HALF + 2; k++) {                                                                           \
-            int at = at_most(first + k > 0 ? first + k - 1 : 0, count - 1);                                            \
+        int before = first - 1, within_it = before >= 0 && before + HALF + 2 <= count;                                 \
+        for (int k = 0; within_it && k < HALF + 2; k++) /* without a look at the edges */                              \
+            some[k] = upper[before + k] + rows.of_lower * ((float)lower[before + k] - upper[before + k]);              \
+        for (int k = 0; !within_it && k < HALF + 2; k++) {                                                             \
+            int at = at_most(before + k > 0 ? before + k : 0, count - 1);                                              \
             some[k] = upper[at] + rows.of_lower * ((float)lower[at] - upper[at]);                                      \
         }                                                                                                              \
         float even = -across / 2, odd = (1 - across) / 2; /* from the sample of the same number: -0.5 to 0.5 */        \
         float even_before = even < 0 ? -even : 0, even_after = even > 0 ? even : 0;                                    \
         float odd_before = odd < 0 ? -odd : 0, odd_after = odd > 0 ? odd : 0;                                          \
         for (int k = 0; k < HALF; k++) {                                                                               \
-            float own = some[k + 1], before = some[k] - own, after = some[k + 2] - own;                                \
-            risen[2 * k] = own + even_before * before + even_after * after;                                            \
-            risen[2 * k + 1] = own + odd_before * before + odd_after * after;                                          \
+            float own = some[k + 1], left = some[k] - own, right = some[k + 2] - own;                                  \
+            risen[2 * k] = own + even_before * left + even_after * right;                                              \
+            risen[2 * k + 1] = own + odd_before * left + odd_after * right;                                            \
         }                                                                                                              \
     }
 
@@ -50,7 +58,7 @@ RISEN(risen_words, uint16_t)
 
 #define TO_LIGHT(NAME, CODE, RISEN_CODE)                                                                               \
     WIDELY void NAME(const CODE *y, const CODE *u, const CODE *v, int width, int height, float across, float down,     \
-                     const float *affine, const float *table, float *light) {                                          \
+                     const float *affine, const float *table, float weight, float *light) {                            \
         float of_u[BLOCK], of_v[BLOCK];                                                                                \
         int places[3][BLOCK], half = (width + 1) / 2;                                                                  \
         for (int row = 0; row < height; row++) {                                                                       \
@@ -65,7 +73,10 @@ RISEN(risen_words, uint16_t)
                         float at = by[0] * y[k] + by[1] * of_u[k] + by[2] * of_v[k] + by[3];                           \
                         places[c][k] = (int)(within(at, 0.0f, (float)LAST) + 0.5f);                                    \
                     }                                                                                                  \
-                    look_up(table, places[c], some, light + c, 3);                                                     \
+                    if (weight == 0.0f)                                                                                \
+                        look_up(table, places[c], some, light + c, 3);                                                 \
+                    else                                                                                               \
+                        add_up(table, places[c], some, light + c, 3, weight);                                          \
                 }                                                                                                      \
                 y += some;                                                                                             \
                 light += 3 * some;                                                                                     \
@@ -73,7 +84,8 @@ RISEN(risen_words, uint16_t)
         }                                                                                                              \
     }
 
-/* Luma (height, width), chroma half as large, affine (3, 4) to places of a table of 65536: light (height, width, 3). */
+/* Luma (height, width), chroma half as large, affine (3, 4) to places of a table of 65536: light (height, width, 3).
+   With a weight it is added, times that, to what is there. */
 TO_LIGHT(light_of_byte_planes, uint8_t, risen_bytes)
 TO_LIGHT(light_of_word_planes, uint16_t, risen_words)
 

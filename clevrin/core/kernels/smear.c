@@ -91,9 +91,9 @@ INLINE void add_row(const Part *part, const Row *row, float weight, float *sum) 
 }
 
 /* Light (height, width, 3) laid by `ways` maps (ways, 9), each from the output to it, times their weights: the sum,
-   (made_height, made_width, 3). */
+   (made_height, made_width, 3), of these and, if it is `more`, of what was there. */
 void smear(const float *light, int width, int height, const float *maps, const float *weights, int ways,
-                  int border, const float *colour, int made_width, int made_height, float *made) {
+                  int border, const float *colour, int made_width, int made_height, int more, float *made) {
     Part part = {light, width, height, {1.0f, 0.0f, 1.0f, 0.0f}};
     float sum[HIGH][ROOM];
     for (int top = 0; top < made_height; top += HIGH) {
@@ -117,7 +117,7 @@ void smear(const float *light, int width, int height, const float *maps, const f
             }
             for (int r = 0; r < rows; r++) {
                 float *to = made + 3 * ((int64_t)(top + r) * made_width + left);
-                for (int k = 0; k < 3 * some; k++) to[k] = sum[r][k];
+                for (int k = 0; k < 3 * some; k++) to[k] = more ? to[k] + sum[r][k] : sum[r][k];
             }
         }
     }

@@ -69,6 +69,15 @@ def light_of(picture: Picture) -> Light:
     return _scene_to_screen(light, 1.0) if picture.colour.transfer == "hlg" else light
 
 
+def add_light(total: Light, picture: Picture, weight: float) -> None:
+    """Adds the light of a picture, times a weight, to other light of its colours. Costs 6 ns a pixel."""
+    if compiled.library is None or picture.colour.transfer == "hlg" or weight == 0:
+        cv2.scaleAdd(light_of(picture), weight, total, dst=total)
+        return
+    affine, table = _to_light(picture.colour, deep=picture.deep)
+    compiled.light_of_planes(picture.planes, picture.siting, affine, table, total, weight)
+
+
 def light_of_yuv(packed: Plane, colour: Colour) -> Light:
     """Linear light of packed code values (h, w, 3) of 8 or 16 bits."""
     light = _light_of_codes(packed, *_to_light(colour, deep=packed.dtype == np.uint16))

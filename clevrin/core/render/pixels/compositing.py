@@ -8,7 +8,15 @@ import numpy as np
 
 from clevrin.core.document.colour import BT709
 from clevrin.core.kernels import compiled
-from clevrin.core.media.colouring import Light, light_of, light_of_yuv, put_light, yuv_of_light
+from clevrin.core.media.colouring import (
+    Light,
+    add_light,
+    light_of,
+    light_of_yuv,
+    picture_of_light,
+    put_light,
+    yuv_of_light,
+)
 from clevrin.core.media.picture import Picture, Plane, empty_picture, picture_from_yuv, shrunk, yuv_of
 from clevrin.core.motion.geometry.models import apply, scale_of, translation
 from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, shrinks
@@ -35,18 +43,26 @@ def mixed(pictures: Iterable[Picture], weights: Sequence[float | Weights]) -> Pi
     """
     total: Weights | None = None
     whole: Weights | None = None
-    colour, deep, clear = BT709, False, False
+    everywhere, colour, deep, clear = 0.0, BT709, False, False
     for picture, weight in zip(pictures, weights, strict=True):
-        share = _share(picture, weight)
         colour, deep, clear = picture.colour, deep or picture.deep, clear or picture.alpha is not None
+        if total is None:
+            total = np.zeros((*picture.y.shape, 3), np.float32)
+        if picture.alpha is None and isinstance(weight, float):
+            add_light(total, picture, weight)
+            everywhere += weight
+            continue
+        share = _share(picture, weight)
         packed = yuv_of(picture)
-        if total is None or whole is None:
-            total, whole = np.zeros(packed.shape, np.float32), np.zeros(share.shape, np.float32)
         for top in range(0, len(share), _ROWS_AT_ONCE):  # light takes four bytes where code takes one
             rows = slice(top, top + _ROWS_AT_ONCE)
             total[rows] += light_of_yuv(packed[rows], colour) * share[rows][..., None]
-        whole += share
-    assert total is not None and whole is not None, "something is mixed"
+        whole = share.copy() if whole is None else whole + share
+    assert total is not None, "something is mixed"
+    if whole is None:
+        total *= np.float32(1 / max(everywhere, 1e-6))
+        return picture_of_light(total, colour, deep=deep)
+    whole += np.float32(everywhere)
     on_each_other = np.empty(total.shape, np.uint16 if deep else np.uint8)
     for top in range(0, len(whole), _ROWS_AT_ONCE):
         rows = slice(top, top + _ROWS_AT_ONCE)
@@ -132,7 +148,7 @@ class _Smear:
         for top in range(0, height, band):
             shift, rows = translation(0, top), min(band, height - top)
             looks = [replace(look, matrix=look.matrix @ shift, size=(width, rows)) for look in self.looks]
-            yield top, _summed(self.light, looks, self.weights, self.outside)
+            yield top, laid_light(self.light, looks, self.weights, self.outside)
 
     def codes(self, source: Picture) -> Plane:
         """The output as packed code values of the source's kind."""
@@ -171,14 +187,16 @@ def _reaching(light: Light, looks: Sequence[Look], outside: Sequence[float]) -> 
     return np.asarray(wider, np.float32), [replace(look, matrix=shift @ look.matrix) for look in looks]
 
 
-def _summed(light: Light, looks: Sequence[Look], weights: Sequence[float], outside: Sequence[float]) -> Light:
-    """Light laid in several ways, each times its weight, and added."""
+def laid_light(
+    light: Light, looks: Sequence[Look], weights: Sequence[float], outside: Sequence[float], onto: Light | None = None
+) -> Light:
+    """Light laid in several ways, each times its weight, and added, also to other light (which is written over)."""
     first = looks[0]
     border = KERNEL_BORDERS.get(first.border)
     if compiled.library is not None and border is not None and first.kernel == cv2.INTER_LINEAR:
         maps = [look.matrix for look in looks]
-        return compiled.smear(np.ascontiguousarray(light), maps, weights, first.size, border, outside)
-    total = np.zeros((first.size[1], first.size[0], 3), np.float32)
+        return compiled.smear(np.ascontiguousarray(light), maps, weights, first.size, border, outside, onto)
+    total = np.zeros((first.size[1], first.size[0], 3), np.float32) if onto is None else onto
     for look, weight in zip(looks, weights, strict=True):
         flags = look.kernel | cv2.WARP_INVERSE_MAP
         laid = cv2.warpPerspective(

@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from clevrin.core.kernels import compiled
-from clevrin.core.media.colouring import Light, light_of_yuv, yuv_of_light
+from clevrin.core.media.colouring import Light, light_of_yuv, picture_of_light, yuv_of_light
 from clevrin.core.media.picture import Picture, Plane, picture_from_yuv
 from clevrin.core.motion.geometry.models import longest_way, scale_of, translation
 from clevrin.core.pace.in_between import Moment, PairFlow
-from clevrin.core.render.pixels.compositing import smeared_codes
+from clevrin.core.render.pixels.compositing import laid_light, smeared_codes
 from clevrin.core.render.pixels.frame_interpolation import places_between
 from clevrin.core.render.pixels.resampling import KERNEL_BORDERS, SHRINKS, Look, Places, shrinks
 from clevrin.core.render.pixels.seams import SOFT_PX, Strip
@@ -35,7 +35,6 @@ _AROUND_CELLS = 1
 _SOFT_CELLS = 3
 _PART_CELLS = 8
 """What moves is made in parts so high, and as wide or a multiple of that."""
-_MARGIN_PX = 3
 _HALF = 0.5
 _MUCH = 0.2
 """Where more than that moves all is made at once: many small parts take longer."""
@@ -61,14 +60,6 @@ class Shuttered:
     flow: Callable[[Sample], PairFlow]
     moment: Callable[[Sample], Moment | None]
     second_from_first: Callable[[Sample], Matrix]
-
-    def maps(self, frame: int) -> Iterator[Matrix]:
-        """All maps by which moments take pixels from a frame, where nothing moves by itself."""
-        for each in self.layer.samples:
-            if each.frame == frame:
-                yield self.look(each).matrix
-            elif each.between is not None and each.between.frame == frame:
-                yield self.second_from_first(each) @ self.look(each).matrix
 
     @property
     def open_frames(self) -> float:
@@ -104,12 +95,14 @@ def seen_by_shutter(shuttered: Shuttered, over: Strip | None = None) -> Picture 
     samples = shuttered.layer.samples
     own = shuttered.layer.frame
     onto = _onto_frame(samples, own)
-    if onto is None or len(samples) < _FEWEST_MOMENTS or shuttered.layer.bend is not None:
+    if len(samples) < _FEWEST_MOMENTS or shuttered.layer.bend is not None:
         return None
     source = shuttered.picture(own)
     frames = {each.frame for each in samples} | {each.between.frame for each in samples if each.between is not None}
     if any(p.alpha is not None or p.size != source.size for p in map(shuttered.picture, frames)):
         return None
+    if onto is None:
+        return None if any(each.between is not None for each in samples) else _of_frames(shuttered)
     scale = scale_of(shuttered.layer.source_size, source.size)
     unscale = np.linalg.inv(scale)
 
@@ -134,6 +127,17 @@ def seen_by_shutter(shuttered: Shuttered, over: Strip | None = None) -> Picture 
         enough = thinned(samples, _enough(moved + shuttered.reach_px * shuttered.open_frames / max(by, 1e-3)))
         _put_in(codes, moving, replace(shuttered, layer=replace(shuttered.layer, samples=enough)))
     return picture_from_yuv(codes, source.colour)
+
+
+def _of_frames(shuttered: Shuttered) -> Picture:
+    """Moments of which each is a frame, of a take that is shown much quicker than it was shot."""
+    source, total = shuttered.picture(shuttered.layer.frame), None
+    for each in shuttered.layer.samples:
+        part, look = _lit_part(shuttered, each.frame), shuttered.look(each)
+        look = replace(look, matrix=part.part_from_picture @ look.matrix, kernel=cv2.INTER_LINEAR)
+        total = laid_light(part.light, [look], [each.weight], shuttered.outside, total)
+    assert total is not None, "a shutter sees something"
+    return picture_of_light(total, source.colour, deep=source.deep)
 
 
 def _inside(part: Strip) -> tuple[slice, slice]:
