@@ -13,12 +13,13 @@ import numpy as np
 
 from bench.rows import Row
 from clevrin.core.document import Hold, Project, Reel, Shot, Span
-from clevrin.core.hold import held_path
+from clevrin.core.hold import HeldPath, held_path
 from clevrin.core.media.picture import Picture
 from clevrin.core.media.reading import FilmReader
 from clevrin.core.media.taking_in import take_in
 from clevrin.core.media.writing import FilmWriter
 from clevrin.core.motion.measuring.measure import TraceRequest, trace_take
+from clevrin.core.motion.measuring.registration import Registration
 from clevrin.core.motion.trace.trace import Trace
 from clevrin.core.progress import Silent
 from clevrin.core.render import Sources
@@ -64,7 +65,7 @@ def paired(work: Callable[[], object], baseline: Callable[[], object]) -> tuple[
 
 def speed(folder: Path) -> list[Row]:
     film = make_full_hd(folder / "hd.mp4", 300)
-    return [_trace_row(film, folder), _export_row(film, folder), *_solve_rows(), _memory_row(folder)]
+    return [_trace_row(film, folder), _export_row(film, folder), *_solve_rows(), *_standing_rows(), _memory_row(folder)]
 
 
 def _trace_row(film: Path, folder: Path) -> Row:
@@ -114,6 +115,30 @@ def _solve_rows() -> list[Row]:
             spent = [timed(lambda t=trace, s=whole, h=hold: held_path(t, s, h)) for _ in range(3)]
             took = float(np.median(spent))
             what = f"solving the held path of {seconds} s{words}"
+            rows.append(Row(what, f"{target:g} s", f"{took:.2f} s", took <= target))
+    return rows
+
+
+def _standing_rows() -> list[Row]:
+    """A lock-off that has enough room, and one that has too little of it and has to give way now and then."""
+    rows = []
+    for seconds, target in ((5, 0.1), (60, 1.0)):
+        trace = _shaky(seconds * 30)
+        whole = Span(first=0, end=trace.frames)
+        course = np.cumsum(trace.motions[:, :2, 2], axis=0)
+        motions = np.repeat(np.eye(3)[None], trace.frames, axis=0)
+        motions[:, :2, 2] = course - course[0]
+        registered = Registration(reference=0, span=whole, motions=motions, direct=np.ones(trace.frames, bool))
+
+        def held(keep: float, trace=trace, whole=whole, registered=registered) -> HeldPath:
+            found = held_path(trace, whole, Hold(how="lock-off", keep=keep), registration=registered)
+            assert found is not None
+            return found
+
+        enough = held(0.5).least_kept
+        for words, keep in (("", 0.5), (", too little room", min(0.99, enough + 0.015))):
+            took = float(np.median([timed(lambda keep=keep, held=held: held(keep)) for _ in range(3)]))
+            what = f"locking off {seconds} s{words}"
             rows.append(Row(what, f"{target:g} s", f"{took:.2f} s", took <= target))
     return rows
 
