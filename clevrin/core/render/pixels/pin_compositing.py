@@ -11,8 +11,8 @@ from clevrin.core.elements.grain import Grain, grain_of, grain_tile
 from clevrin.core.elements.raster import WHOLE, Raster
 from clevrin.core.join.balancing import EVEN
 from clevrin.core.matte import Matte
-from clevrin.core.media.colouring import light_of_yuv, yuv_of_light
-from clevrin.core.media.picture import Picture, Plane, picture_from_yuv, yuv_of
+from clevrin.core.media.colouring import light_of, picture_of_light
+from clevrin.core.media.picture import Picture, Plane
 from clevrin.core.motion.geometry.models import apply
 from clevrin.core.render.measured.carried import OWN_SQUARE
 from clevrin.core.render.pixels.resampling import Look, bent_map
@@ -89,15 +89,14 @@ def _with(
     if scene.layer.gains != EVEN:
         laid[..., :3] *= np.array(scene.layer.gains, np.float32)
     under = _cut(picture, part)
-    packed = yuv_of(under)
-    light = light_of_yuv(packed, picture.colour)
+    light = light_of(under)
     there = laid[..., 3:]
     own = laid[..., :3]
     if pin.wrap > 0:
         own = _wrapped(own, there, light, pin.wrap, picture.size[0])
     deep = picture.deep
-    before = picture_from_yuv(yuv_of_light(light, picture.colour, deep=deep), picture.colour)
-    after = picture_from_yuv(yuv_of_light(light * (1 - there) + own, picture.colour, deep=deep), picture.colour)
+    before = picture_of_light(light, picture.colour, deep=deep)
+    after = picture_of_light(light * (1 - there) + own, picture.colour, deep=deep)
     planes = []
     for number, (whole, old, new) in enumerate(zip(picture.planes, before.planes, after.planes, strict=True)):
         by = 2 if number else 1
